@@ -1,0 +1,217 @@
+package place
+
+import (
+	"unicode"
+	"unicode/utf8"
+)
+
+// Captures holds the text that each named part matched, by name.
+type Captures map[string]string
+
+// Match reports whether the location covers the file whose names below the
+// anchor are given, and what its named parts captured. known fixes named parts
+// whose text is known beforehand (the user's name, the edition's reference);
+// it may be nil.
+func (l Location) Match(names []string, known Captures) (Captures, bool) {
+	m := matcher{fold: byAnchor[l.Anchor].FoldCase, known: known}
+	return m.pattern(l.Pattern, names)
+}
+
+// MatchSegment reports whether one segment of the location matches a name,
+// adding to captures what it captures. The walk of a real folder uses it.
+func (l Location) MatchSegment(i int, name string, captures Captures) (Captures, bool) {
+	m := matcher{fold: byAnchor[l.Anchor].FoldCase}
+	return m.segment(l.Pattern.Segments[i], name, captures)
+}
+
+// IsDeep reports whether segment i is `**`.
+func (l Location) IsDeep(i int) bool { return l.Pattern.Segments[i].deep() }
+
+type matcher struct {
+	fold  bool
+	known Captures
+}
+
+func (m matcher) pattern(p Pattern, names []string) (Captures, bool) {
+	return m.rest(p.Segments, p.Folder, names, m.known)
+}
+
+func (m matcher) rest(segments []Segment, folder bool, names []string, captures Captures) (Captures, bool) {
+	for i, s := range segments {
+		if s.deep() {
+			for skip := 0; skip <= len(names); skip++ {
+				if c, ok := m.rest(segments[i+1:], folder, names[skip:], captures); ok {
+					return c, true
+				}
+			}
+			return nil, false
+		}
+		if len(names) == 0 {
+			return nil, false
+		}
+		var ok bool
+		if captures, ok = m.segment(s, names[0], captures); !ok {
+			return nil, false
+		}
+		names = names[1:]
+	}
+	if folder != (len(names) > 0) {
+		return nil, false
+	}
+	return captures, true
+}
+
+// segment matches one name. Taking the earliest place for each literal decides
+// whether there is a match at all, so there is no backtracking.
+func (m matcher) segment(s Segment, name string, before Captures) (Captures, bool) {
+	text := runes(name)
+	folded := m.folded(text)
+	at := 0    // where the next part starts
+	open := -1 // the variable part that still takes characters, by index
+	openAt, min := 0, 0
+	captures := before
+	shut := func(end int) bool {
+		if open < 0 {
+			return true
+		}
+		p := s[open]
+		if p.Kind == Named {
+			value := unrunes(text[openAt:end])
+			if old, seen := captures[p.Text]; seen {
+				if !m.equal(old, value) {
+					return false
+				}
+			} else {
+				captures = captures.with(p.Text, value)
+			}
+		}
+		open = -1
+		return true
+	}
+	for i := 0; i < len(s); {
+		if s[i].Kind == Any || s[i].Kind == Named {
+			open, openAt, min = i, at, 0
+			if s[i].Kind == Named {
+				min = 1
+			}
+			i++
+			continue
+		}
+		// A block of literals and question marks, matched as one.
+		var block []rune
+		j := i
+		for ; j < len(s) && (s[j].Kind == Literal || s[j].Kind == One); j++ {
+			if s[j].Kind == One {
+				block = append(block, oneRune)
+			} else {
+				block = append(block, m.folded(runes(s[j].Text))...)
+			}
+		}
+		first, last := at, at
+		if open >= 0 {
+			first, last = openAt+min, len(folded)-len(block)
+			if j == len(s) {
+				if last < first {
+					return nil, false
+				}
+				first = last
+			}
+		}
+		found := -1
+		for k := first; k <= last; k++ {
+			if blockAt(block, folded, k) {
+				found = k
+				break
+			}
+		}
+		if found < 0 || !shut(found) {
+			return nil, false
+		}
+		at, i = found+len(block), j
+	}
+	if open >= 0 {
+		if len(text)-openAt < min || !shut(len(text)) {
+			return nil, false
+		}
+		return captures, true
+	}
+	if at != len(text) {
+		return nil, false
+	}
+	return captures, true
+}
+
+func (c Captures) with(name, value string) Captures {
+	out := make(Captures, len(c)+1)
+	for k, v := range c {
+		out[k] = v
+	}
+	out[name] = value
+	return out
+}
+
+func (m matcher) equal(a, b string) bool {
+	return string(m.folded(runes(a))) == string(m.folded(runes(b)))
+}
+
+const oneRune = -1 // stands for `?` in a block
+
+func blockAt(block, text []rune, at int) bool {
+	if at < 0 || at+len(block) > len(text) {
+		return false
+	}
+	for i, r := range block {
+		if r != oneRune && r != text[at+i] {
+			return false
+		}
+	}
+	return true
+}
+
+// badByte maps a byte that is not UTF-8 to a rune that no text contains, so
+// that two such names stay different and come back exactly.
+const badByte = 0xDC00
+
+func runes(text string) []rune {
+	out := make([]rune, 0, len(text))
+	for i := 0; i < len(text); {
+		r, n := utf8.DecodeRuneInString(text[i:])
+		if r == utf8.RuneError && n == 1 {
+			r = badByte + rune(text[i])
+		}
+		out = append(out, r)
+		i += n
+	}
+	return out
+}
+
+func unrunes(text []rune) string {
+	out := make([]byte, 0, len(text))
+	for _, r := range text {
+		if r >= badByte && r < badByte+256 {
+			out = append(out, byte(r-badByte))
+		} else {
+			out = utf8.AppendRune(out, r)
+		}
+	}
+	return string(out)
+}
+
+// folded brings each character to the smallest of those that differ from it
+// only in case (Unicode's simple folding), where the anchor asks for it.
+func (m matcher) folded(text []rune) []rune {
+	if !m.fold {
+		return text
+	}
+	out := make([]rune, len(text))
+	for i, r := range text {
+		least := r
+		for o := unicode.SimpleFold(r); o != r; o = unicode.SimpleFold(o) {
+			if o < least {
+				least = o
+			}
+		}
+		out[i] = least
+	}
+	return out
+}

@@ -1,0 +1,210 @@
+package place
+
+import (
+	"fmt"
+	"strings"
+	"sync"
+	"unicode"
+)
+
+// A WideError says why a well-formed location reaches too far to be used.
+type WideError struct{ Reason string }
+
+func (e *WideError) Error() string { return "reaches too far: " + e.Reason }
+
+// guarded are folders below anchors that no location may cover as a whole,
+// because many programs keep files there; and, where secret is set, folders
+// that no location may enter.
+var guarded = []struct {
+	at     string
+	secret bool
+}{
+	{"home:.ssh", true}, {"home:.gnupg", true}, {"home:.pki", true}, {"home:.aws", true},
+	{"home:.kube", true}, {"home:.docker", true}, {"home:.password-store", true},
+	{"home:.mozilla", true}, {"home:.thunderbird", true}, {"home:.netrc", true},
+	{"home:.git-credentials", true}, {"home:Library/Keychains", true},
+	{"xdg-config:chromium", true}, {"xdg-config:autostart", true}, {"xdg-config:systemd", true},
+	{"xdg-config:environment.d", true}, {"xdg-config:git", true},
+	{"xdg-data:keyrings", true}, {"xdg-data:kwalletd", true},
+	{"roaming-app-data:Microsoft/Credentials", true}, {"roaming-app-data:Microsoft/Protect", true},
+	{"roaming-app-data:Microsoft/Crypto", true}, {"roaming-app-data:Microsoft/Windows", true},
+	{"local-app-data:Microsoft/Credentials", true}, {"local-app-data:Microsoft/Vault", true},
+	{"local-app-data:Microsoft/Windows", true}, {"prefix-drive:windows", true},
+	{"registry:HKEY_CURRENT_USER/Software/Microsoft", true},
+	{"registry:HKEY_LOCAL_MACHINE/Software/Microsoft", true},
+	{"registry:HKEY_LOCAL_MACHINE/System", true}, {"registry:HKEY_LOCAL_MACHINE/SAM", true},
+	{"registry:HKEY_LOCAL_MACHINE/Security", true},
+
+	{"home:.local", false}, {"home:.var", false}, {"home:.var/app", false}, {"home:.wine", false},
+	{"home:Desktop", false}, {"home:Downloads", false}, {"home:Pictures", false},
+	{"home:Music", false}, {"home:Videos", false}, {"home:Games", false}, {"home:games", false},
+	{"home:AppData", false}, {"home:Library", false}, {"home:snap", false},
+	{"documents:My Games", false}, {"documents:Games", false},
+	{"local-app-data:Packages", false}, {"roaming-app-data:Microsoft", false},
+	{"local-app-data:Microsoft", false},
+	{"prefix-drive:users", false}, {"prefix-drive:Program Files", false},
+	{"prefix-drive:Program Files (x86)", false},
+	{"registry:HKEY_CURRENT_USER", false}, {"registry:HKEY_CURRENT_USER/Software", false},
+	{"registry:HKEY_CURRENT_USER/Software/Wow6432Node", false},
+	{"registry:HKEY_LOCAL_MACHINE", false}, {"registry:HKEY_LOCAL_MACHINE/Software", false},
+	{"registry:HKEY_LOCAL_MACHINE/Software/Wow6432Node", false},
+}
+
+// Narrow reports, as a *WideError, why the location would cover a whole anchor,
+// a folder that many programs share, or credentials; nil if it does not.
+func (l Location) Narrow() error {
+	if l.Anchor == Registry {
+		if s := l.Pattern.Segments[0]; !s.literal() || !rootKeys[strings.ToUpper(s[0].Text)] {
+			return &WideError{"a registry location begins with HKEY_CURRENT_USER or HKEY_LOCAL_MACHINE"}
+		}
+	}
+	for _, s := range l.spellings() {
+		if err := s.narrowHere(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+var rootKeys = map[string]bool{"HKEY_CURRENT_USER": true, "HKEY_LOCAL_MACHINE": true}
+
+func (l Location) narrowHere() error {
+	if !byAnchor[l.Anchor].Shared {
+		return l.singlesOut()
+	}
+	if err := l.below(nil, string(l.Anchor)); err != nil {
+		return err
+	}
+	for _, g := range guards()[l.Anchor] {
+		if err := l.guard(g); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+type guard struct {
+	folder Pattern
+	name   string // as the table spells it
+	secret bool
+}
+
+// guards spells every guarded folder, and every anchor that lies in another,
+// below each anchor that contains it.
+var guards = sync.OnceValue(func() map[Anchor][]guard {
+	all := map[Anchor][]guard{}
+	add := func(text string, secret bool) {
+		l, err := parse(text)
+		if err != nil {
+			panic("place: the table of guarded folders: " + err.Error())
+		}
+		for _, s := range l.spellings() {
+			all[s.Anchor] = append(all[s.Anchor], guard{Pattern{s.Pattern.Segments, true}, text, secret})
+		}
+	}
+	for _, d := range Definitions {
+		for _, text := range d.below {
+			add(text, false)
+		}
+	}
+	for _, g := range guarded {
+		add(g.at, g.secret)
+	}
+	return all
+})
+
+func (l Location) guard(g guard) error {
+	if !g.secret {
+		return l.below(g.folder.Segments, g.name)
+	}
+	m := matcher{fold: true} // also where the host tells case apart: a refusal must not depend on it
+	own := l.Pattern.tail()
+	if m.meet(own, g.folder.tail()) || m.meet(own, g.folder.Segments) {
+		return &WideError{fmt.Sprintf("it can match in %s, which holds credentials or belongs to the system", g.name)}
+	}
+	return nil
+}
+
+// singlesOut is the rule below an anchor that belongs to one title or account.
+func (l Location) singlesOut() error {
+	for _, s := range l.Pattern.Segments {
+		if fixed(s) >= 2 || s.literal() || l.Anchor == AccountData && len(s) == 1 && s[0].Kind == Named && s[0].Text == "ref" {
+			return nil
+		}
+	}
+	return &WideError{fmt.Sprintf("it would cover all of %s; name a folder or a file in it", l.Anchor)}
+}
+
+// below is the rule for a folder that many titles share: the segment behind it
+// has to single one of them out.
+func (l Location) below(folder []Segment, name string) error {
+	segments := l.Pattern.Segments
+	m := matcher{fold: true}
+	for next := range m.states(segments, folder) {
+		if next == len(segments) {
+			return &WideError{fmt.Sprintf("it would cover all of %s; name a folder or a file in it", name)}
+		}
+		s := segments[next]
+		if s.literal() {
+			continue
+		}
+		if !s.deep() && next == 1 && l.Anchor == PrefixDrive && m.segmentsMeet(segments[0], users) {
+			continue // whoever the user is; the guard of the user's own folder decides on the rest
+		}
+		if s.deep() || s[0].Kind != Literal || letters(s[0].Text) < 3 {
+			return &WideError{fmt.Sprintf("%q can match what other programs keep in %s; begin it with at least three letters of a name, and then the wildcard", s, name)}
+		}
+	}
+	return nil
+}
+
+// users is the folder of a system drive that holds one folder for each person.
+var users = LiteralSegment("users")
+
+// states gives the positions in segments that can be reached by walking down a
+// folder whose own segments may be patterns too.
+func (m matcher) states(segments, folder []Segment) map[int]bool {
+	now := closure(segments, map[int]bool{0: true})
+	for _, f := range folder {
+		next := map[int]bool{}
+		for i := range now {
+			if i == len(segments) {
+				continue
+			}
+			if segments[i].deep() {
+				next[i] = true
+			} else if m.segmentsMeet(segments[i], f) {
+				next[i+1] = true
+			}
+		}
+		now = closure(segments, next)
+	}
+	return now
+}
+
+func closure(segments []Segment, states map[int]bool) map[int]bool {
+	for i := range segments {
+		if states[i] && segments[i].deep() {
+			states[i+1] = true
+		}
+	}
+	return states
+}
+
+func fixed(s Segment) (n int) {
+	for _, p := range s {
+		if p.Kind == Literal {
+			n += letters(p.Text)
+		}
+	}
+	return n
+}
+
+func letters(text string) (n int) {
+	for _, r := range text {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			n++
+		}
+	}
+	return n
+}

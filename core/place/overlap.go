@@ -1,0 +1,125 @@
+package place
+
+// Overlap reports whether one file could be covered by both locations. It errs
+// on the side of yes where that depends on what named parts capture.
+func Overlap(a, b Location) bool {
+	for _, x := range a.spellings() {
+		for _, y := range b.spellings() {
+			if x.Anchor == y.Anchor {
+				m := matcher{fold: byAnchor[x.Anchor].FoldCase}
+				if m.meet(x.Pattern.tail(), y.Pattern.tail()) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// spellings gives the location and what it is below the anchors that usually
+// contain its own, so that home:.config/x and xdg-config:x are seen to meet.
+func (l Location) spellings() []Location {
+	all := []Location{l}
+	for i := 0; i < len(all); i++ {
+		for _, text := range byAnchor[all[i].Anchor].below {
+			outer, err := parse(text)
+			if err != nil {
+				panic("place: the table of anchors: " + err.Error())
+			}
+			p := Pattern{Folder: l.Pattern.Folder}
+			p.Segments = append(append(p.Segments, outer.Pattern.Segments...), all[i].Pattern.Segments...)
+			all = append(all, Location{outer.Anchor, p})
+		}
+	}
+	return all
+}
+
+// tail writes a folder pattern as `*/**`: at least one name below it.
+func (p Pattern) tail() []Segment {
+	if !p.Folder {
+		return p.Segments
+	}
+	out := append([]Segment{}, p.Segments...)
+	return append(out, Segment{{Kind: Any}}, Segment{{Kind: Deep}})
+}
+
+// meet reports whether some path matches both lists of segments.
+func (m matcher) meet(a, b []Segment) bool {
+	type at struct{ i, j int }
+	seen := map[at]bool{}
+	var walk func(i, j int) bool
+	walk = func(i, j int) bool {
+		if seen[at{i, j}] {
+			return false
+		}
+		seen[at{i, j}] = true
+		aDeep, bDeep := i < len(a) && a[i].deep(), j < len(b) && b[j].deep()
+		switch {
+		case i == len(a) && j == len(b):
+			return true
+		case aDeep && walk(i+1, j), bDeep && walk(i, j+1):
+			return true
+		case i == len(a) || j == len(b):
+			return false
+		case aDeep && bDeep:
+			return false // both skips were tried; consuming a name from both changes nothing
+		case aDeep:
+			return walk(i, j+1)
+		case bDeep:
+			return walk(i+1, j)
+		}
+		return m.segmentsMeet(a[i], b[j]) && walk(i+1, j+1)
+	}
+	return walk(0, 0)
+}
+
+// A unit is one step of a segment: a character, any one character, or a star.
+type unit struct {
+	r    rune
+	one  bool
+	star bool
+}
+
+func (m matcher) units(s Segment) []unit {
+	var out []unit
+	for _, p := range s {
+		switch p.Kind {
+		case Literal:
+			for _, r := range m.folded(runes(p.Text)) {
+				out = append(out, unit{r: r})
+			}
+		case One:
+			out = append(out, unit{one: true})
+		case Any:
+			out = append(out, unit{star: true})
+		case Named:
+			out = append(out, unit{one: true}, unit{star: true})
+		}
+	}
+	return out
+}
+
+// segmentsMeet reports whether some name matches both segments.
+func (m matcher) segmentsMeet(s, t Segment) bool {
+	a, b := m.units(s), m.units(t)
+	// can[i][j]: a[i:] and b[j:] have a text in common.
+	can := make([][]bool, len(a)+1)
+	for i := range can {
+		can[i] = make([]bool, len(b)+1)
+	}
+	for i := len(a); i >= 0; i-- {
+		for j := len(b); j >= 0; j-- {
+			switch {
+			case i == len(a) && j == len(b):
+				can[i][j] = true
+			case i < len(a) && a[i].star:
+				can[i][j] = can[i+1][j] || j < len(b) && can[i][j+1]
+			case j < len(b) && b[j].star:
+				can[i][j] = can[i][j+1] || i < len(a) && can[i+1][j]
+			case i < len(a) && j < len(b):
+				can[i][j] = (a[i].one || b[j].one || a[i].r == b[j].r) && can[i+1][j+1]
+			}
+		}
+	}
+	return can[0][0]
+}
