@@ -1,0 +1,61 @@
+//go:build amd64 || arm64
+
+package capture
+
+import "golang.org/x/sys/unix"
+
+// action says what a call does with the paths that it names.
+type action uint8
+
+const (
+	actOpen    action = iota // by flags in an argument
+	actOpen2                 // by flags in a struct open_how (openat2(2))
+	actCreat                 // creat(2)
+	actNode                  // mknod
+	actFolder                // mkdir
+	actRemove                // unlink; with AT_REMOVEDIR a folder
+	actRmdir                 // rmdir
+	actRename                // rename; with RENAME_EXCHANGE a swap
+	actLink                  // link
+	actSymlink               // symlink: the path is the second name
+	actCut                   // truncate
+	actRun                   // exec
+	actRefuse                // answered as if the kernel had no such call
+)
+
+// call is one system call that names a path. The numbers are the indexes of its
+// arguments, -1 where it has none: a descriptor of the folder that a relative
+// path starts from, the path, the flags; and the second folder and path.
+type call struct {
+	nr          uint32
+	act         action
+	dir, path   int8
+	flags       int8
+	dir2, path2 int8
+}
+
+// calls common to all architectures (unistd.h). io_uring_setup is refused, since
+// what is done through a ring would bypass the filter.
+var calls = append([]call{
+	{unix.SYS_OPENAT, actOpen, 0, 1, 2, -1, -1},
+	{unix.SYS_OPENAT2, actOpen2, 0, 1, 2, -1, -1},
+	{unix.SYS_MKNODAT, actNode, 0, 1, -1, -1, -1},
+	{unix.SYS_MKDIRAT, actFolder, 0, 1, -1, -1, -1},
+	{unix.SYS_UNLINKAT, actRemove, 0, 1, 2, -1, -1},
+	{unix.SYS_RENAMEAT, actRename, 0, 1, -1, 2, 3},
+	{unix.SYS_RENAMEAT2, actRename, 0, 1, 4, 2, 3},
+	{unix.SYS_LINKAT, actLink, 0, 1, -1, 2, 3},
+	{unix.SYS_SYMLINKAT, actSymlink, 1, 2, -1, -1, -1},
+	{unix.SYS_TRUNCATE, actCut, -1, 0, -1, -1, -1},
+	{unix.SYS_EXECVE, actRun, -1, 0, -1, -1, -1},
+	{unix.SYS_EXECVEAT, actRun, 0, 1, -1, -1, -1},
+	{unix.SYS_IO_URING_SETUP, actRefuse, -1, -1, -1, -1, -1},
+}, oldCalls...)
+
+var callByNumber = func() map[uint32]call {
+	m := make(map[uint32]call, len(calls))
+	for _, c := range calls {
+		m[c.nr] = c
+	}
+	return m
+}()

@@ -1,0 +1,59 @@
+// Package capture observes programs on this machine and writes traces.
+//
+// A program that uses it calls Reenter first in main, because observing means
+// to start itself anew as the launcher of the observed command:
+//
+//	capture.Reenter()
+//	result, err := capture.Run(ctx, capture.Options{Command: command, Out: file})
+package capture
+
+import (
+	"errors"
+	"io"
+	"os"
+
+	"endroit/core/trace"
+)
+
+// ErrUnsupported says that this kernel or architecture cannot observe.
+var ErrUnsupported = errors.New("cannot observe programs here")
+
+// CommandError says that the command could not be started. Status is the exit
+// code that a shell would give: 127 where there is none, 126 where it cannot be
+// executed.
+type CommandError struct {
+	Command string
+	Status  int
+	Err     error
+}
+
+func (e *CommandError) Error() string { return "cannot run " + e.Command + ": " + e.Err.Error() }
+func (e *CommandError) Unwrap() error { return e.Err }
+
+// Options say what to run and where the trace goes.
+type Options struct {
+	Command []string
+	Header  trace.Header // Title, Edition, Launcher and Install; the rest is filled in
+	Out     io.Writer
+	Stdin   *os.File
+	Stdout  *os.File
+	Stderr  *os.File
+	// Notice is told, from another goroutine, what a person at the terminal
+	// should know while the program runs.
+	Notice func(text string)
+	// Stop, closed, ends the observation once the command itself has ended;
+	// programs that it left behind go on unobserved.
+	Stop <-chan struct{}
+	// Signals are passed on to the command.
+	Signals <-chan os.Signal
+	// CueFolder is where Cue finds running traces; DefaultCueFolder if empty.
+	CueFolder string
+}
+
+// Result says how the run went.
+type Result struct {
+	Status int // the command's exit code, 128 and the signal's number if a signal ended it
+	Header trace.Header
+	End    trace.End
+	Gaps   []trace.Gap
+}

@@ -1,0 +1,108 @@
+package capture
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"os"
+	"path/filepath"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Cues are the standard words for a moment.
+var Cues = []string{"ready", "loaded", "saved", "changed-setting", "quit"}
+
+// Errors of Cue.
+var (
+	ErrNoTrace    = errors.New("no trace is running; start one with: endroit trace -- COMMAND")
+	ErrManyTraces = errors.New("several traces are running")
+)
+
+// CheckCue reports what is wrong with a cue's word.
+func CheckCue(word string) error {
+	switch {
+	case word == "" || utf8.RuneCountInString(word) > 60:
+		return fmt.Errorf("a cue is a word of 1 to 60 characters; the usual ones are %s", strings.Join(Cues, ", "))
+	case !utf8.ValidString(word) || strings.ContainsFunc(word, func(r rune) bool { return !unicode.IsGraphic(r) }):
+		return errors.New("a cue holds printable characters only")
+	}
+	return nil
+}
+
+// DefaultCueFolder is where running traces of this user listen for cues.
+func DefaultCueFolder() string {
+	if dir := os.Getenv("XDG_RUNTIME_DIR"); filepath.IsAbs(dir) {
+		return filepath.Join(dir, "endroit")
+	}
+	return filepath.Join(os.TempDir(), "endroit-"+strconv.Itoa(os.Getuid()))
+}
+
+type cueRequest struct {
+	Cue string `json:"cue"`
+}
+
+// Marked tells which trace took a cue, and when in its run.
+type Marked struct {
+	PID   int           `json:"pid"`
+	Title string        `json:"title,omitempty"`
+	At    time.Duration `json:"at"`
+	Error string        `json:"error,omitempty"`
+}
+
+// Cue marks a moment in the running trace: the one of process pid, or the only
+// one if pid is 0. folder is DefaultCueFolder if empty. The error may be
+// ErrNoTrace or ErrManyTraces.
+func Cue(folder, word string, pid int) (Marked, error) {
+	if err := CheckCue(word); err != nil {
+		return Marked{}, err
+	}
+	if folder == "" {
+		folder = DefaultCueFolder()
+	}
+	entries, _ := os.ReadDir(folder)
+	var found []net.Conn
+	var pids []int
+	for _, e := range entries {
+		n, err := strconv.Atoi(strings.TrimSuffix(e.Name(), ".cue"))
+		if err != nil || pid != 0 && n != pid {
+			continue
+		}
+		path := filepath.Join(folder, e.Name())
+		conn, err := net.DialTimeout("unix", path, time.Second)
+		if err != nil {
+			_ = os.Remove(path) // left by a trace that was killed
+			continue
+		}
+		defer conn.Close()
+		found, pids = append(found, conn), append(pids, n)
+	}
+	switch {
+	case len(found) == 0 && pid != 0:
+		return Marked{}, fmt.Errorf("no trace with process id %d is running", pid)
+	case len(found) == 0:
+		return Marked{}, ErrNoTrace
+	case len(found) > 1:
+		sort.Ints(pids)
+		return Marked{}, fmt.Errorf("%w, with process ids %v; say which with --trace PID", ErrManyTraces, pids)
+	}
+	conn := found[0]
+	_ = conn.SetDeadline(time.Now().Add(5 * time.Second))
+	if err := json.NewEncoder(conn).Encode(cueRequest{word}); err != nil {
+		return Marked{}, fmt.Errorf("mark the cue: %w", err)
+	}
+	var m Marked
+	if err := json.NewDecoder(io.LimitReader(conn, 4096)).Decode(&m); err != nil {
+		return Marked{}, fmt.Errorf("mark the cue: the trace did not answer: %w", err)
+	}
+	if m.Error != "" {
+		return Marked{}, fmt.Errorf("mark the cue: %s", m.Error)
+	}
+	return m, nil
+}

@@ -1,0 +1,5 @@
+package capture
+
+import "golang.org/x/sys/unix"
+
+const oNoAtime = unix.O_NOATIME

@@ -1,0 +1,5 @@
+//go:build unix && !linux
+
+package capture
+
+const oNoAtime = 0

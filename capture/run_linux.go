@@ -1,0 +1,333 @@
+//go:build amd64 || arm64
+
+package capture
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"syscall"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"endroit/core/place"
+	"endroit/core/trace"
+)
+
+// Run runs the command under observation and writes the trace to o.Out. It
+// returns once every observed program has ended, or o.Stop was closed after the
+// command itself had. Ending ctx ends the command. It owns all children of the
+// process, so there can be one at a time.
+//
+// The error is a *CommandError if the command could not be started, and wraps
+// ErrUnsupported if nothing can be observed here. An error together with a
+// Status says that the command ran and the trace could not be written whole.
+func Run(ctx context.Context, o Options) (Result, error) {
+	program, err := findProgram(o.Command[0])
+	if err != nil {
+		return Result{}, err
+	}
+	start := time.Now()
+	header := fillHeader(o, program, start)
+	// Orphans become our children, so that their memory stays readable where
+	// the kernel allows that to ancestors alone (Yama).
+	_ = unix.Prctl(unix.PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
+	w, err := trace.NewWriter(o.Out, header)
+	if err != nil {
+		return Result{}, err
+	}
+	r := newRecorder(w, start)
+	pid, fd, failed, err := startLauncher(program, o)
+	if err != nil {
+		_, _, _ = r.close()
+		return Result{}, err
+	}
+	s := &session{o: o, r: r, pid: pid, header: header, status: -1}
+	s.supervisor = &supervisor{l: newListener(fd), r: r, ps: newProcesses(r, header.Env)}
+	return s.run(ctx, failed)
+}
+
+func findProgram(name string) (string, error) {
+	program, err := exec.LookPath(name)
+	if errors.Is(err, exec.ErrDot) {
+		err = nil
+	}
+	switch {
+	case err == nil:
+		program, err = filepath.Abs(program)
+		if err != nil {
+			return "", &CommandError{name, 126, err}
+		}
+		return program, nil
+	case errors.Is(err, fs.ErrNotExist), errors.Is(err, exec.ErrNotFound):
+		if info, e := os.Stat(name); e == nil && strings.Contains(name, "/") && !info.IsDir() {
+			return "", &CommandError{name, 126, errors.New("it may not be executed; chmod +x allows that")}
+		}
+		return "", &CommandError{name, 127, errors.New("there is no such program; give its path, or a name found in PATH")}
+	case errors.Is(err, fs.ErrPermission):
+		return "", &CommandError{name, 126, errors.New("it may not be executed; chmod +x allows that")}
+	}
+	return "", &CommandError{name, 126, errors.Unwrap(err)}
+}
+
+func fillHeader(o Options, program string, start time.Time) trace.Header {
+	h := o.Header
+	h.Runtime, h.OS, h.Arch = "native", runtime.GOOS, runtime.GOARCH
+	h.Observer = "seccomp user notification"
+	h.Command = o.Command
+	h.Started = start.UTC()
+	h.Folder, _ = os.Getwd()
+	h.Host, _ = os.Hostname()
+	var u unix.Utsname
+	if unix.Uname(&u) == nil {
+		h.Kernel = unix.ByteSliceToString(u.Release[:])
+	}
+	if me, err := user.Current(); err == nil {
+		h.User = me.Username
+	}
+	h.Env = map[string]string{}
+	for _, name := range place.LinuxVariables {
+		if v, ok := os.LookupEnv(name); ok {
+			h.Env[name] = v
+		}
+	}
+	if h.Install == "" {
+		h.Install = installOf(program)
+	}
+	return h
+}
+
+// installOf takes the program's own folder for the installed edition's, unless
+// it is one that many programs share.
+func installOf(program string) string {
+	if real, err := filepath.EvalSymlinks(program); err == nil {
+		program = real
+	}
+	dir := filepath.Dir(program)
+	home, _ := os.UserHomeDir()
+	for _, shared := range []string{"/", "/bin", "/sbin", "/usr/bin", "/usr/sbin", "/usr/games", "/usr/local/bin", "/usr/local/games", "/opt", "/tmp", home, filepath.Join(home, "bin"), filepath.Join(home, ".local/bin")} {
+		if dir == shared {
+			return ""
+		}
+	}
+	// A program in bin/ belongs to the folder above.
+	if base := filepath.Base(dir); base == "bin" || base == "bin64" {
+		return filepath.Dir(dir)
+	}
+	return dir
+}
+
+// session is one run under observation. It owns the goroutines that it starts:
+// the supervisor, the reaper and the sampler.
+type session struct {
+	o          Options
+	r          *recorder
+	supervisor *supervisor
+	pid        int
+	header     trace.Header
+	status     int // of the command; set before ended is closed
+}
+
+func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) {
+	allGone := make(chan struct{})
+	go func() { s.supervisor.run(); close(allGone) }()
+	ended, reaped := make(chan struct{}), make(chan struct{})
+	go s.reap(ended, reaped)
+	cues, cueErr := listenForCues(s.o.CueFolder, s)
+	if cueErr != nil {
+		s.notice(fmt.Sprintf("cues cannot be taken: %v", cueErr))
+	}
+	stopSampling, sampled := make(chan struct{}), make(chan struct{})
+	go s.sample(stopSampling, sampled)
+
+	if left := s.wait(ctx, ended, allGone); !left {
+		<-reaped
+	}
+
+	if cues != nil {
+		cues.close()
+	}
+	close(stopSampling)
+	<-sampled
+	s.finish()
+	end, gaps, err := s.r.close()
+	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps}
+	if e := <-failed; e != nil {
+		return Result{}, e
+	}
+	return result, err
+}
+
+// wait returns when there is nothing more to observe, and whether programs were
+// left behind.
+func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (left bool) {
+	stop, cancelled := s.o.Stop, ctx.Done()
+	running := ended
+	for {
+		select {
+		case <-running:
+			running = nil
+			select {
+			case <-allGone:
+				return false
+			case <-time.After(300 * time.Millisecond):
+				s.notice("the command has ended, and a program that it started goes on; it is still observed (Ctrl-C ends that)")
+			}
+		case <-allGone:
+			<-ended
+			return false
+		case sig := <-s.o.Signals:
+			if n, ok := sig.(syscall.Signal); ok && running != nil {
+				_ = unix.Kill(s.pid, n)
+			}
+		case <-cancelled:
+			cancelled = nil
+			_ = unix.Kill(s.pid, unix.SIGTERM)
+		case <-stop:
+			if running != nil {
+				stop = nil // not while the command itself runs
+				continue
+			}
+			s.leave()
+			return true
+		}
+	}
+}
+
+// leave hands the programs that are left over to a keeper.
+func (s *session) leave() {
+	s.r.gap("the observation was ended while programs that the command had started were running")
+	if err := startKeeper(s.supervisor.l.fd); err != nil {
+		s.notice(fmt.Sprintf("the programs left behind may fail to open files from now on: %v", err))
+	}
+	for s.supervisor.busy.Load() {
+		time.Sleep(time.Millisecond)
+	}
+}
+
+func (s *session) notice(text string) {
+	if s.o.Notice != nil {
+		s.o.Notice(text)
+	}
+}
+
+// reap waits for every child: the command, whose end closes ended, and orphans.
+func (s *session) reap(ended, reaped chan<- struct{}) {
+	defer close(reaped)
+	for {
+		var status unix.WaitStatus
+		pid, err := unix.Wait4(-1, &status, unix.WUNTRACED, nil)
+		if err == unix.EINTR {
+			continue
+		}
+		if err != nil {
+			return
+		}
+		if pid != s.pid {
+			continue
+		}
+		switch {
+		case status.Stopped():
+			// The shell stops or continues the job that it knows: this process.
+			_ = unix.Kill(os.Getpid(), unix.SIGSTOP)
+			_ = unix.Kill(s.pid, unix.SIGCONT)
+		case status.Exited(), status.Signaled():
+			s.status = status.ExitStatus()
+			if status.Signaled() {
+				s.status = 128 + int(status.Signal())
+			}
+			s.r.other(trace.Exit{Process: 1, At: s.r.now(), Status: s.status})
+			close(ended)
+		}
+	}
+}
+
+const (
+	sampleEvery = 500 * time.Millisecond
+	sampleFiles = 1000 // of those changed last; a stat takes about a microsecond
+)
+
+// sample looks at the changed files from time to time, so that the trace tells
+// when a file that stays open was written and whether it grows.
+func (s *session) sample(stop <-chan struct{}, done chan<- struct{}) {
+	defer close(done)
+	last := map[int]trace.State{}
+	tick := time.NewTicker(sampleEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-stop:
+			s.sampleOnce(last)
+			return
+		case <-tick.C:
+			s.sampleOnce(last)
+			s.r.flush()
+		}
+	}
+}
+
+func (s *session) sampleOnce(last map[int]trace.State) {
+	s.r.mu.Lock()
+	files := s.r.changed[max(0, len(s.r.changed)-sampleFiles):]
+	s.r.mu.Unlock()
+	for _, f := range files {
+		now := stateOf(f.path, true)
+		was, seen := last[f.n]
+		if !seen {
+			was = trace.State{Size: f.size, Time: f.time}
+		}
+		last[f.n] = now
+		if now.Is != trace.IsFile || now.Size == was.Size && now.Time.Equal(was.Time) {
+			continue
+		}
+		at := min(max(now.Time.Sub(s.header.Started), 0), s.r.now())
+		s.r.mu.Lock()
+		s.r.add(record{event: trace.Event{At: at, Op: trace.Changed, File: f.n, Size: now.Size}})
+		s.r.mu.Unlock()
+	}
+}
+
+// contentFiles is how many files that were only read get a look at their
+// content at the end.
+const contentFiles = 5000
+
+// finish records the state of the changed files, and what the person's own
+// files that were read look like.
+func (s *session) finish() {
+	s.r.mu.Lock()
+	changed := s.r.changed
+	var read []*seenFile
+	for _, f := range s.r.files {
+		if !f.changed && f.exists && s.own(f.path) && len(read) < contentFiles {
+			read = append(read, f)
+		}
+	}
+	s.r.mu.Unlock()
+	for _, f := range append(append([]*seenFile{}, changed...), read...) {
+		s.r.other(trace.After{File: f.n, State: withContent(f.path, stateOf(f.path, true))})
+	}
+}
+
+func (s *session) own(path string) bool {
+	for _, root := range []string{s.header.Env["HOME"], s.header.Install} {
+		if root != "" && strings.HasPrefix(path, root+"/") {
+			return true
+		}
+	}
+	return false
+}
+
+// mark records a cue and returns when it was.
+func (s *session) mark(word string) time.Duration {
+	at := s.r.now()
+	s.r.other(trace.Cue{At: at, Word: word})
+	return at
+}

@@ -1,0 +1,74 @@
+package capture
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"io"
+	"io/fs"
+	"os"
+	"strings"
+
+	"endroit/core/content"
+	"endroit/core/trace"
+)
+
+// digestLimit is the size in bytes up to which a file is read for its digest:
+// before it is changed, while the program waits, and at the end.
+const digestLimit = 8 << 20
+
+// stateOf looks at a path without changing it.
+func stateOf(path string, follow bool) trace.State {
+	stat := os.Lstat
+	if follow {
+		stat = os.Stat
+	}
+	info, err := stat(path)
+	if err != nil {
+		return trace.State{Is: trace.IsAbsent}
+	}
+	s := trace.State{Is: trace.IsOther, Time: info.ModTime().UTC()}
+	switch {
+	case info.Mode().IsRegular():
+		s.Is, s.Size = trace.IsFile, info.Size()
+	case info.IsDir():
+		s.Is = trace.IsFolder
+	case info.Mode()&fs.ModeSymlink != 0:
+		s.Is = trace.IsLink
+	}
+	return s
+}
+
+// withContent adds the digest and what the content looks like to the state of a
+// regular file. What cannot be read is left out.
+func withContent(path string, s trace.State) trace.State {
+	if s.Is != trace.IsFile {
+		return s
+	}
+	f, err := openQuietly(path)
+	if err != nil {
+		return s
+	}
+	defer f.Close()
+	head := make([]byte, content.HeadSize)
+	n, err := io.ReadFull(f, head)
+	if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+		return s
+	}
+	head = head[:n]
+	s.Looks = content.Looks(head)
+	if s.Size > digestLimit {
+		return s
+	}
+	sum := sha256.New()
+	sum.Write(head)
+	if _, err := io.Copy(sum, io.LimitReader(f, digestLimit)); err == nil {
+		s.Digest = hex.EncodeToString(sum.Sum(nil))
+	}
+	return s
+}
+
+// synthetic tells the kernel's own file systems, whose files have no lasting
+// state and must not be looked at for it.
+func synthetic(path string) bool {
+	return strings.HasPrefix(path, "/proc/") || strings.HasPrefix(path, "/sys/") || strings.HasPrefix(path, "/dev/")
+}

@@ -1,0 +1,33 @@
+package content
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestLooks(t *testing.T) {
+	for head, want := range map[string]string{
+		"":                                       Empty,
+		"SQLite format 3\x00\x10\x00":            "SQLite database",
+		"MZ\x90\x00\x03":                         "Windows program or library",
+		"MZ is how this note begins":             Text,
+		"BMW":                                    Text,
+		"\x01\x02TIDE":                           Bytes,
+		"RIFF\x24\x00\x00\x00WAVEfmt ":           "WAVE sound",
+		"[video]\nwidth = 1280\n; dark":          "text, settings by name",
+		"volume: 70\nlanguage: en\n":             "text, settings by name",
+		`{"slot": 1}`:                            "text, JSON",
+		`{slot`:                                  Text,
+		"\xef\xbb\xbf<?xml version=":             "text, XML",
+		"Once upon a time\nit rained":            Text,
+		"caf\xc3\xa9":                            Text,
+		"caf\xc3":                                Bytes,
+		strings.Repeat("a", HeadSize-1) + "\xc3": Text,
+		strings.Repeat("\x00", 300):              Bytes,
+		strings.Repeat("x", 257) + "ustar":       "tar archive",
+	} {
+		assert.Equal(t, want, Looks([]byte(head)), "%.30q", head)
+	}
+}

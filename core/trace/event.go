@@ -1,0 +1,160 @@
+package trace
+
+import "time"
+
+// Op is what a call did to a file, as far as the call and the state of the file
+// before it tell.
+type Op string
+
+// The operations. Whether an opening succeeded is inferred from the state
+// before it; the state at the end shows what became of it.
+const (
+	Read         Op = "read"          // opened for reading
+	Missed       Op = "missed"        // opened for reading or changing, and it was not there
+	Create       Op = "create"        // made by opening it for writing
+	Replace      Op = "replace"       // opened for writing, emptied first
+	Update       Op = "update"        // opened for writing in place
+	Append       Op = "append"        // opened for writing at the end
+	Truncate     Op = "truncate"      // cut or extended by name
+	Rename       Op = "rename"        // given another name (To), replacing what was there
+	Exchange     Op = "exchange"      // swapped with another name (To)
+	Link         Op = "link"          // given a second name (To)
+	Symlink      Op = "symlink"       // made as a symbolic link
+	Remove       Op = "remove"        // its name removed
+	MakeFolder   Op = "make-folder"   // made as a folder
+	RemoveFolder Op = "remove-folder" // an empty folder removed
+	List         Op = "list"          // opened as a folder
+	Run          Op = "run"           // executed
+	Changed      Op = "changed"       // found changed in size or time while observed
+)
+
+// ops says which operations there are and whether they write to File.
+var ops = map[Op]struct{ writes, two bool }{
+	Read: {}, Missed: {}, List: {}, Run: {},
+	Create: {writes: true}, Replace: {writes: true}, Update: {writes: true}, Append: {writes: true},
+	Truncate: {writes: true}, Changed: {writes: true},
+	Rename: {two: true}, Exchange: {two: true}, Link: {two: true},
+	Symlink: {}, Remove: {}, MakeFolder: {}, RemoveFolder: {},
+}
+
+// Writes reports whether the operation opens a file for writing or cuts it.
+func (o Op) Writes() bool { return ops[o].writes }
+
+// Two reports whether the operation names a second file.
+func (o Op) Two() bool { return ops[o].two }
+
+// Edition is a title as one store sells it.
+type Edition struct {
+	Store   string `json:"store" yaml:"store"`
+	Ref     string `json:"ref,omitempty" yaml:"ref,omitempty"`
+	Version string `json:"version,omitempty" yaml:"version,omitempty"`
+}
+
+// Header opens a trace: what was run, where and by whom.
+type Header struct {
+	Format   string            `json:"format"`
+	Title    string            `json:"title,omitempty"`
+	Edition  *Edition          `json:"edition,omitempty"`
+	Launcher string            `json:"launcher,omitempty"`
+	Runtime  string            `json:"runtime"`  // native or prefix
+	OS       string            `json:"os"`       // linux
+	Arch     string            `json:"arch"`     // amd64, arm64
+	Kernel   string            `json:"kernel"`   // the kernel's release
+	Observer string            `json:"observer"` // how events were seen
+	Started  time.Time         `json:"started"`
+	Command  []string          `json:"command"`
+	Folder   string            `json:"folder"`            // the working folder at the start
+	Install  string            `json:"install,omitempty"` // the installed edition's folder
+	User     string            `json:"user"`              // the person's account name on the machine
+	Host     string            `json:"host"`              // the machine's name
+	Env      map[string]string `json:"env"`               // the variables that place anchors
+}
+
+// State is what a path was at one moment.
+type State struct {
+	Is     string    `json:"is"` // absent, file, folder, link or other
+	Size   int64     `json:"size,omitempty"`
+	Time   time.Time `json:"time,omitzero"`
+	Digest string    `json:"digest,omitempty"` // SHA-256 in hexadecimal, of small files
+	Looks  string    `json:"looks,omitempty"`  // what the first bytes look like, in words
+}
+
+// The values of State.Is.
+const (
+	IsAbsent = "absent"
+	IsFile   = "file"
+	IsFolder = "folder"
+	IsLink   = "link"
+	IsOther  = "other"
+)
+
+// File gives a path its number. Before is its state when it was first touched.
+type File struct {
+	N      int    // 1, 2, 3 … in order of appearance
+	Path   string // absolute, as the host sees it; any bytes but NUL
+	Before State
+}
+
+// Process gives one program image of one process its number.
+type Process struct {
+	N      int               `json:"p"` // 1, 2, 3 … in order of appearance
+	PID    int               `json:"pid"`
+	Parent int               `json:"parent,omitempty"` // number of the process that started it, 0 if not observed
+	Exe    string            `json:"exe"`
+	Args   []string          `json:"args,omitempty"`
+	Env    map[string]string `json:"env,omitempty"` // where it differs from the header's
+	At     time.Duration     `json:"at"`
+}
+
+// Event is one operation. To is the second file of an operation with two.
+type Event struct {
+	At      time.Duration // since the start
+	Process int           // 0 for what the observer found by itself
+	Op      Op
+	File    int
+	To      int
+	Size    int64 // of Changed: the size found
+}
+
+// Cue is a moment that the contributor marked.
+type Cue struct {
+	At   time.Duration `json:"at"`
+	Word string        `json:"cue"`
+}
+
+// Gap is something that could not be seen.
+type Gap struct {
+	At   time.Duration `json:"at"`
+	What string        `json:"gap"`
+	N    int           `json:"times"`
+}
+
+// Exit is the end of a process.
+type Exit struct {
+	Process int           `json:"exit"`
+	At      time.Duration `json:"at"`
+	Status  int           `json:"status"` // 128 and the signal's number if a signal ended it
+}
+
+// Known is the content of a file before anything changed it, learned after the
+// file was declared.
+type Known struct {
+	File  int   `json:"known"`
+	State State `json:"state"`
+}
+
+// After is the state of a file when the observation ended.
+type After struct {
+	File  int   `json:"after"`
+	State State `json:"state"`
+}
+
+// End closes a whole trace with the counts of what stands before it.
+type End struct {
+	At        time.Duration `json:"at"`
+	Files     int           `json:"files"`
+	Processes int           `json:"processes"`
+	Events    int           `json:"events"`
+	Cues      int           `json:"cues"`
+	Gaps      int           `json:"gaps"`
+}
