@@ -1,0 +1,330 @@
+// Package candidate proposes locations from a footprint.
+//
+//	proposal := candidate.Propose(fp)
+package candidate
+
+import (
+	"fmt"
+	"path"
+	"regexp"
+	"sort"
+	"strings"
+
+	"endroit/core/footprint"
+	"endroit/core/place"
+)
+
+// MinConfidence is how sure the footprint has to be of a file for a location to
+// be proposed for it; less becomes a question.
+const MinConfidence = 0.5
+
+// Location is a proposed location with the files that it was made from.
+type Location struct {
+	At    place.Location
+	Holds footprint.Kind
+	Files []footprint.File
+	Why   []string // why parts were made general
+}
+
+// Proposal is what a footprint suggests.
+type Proposal struct {
+	Locations []Location
+	Questions []string
+}
+
+// Propose makes the locations that cover the files of interest and none of the
+// others. Each matches every file that it was made from.
+func Propose(f *footprint.Footprint) Proposal {
+	var p Proposal
+	var others []place.Location // what no location may match
+	groups := map[string]*Location{}
+	var order []string
+	for _, x := range f.Files {
+		if !x.Kind.OfInterest() || x.Confidence < MinConfidence || x.Place == "" {
+			p.question(x)
+			if l, err := place.Parse(x.Place); err == nil {
+				others = append(others, l)
+			}
+			continue
+		}
+		exact, err := place.Parse(x.Place)
+		if err != nil {
+			p.Questions = append(p.Questions, fmt.Sprintf("%s looks like %s, and no location can name it: %v", x.Place, x.Kind, err))
+			continue
+		}
+		general, why := generalise(exact, f)
+		if _, err := place.Parse(general.String()); err != nil {
+			general, why = exact, nil
+		}
+		key := string(x.Kind) + " " + general.String()
+		g := groups[key]
+		if g == nil {
+			g = &Location{At: general, Holds: x.Kind, Why: why}
+			groups[key] = g
+			order = append(order, key)
+		}
+		g.Files = append(g.Files, x)
+	}
+	var list []Location
+	for _, key := range order {
+		list = append(list, narrowed(*groups[key], others, groups)...)
+	}
+	p.Locations = joined(list, others)
+	sort.SliceStable(p.Locations, func(i, j int) bool { return rank(p.Locations[i].Holds) < rank(p.Locations[j].Holds) })
+	for i := range p.Locations {
+		p.Locations[i].explain()
+	}
+	return p
+}
+
+func rank(k footprint.Kind) int {
+	for i, x := range footprint.Kinds {
+		if x == k {
+			return i
+		}
+	}
+	return len(footprint.Kinds)
+}
+
+// question keeps what could not be decided: a file that was written, in a place
+// of the person's own, and of an uncertain kind.
+func (p *Proposal) question(x footprint.File) {
+	switch {
+	case x.Kind.OfInterest() && x.Place == "":
+		p.Questions = append(p.Questions, fmt.Sprintf("a file called %s looks like %s (%s) and lies below no anchor; where is that on another machine?", path.Base(x.Path), x.Kind, x.Reasons[0]))
+	case x.Kind.OfInterest():
+		p.Questions = append(p.Questions, fmt.Sprintf("is %s a %s? %s", x.Place, x.Kind, x.Reasons[0]))
+	case x.Kind == footprint.Unknown && x.Writes > 0 && x.Place != "":
+		p.Questions = append(p.Questions, fmt.Sprintf("what is %s? It was written, and nothing says what it is", x.Place))
+	}
+}
+
+var (
+	slotWords = regexp.MustCompile(`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`)
+	digits    = regexp.MustCompile(`[0-9]+`)
+)
+
+// generalise replaces the parts of an exact location that differ between people
+// and machines.
+func generalise(l place.Location, f *footprint.Footprint) (place.Location, []string) {
+	var why []string
+	out := place.Location{Anchor: l.Anchor}
+	slotted := false
+	for i, s := range l.Pattern.Segments {
+		name, last := s[0].Text, i == len(l.Pattern.Segments)-1
+		switch {
+		case i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
+			// what singles the title out below a shared anchor stays as it is
+		case f.Edition != nil && f.Edition.Ref != "" && name == f.Edition.Ref:
+			s = place.Segment{{Kind: place.Named, Text: "ref"}}
+			why = append(why, name+" is the edition's reference: {ref}")
+		case f.Self != nil && len(f.Self.User) >= 3 && strings.EqualFold(name, f.Self.User):
+			s = place.Segment{{Kind: place.Named, Text: "user"}}
+			why = append(why, "a folder or file is called like the user: {user}")
+		case footprint.AccountShape.MatchString(name):
+			s = place.Segment{{Kind: place.Named, Text: "account"}}
+			why = append(why, "a name has the shape of an account's number: {account}")
+		case !slotted:
+			if g, ok := slotIn(name, last, l, f); ok {
+				s, slotted = g, true
+				why = append(why, "the number in "+safe(name)+" differs between slots: {slot}")
+			}
+		}
+		out.Pattern.Segments = append(out.Pattern.Segments, s)
+	}
+	return out, why
+}
+
+// slotIn finds the number that tells slots apart: one behind a word for slots,
+// or one by which the names of files side by side differ.
+func slotIn(name string, last bool, l place.Location, f *footprint.Footprint) (place.Segment, bool) {
+	stem, ext := name, ""
+	if last {
+		ext = path.Ext(name)
+		stem = strings.TrimSuffix(name, ext)
+	}
+	at := digits.FindAllStringIndex(stem, -1)
+	if len(at) == 0 {
+		return nil, false
+	}
+	number := at[len(at)-1]
+	before, after := stem[:number[0]], stem[number[1]:]
+	if !slotWords.MatchString(before) && !(before == "" && after == "" && inSlotFolder(l)) && !differs(name, before, after+ext, l, f) {
+		return nil, false
+	}
+	var s place.Segment
+	if before != "" {
+		s = append(s, place.Part{Kind: place.Literal, Text: before})
+	}
+	s = append(s, place.Part{Kind: place.Named, Text: "slot"})
+	if after+ext != "" {
+		s = append(s, place.Part{Kind: place.Literal, Text: after + ext})
+	}
+	return s, true
+}
+
+func inSlotFolder(l place.Location) bool {
+	n := len(l.Pattern.Segments)
+	return n >= 2 && slotWords.MatchString(l.Pattern.Segments[n-2][0].Text)
+}
+
+// differs reports whether another file of interest has the same place but for
+// the number.
+func differs(name, before, after string, l place.Location, f *footprint.Footprint) bool {
+	shape := regexp.MustCompile("^" + regexp.QuoteMeta(before) + "[0-9]+" + regexp.QuoteMeta(after) + "$")
+	for _, x := range f.Files {
+		if !x.Kind.OfInterest() || x.Place == "" {
+			continue
+		}
+		o, err := place.Parse(x.Place)
+		if err != nil || o.Anchor != l.Anchor || len(o.Pattern.Segments) != len(l.Pattern.Segments) {
+			continue
+		}
+		for i, s := range o.Pattern.Segments {
+			if l.Pattern.Segments[i][0].Text == name && s[0].Text != name && shape.MatchString(s[0].Text) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// narrowed takes the general parts back where they reach a file that is none of
+// these.
+func narrowed(g Location, others []place.Location, groups map[string]*Location) []Location {
+	if _, hit := reaches(g.At, others); !hit && !reachesOtherKind(g, groups) {
+		return []Location{g}
+	}
+	var out []Location
+	for _, x := range g.Files {
+		exact, _ := place.Parse(x.Place)
+		out = append(out, Location{At: exact, Holds: g.Holds, Files: []footprint.File{x}, Why: []string{"kept exact: a more general pattern would reach other files"}})
+	}
+	return out
+}
+
+func reaches(l place.Location, others []place.Location) (place.Location, bool) {
+	for _, o := range others {
+		if o.Anchor == l.Anchor {
+			if _, ok := l.Match(names(o), nil); ok {
+				return o, true
+			}
+		}
+	}
+	return place.Location{}, false
+}
+
+func reachesOtherKind(g Location, groups map[string]*Location) bool {
+	for _, o := range groups {
+		if o.Holds == g.Holds {
+			continue
+		}
+		for _, x := range o.Files {
+			if e, err := place.Parse(x.Place); err == nil && e.Anchor == g.At.Anchor {
+				if _, ok := g.At.Match(names(e), nil); ok {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+func names(l place.Location) (out []string) {
+	for _, s := range l.Pattern.Segments {
+		text := ""
+		for _, p := range s {
+			if p.Kind == place.Literal {
+				text += p.Text
+			} else {
+				text += "{" + p.Text + "}" // a place that was made general for sharing
+			}
+		}
+		out = append(out, text)
+	}
+	return out
+}
+
+// enoughToJoin is how many patterns side by side, with one extension, show that
+// the extension is what they have in common.
+const enoughToJoin = 3
+
+// joined turns many patterns of one folder that differ in the name alone into
+// one with a wildcard, where nothing else in the folder has that extension.
+func joined(list []Location, others []place.Location) []Location {
+	type key struct {
+		folder, ext string
+		holds       footprint.Kind
+	}
+	of := func(l Location) (key, bool) {
+		n := len(l.At.Pattern.Segments)
+		last := l.At.Pattern.Segments[n-1]
+		tail := last[len(last)-1]
+		ext := path.Ext(tail.Text)
+		if tail.Kind != place.Literal || len(ext) < 2 || n < 2 && l.At.Anchor != place.Install {
+			return key{}, false
+		}
+		folder := place.Location{Anchor: l.At.Anchor, Pattern: place.Pattern{Segments: l.At.Pattern.Segments[:n-1], Folder: true}}
+		return key{folder.String(), ext, l.Holds}, true
+	}
+	members := map[key][]int{}
+	for i, l := range list {
+		if k, ok := of(l); ok {
+			members[k] = append(members[k], i)
+		}
+	}
+	gone := map[int]bool{}
+	var out []Location
+	for i, l := range list {
+		if gone[i] {
+			continue
+		}
+		k, ok := of(l)
+		if !ok || len(members[k]) < enoughToJoin {
+			out = append(out, l)
+			continue
+		}
+		wide := l.At
+		n := len(wide.Pattern.Segments)
+		wide.Pattern.Segments = append(append([]place.Segment{}, wide.Pattern.Segments[:n-1]...), place.Segment{{Kind: place.Any}, {Kind: place.Literal, Text: k.ext}})
+		_, hit := reaches(wide, others)
+		if _, err := place.Parse(wide.String()); err != nil || hit || reachesListed(wide, list, l.Holds) {
+			out = append(out, l)
+			continue
+		}
+		whole := Location{At: wide, Holds: l.Holds, Why: []string{fmt.Sprintf("%d names side by side end in %s, and nothing else there does: *", len(members[k]), k.ext)}}
+		for _, j := range members[k] {
+			gone[j] = true
+			whole.Files = append(whole.Files, list[j].Files...)
+		}
+		out = append(out, whole)
+	}
+	return out
+}
+
+func reachesListed(wide place.Location, list []Location, holds footprint.Kind) bool {
+	for _, l := range list {
+		if l.Holds != holds && place.Overlap(wide, l.At) {
+			return true
+		}
+	}
+	return false
+}
+
+// explain adds what the files that a location was made from say for it.
+func (l *Location) explain() {
+	if len(l.Files) == 1 && strings.Contains(l.At.String(), "{slot}") {
+		l.Why = append(l.Why, "only one slot was seen; play with a second one to be sure")
+	}
+	seen := map[string]bool{}
+	for _, x := range l.Files {
+		for i, r := range x.Reasons {
+			if i < 3 && !seen[r] && len(l.Why) < 8 {
+				seen[r] = true
+				l.Why = append(l.Why, r)
+			}
+		}
+	}
+}
+
+func safe(name string) string { return place.LiteralSegment(name).String() }

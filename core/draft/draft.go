@@ -1,0 +1,284 @@
+// Package draft is the file in which locations are proposed: YAML that a person
+// reads and edits.
+//
+//	d, err := draft.Parse(data)
+package draft
+
+import (
+	"fmt"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+
+	"endroit/core/place"
+	"endroit/core/trace"
+)
+
+// Format is the name and version in a draft.
+const Format = "endroit/draft/1"
+
+// The bounds of a draft, whoever wrote it.
+const (
+	MaxBytes     = 256 << 10
+	MaxLocations = 64
+	maxText      = 200
+)
+
+// What a location can hold.
+const (
+	Save    = "save"
+	Config  = "config"
+	Capture = "capture"
+)
+
+// Holds lists what a location can hold.
+var Holds = []string{Save, Config, Capture}
+
+// Draft proposes where one variant of a title keeps things.
+type Draft struct {
+	Format    string         `json:"format" yaml:"format"`
+	Title     string         `json:"title" yaml:"title"`
+	Edition   *trace.Edition `json:"edition,omitempty" yaml:"edition,omitempty"`
+	Launcher  string         `json:"launcher,omitempty" yaml:"launcher,omitempty"`
+	OS        string         `json:"os" yaml:"os"`
+	Runtime   string         `json:"runtime" yaml:"runtime"`
+	Trace     *Trace         `json:"trace,omitempty" yaml:"trace,omitempty"`
+	Locations []Location     `json:"locations" yaml:"locations"`
+	Questions []string       `json:"questions,omitempty" yaml:"questions,omitempty"`
+	Note      string         `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// Trace names the trace that a draft was made from. It stays on the machine.
+type Trace struct {
+	File   string `json:"file" yaml:"file"`
+	SHA256 string `json:"sha256" yaml:"sha256"`
+}
+
+// Location is one proposed location with what was seen there.
+type Location struct {
+	At    string   `json:"at" yaml:"at"`
+	Holds string   `json:"holds" yaml:"holds"`
+	Why   []string `json:"why,omitempty" yaml:"why,omitempty"`
+	Seen  []string `json:"seen,omitempty" yaml:"seen,omitempty"`
+}
+
+// Place parses the location; a checked draft gives no error.
+func (l Location) Place() (place.Location, error) { return place.Parse(l.At) }
+
+// Error is what is wrong with a draft. Line and Column count from 1, 0 if the
+// place in the text is not known.
+type Error struct {
+	Line, Column int
+	Field        string
+	Reason       string
+}
+
+func (e *Error) Error() string {
+	at := "draft"
+	if e.Line > 0 {
+		at = fmt.Sprintf("draft: line %d, column %d", e.Line, e.Column)
+	}
+	if e.Field != "" {
+		at += ": " + e.Field
+	}
+	return at + ": " + e.Reason
+}
+
+// Parse reads and checks a draft. Unknown keys are refused, as they are most
+// likely mistyped; those that begin with x- are somebody's own and pass. The
+// error is an *Error that says where.
+func Parse(data []byte) (*Draft, error) {
+	if len(data) > MaxBytes {
+		return nil, &Error{Reason: fmt.Sprintf("it has %d bytes; a draft has at most %d", len(data), MaxBytes)}
+	}
+	file, err := parser.ParseBytes(data, 0)
+	if err != nil {
+		return nil, fromYAML(err)
+	}
+	for _, doc := range file.Docs {
+		if found := findAlias(doc.Body); found != nil {
+			p := found.GetToken().Position
+			return nil, &Error{Line: p.Line, Column: p.Column, Reason: "anchors and aliases of YAML are not used in a draft; write the value out"}
+		}
+	}
+	var d Draft
+	if err := yaml.UnmarshalWithOptions(data, &d, yaml.DisallowUnknownField(), yaml.AllowFieldPrefixes("x-")); err != nil {
+		return nil, fromYAML(err)
+	}
+	if e := d.check(); e != nil {
+		e.Line, e.Column = position(file, e.Field)
+		return nil, e
+	}
+	return &d, nil
+}
+
+func fromYAML(err error) *Error {
+	e := &Error{Reason: err.Error()}
+	if y, ok := err.(yaml.Error); ok {
+		e.Reason = y.GetMessage()
+		if t := y.GetToken(); t != nil && t.Position != nil {
+			e.Line, e.Column = t.Position.Line, t.Position.Column
+		}
+	}
+	if strings.Contains(e.Reason, "unknown field") {
+		e.Reason += "; see the keys of a draft in docs/formats.md (your own begin with x-)"
+	}
+	return e
+}
+
+// findAlias finds an anchor or alias, with which a small text can stand for a
+// huge one.
+func findAlias(n ast.Node) (found ast.Node) {
+	if n == nil {
+		return nil
+	}
+	ast.Walk(visitor(func(n ast.Node) {
+		if t := n.Type(); t == ast.AliasType || t == ast.AnchorType {
+			found = n
+		}
+	}), n)
+	return found
+}
+
+type visitor func(ast.Node)
+
+func (v visitor) Visit(n ast.Node) ast.Visitor { v(n); return v }
+
+// position finds a field such as locations[2].at in the text.
+func position(file *ast.File, field string) (line, column int) {
+	for field != "" {
+		if p, err := yaml.PathString("$." + field); err == nil {
+			if n, err := p.FilterFile(file); err == nil && n != nil {
+				at := n.GetToken().Position
+				return at.Line, at.Column
+			}
+		}
+		field = field[:max(0, strings.LastIndexAny(field, ".["))] // a missing field: where its parent begins
+	}
+	return 1, 1
+}
+
+// Check reports what is wrong with a draft that did not come as text.
+func (d *Draft) Check() error {
+	if e := d.check(); e != nil {
+		return e
+	}
+	return nil
+}
+
+func (d *Draft) check() *Error {
+	bad := func(field, format string, args ...any) *Error {
+		return &Error{Field: field, Reason: fmt.Sprintf(format, args...)}
+	}
+	if d.Format != Format {
+		return bad("format", "it is %q and this program reads %s", clip(d.Format), Format)
+	}
+	texts := []struct {
+		field, text string
+		required    bool
+	}{{"title", d.Title, true}, {"launcher", d.Launcher, false}, {"os", d.OS, true}, {"runtime", d.Runtime, true}}
+	if d.Edition != nil {
+		texts = append(texts, []struct {
+			field, text string
+			required    bool
+		}{{"edition.store", d.Edition.Store, true}, {"edition.ref", d.Edition.Ref, false}, {"edition.version", d.Edition.Version, false}}...)
+	}
+	for _, t := range texts {
+		if t.required && t.text == "" {
+			return bad(t.field, "it is missing")
+		}
+		if reason := plain(t.text); reason != "" {
+			return bad(t.field, "%s", reason)
+		}
+	}
+	if d.OS != "linux" && d.OS != "windows" && d.OS != "macos" {
+		return bad("os", "it is %q; linux, windows and macos are known", d.OS)
+	}
+	if d.Runtime != "native" && d.Runtime != "prefix" {
+		return bad("runtime", "it is %q; native and prefix are known", d.Runtime)
+	}
+	if len(d.Locations) == 0 {
+		return bad("locations", "there is none; a draft proposes at least one")
+	}
+	if len(d.Locations) > MaxLocations {
+		return bad("locations", "there are %d; at most %d are allowed", len(d.Locations), MaxLocations)
+	}
+	seen := map[string]int{}
+	for i, l := range d.Locations {
+		field := fmt.Sprintf("locations[%d]", i)
+		if _, err := place.Parse(l.At); err != nil {
+			return bad(field+".at", "%v", err)
+		}
+		if l.Holds != Save && l.Holds != Config && l.Holds != Capture {
+			return bad(field+".holds", "it is %q; save, config and capture are known", clip(l.Holds))
+		}
+		if j, twice := seen[l.At]; twice {
+			return bad(field+".at", "it stands in locations[%d] too", j)
+		}
+		seen[l.At] = i
+		if len(l.Seen) > 1000 || len(l.Why) > 100 {
+			return bad(field, "more than 1000 lines under seen, or 100 under why")
+		}
+		for _, text := range append(append([]string{}, l.Seen...), l.Why...) {
+			if len(text) > 1000 || strings.ContainsFunc(text, func(r rune) bool { return !unicode.IsGraphic(r) }) {
+				return bad(field, "a line under seen or why is longer than 1000 bytes or holds a character that cannot be shown")
+			}
+		}
+	}
+	for i, q := range d.Questions {
+		if len(q) > 1000 || strings.ContainsFunc(q, func(r rune) bool { return !unicode.IsGraphic(r) }) {
+			return bad(fmt.Sprintf("questions[%d]", i), "it is longer than 1000 bytes or holds a character that cannot be shown")
+		}
+	}
+	if len(d.Questions) > 100 {
+		return bad("questions", "there are %d; at most 100 are allowed", len(d.Questions))
+	}
+	if len(d.Note) > 4000 {
+		return bad("note", "it is longer than 4000 bytes")
+	}
+	return nil
+}
+
+// plain says what keeps a text from being shown on one line.
+func plain(text string) string {
+	switch {
+	case len(text) > maxText:
+		return fmt.Sprintf("it is longer than %d bytes", maxText)
+	case !utf8.ValidString(text):
+		return "it is not UTF-8"
+	case strings.ContainsFunc(text, func(r rune) bool { return !unicode.IsGraphic(r) }):
+		return "it holds a character that cannot be shown"
+	case strings.TrimSpace(text) != text:
+		return "it begins or ends with a space"
+	}
+	return ""
+}
+
+func clip(s string) string {
+	if len(s) > 60 {
+		return s[:60] + "…"
+	}
+	return s
+}
+
+const heading = ` A draft: where one variant of a title keeps things. Edit it freely, then run
+ endroit submit. A location is ANCHOR:PATTERN; * and ? are wildcards, {slot},
+ {account}, {user} and {ref} stand for what differs between people, and a
+ trailing / means the folder with all that is in it.`
+
+// Text writes the draft as a person reads it.
+func (d *Draft) Text() ([]byte, error) {
+	comments := yaml.CommentMap{"$.format": {yaml.HeadComment(strings.Split(heading, "\n")...)}}
+	if len(d.Questions) > 0 {
+		comments["$.questions"] = []*yaml.Comment{yaml.HeadComment(" What could not be decided. Answer by editing the locations; then remove the question.")}
+	}
+	out, err := yaml.MarshalWithOptions(d, yaml.WithComment(comments), yaml.IndentSequence(true), yaml.UseLiteralStyleIfMultiline(true))
+	if err != nil {
+		return nil, fmt.Errorf("write draft: %w", err)
+	}
+	return out, nil
+}

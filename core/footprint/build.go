@@ -1,0 +1,302 @@
+package footprint
+
+import (
+	"path"
+	"sort"
+	"strings"
+	"time"
+
+	"endroit/core/place"
+	"endroit/core/trace"
+)
+
+// FromTrace reads a whole trace. Its memory grows with files, not with events.
+func FromTrace(r *trace.Reader) (*Footprint, error) {
+	b := newBuilder(r.Header)
+	for line, err := range r.Lines() {
+		if err != nil {
+			return nil, err
+		}
+		b.line(line)
+	}
+	b.fp.Cut = r.Cut()
+	return b.finish(), nil
+}
+
+// maxTimes is how many write times are kept of one file: the first ones, and
+// the last in the final place.
+const maxTimes = 256
+
+// record gathers what is known of one file.
+type record struct {
+	file       trace.File
+	after      *trace.State
+	ops        map[trace.Op]int
+	reads      int
+	writes     int
+	firstRead  time.Duration
+	lastRead   time.Duration
+	writeTimes []time.Duration
+	sizes      []int64 // found while it was observed
+	process    int     // that wrote it first, or else read it first
+	programs   []int   // processes that wrote it
+	created    bool    // in this run
+	removedAt  time.Duration
+	removed    bool
+	via        *record // the name under which its content was written
+	becomes    *record // the name that it was given
+	backupOf   *record // it took over this file's old content
+}
+
+type builder struct {
+	h         trace.Header
+	fp        *Footprint
+	files     []*record // by number, from 1
+	processes []trace.Process
+	roots     map[int]place.Roots // by process
+	exit      time.Duration       // of the command
+	last      time.Duration
+}
+
+func newBuilder(h trace.Header) *builder {
+	return &builder{h: h, files: []*record{nil}, processes: []trace.Process{{}}, roots: map[int]place.Roots{},
+		fp: &Footprint{Format: Format, Title: h.Title, Edition: h.Edition, Launcher: h.Launcher, OS: h.OS, Runtime: h.Runtime,
+			Observer: h.Observer, Started: h.Started, Programs: []string{}, Cues: []trace.Cue{}, Gaps: []trace.Gap{}, Counts: map[Kind]int{},
+			Files: []File{}, Self: &Self{h.User, h.Host, h.Env["HOME"]}}}
+}
+
+func (b *builder) line(l trace.Line) {
+	switch {
+	case l.File != nil:
+		b.files = append(b.files, &record{file: *l.File, ops: map[trace.Op]int{}, created: l.File.Before.Is == trace.IsAbsent})
+	case l.Known != nil:
+		b.files[l.Known.File].file.Before = l.Known.State
+	case l.After != nil:
+		b.files[l.After.File].after = &l.After.State
+	case l.Process != nil:
+		b.processes = append(b.processes, *l.Process)
+	case l.Event != nil:
+		b.event(*l.Event)
+	case l.Cue != nil:
+		b.fp.Cues = append(b.fp.Cues, *l.Cue)
+		b.last = max(b.last, l.Cue.At)
+	case l.Gap != nil:
+		b.fp.Gaps = append(b.fp.Gaps, *l.Gap)
+	case l.Exit != nil:
+		if l.Exit.Process == 1 {
+			b.exit = l.Exit.At
+		}
+		b.last = max(b.last, l.Exit.At)
+	case l.End != nil:
+		b.last = max(b.last, l.End.At)
+	}
+}
+
+func (b *builder) event(e trace.Event) {
+	b.fp.Events++
+	b.last = max(b.last, e.At)
+	f := b.files[e.File]
+	f.ops[e.Op]++
+	switch {
+	case e.Op == trace.Read:
+		if f.reads == 0 {
+			f.firstRead = e.At
+		}
+		f.reads++
+		f.lastRead = max(f.lastRead, e.At)
+		if f.process == 0 {
+			f.process = e.Process
+		}
+	case e.Op == trace.Changed:
+		f.sizes = appendCapped(f.sizes, e.Size)
+		// The opening that caused it is usually known; a change long after is
+		// a file that stayed open.
+		if n := len(f.writeTimes); n == 0 || e.At-f.writeTimes[n-1] > time.Second {
+			f.writeTimes = appendCapped(f.writeTimes, e.At)
+		}
+	case e.Op.Writes():
+		b.written(f, e)
+		f.removed = false
+	case e.Op == trace.Rename || e.Op == trace.Exchange || e.Op == trace.Link:
+		b.renamed(f, b.files[e.To], e)
+	case e.Op == trace.Remove:
+		f.removed, f.removedAt = true, e.At
+		if f.process == 0 {
+			f.process = e.Process
+		}
+	}
+}
+
+func (b *builder) written(f *record, e trace.Event) {
+	f.writes++
+	f.writeTimes = appendCapped(f.writeTimes, e.At)
+	if f.writes == 1 {
+		f.process = e.Process
+	}
+	for _, p := range f.programs {
+		if p == e.Process {
+			return
+		}
+	}
+	if len(f.programs) < 8 {
+		f.programs = append(f.programs, e.Process)
+	}
+}
+
+// renamed carries what was written under one name over to the other: saving
+// through a temporary name is writing the final file, and moving the old file
+// aside first makes a backup.
+func (b *builder) renamed(from, to *record, e trace.Event) {
+	switch {
+	case e.Op == trace.Exchange:
+		b.written(from, e)
+		b.written(to, e)
+		return
+	case from.writes > 0 && from.backupOf == nil && from.via == nil && (from.created || from.removed):
+		to.via, from.becomes = from, to
+		b.written(to, e)
+	case from.writes > 0 && from.becomes != nil:
+		to.via, from.becomes = from, to // the same temporary name once more
+		b.written(to, e)
+	default:
+		to.backupOf = from
+		b.written(to, e)
+	}
+	to.removed = false
+	if e.Op == trace.Rename {
+		from.removed, from.removedAt = true, e.At
+	}
+}
+
+func appendCapped[T any](list []T, v T) []T {
+	if len(list) == maxTimes {
+		list[maxTimes-1] = v
+		return list
+	}
+	return append(list, v)
+}
+
+// finish judges every file and puts those of interest first.
+func (b *builder) finish() *Footprint {
+	if b.exit == 0 {
+		b.exit = b.last
+	}
+	b.fp.Length = b.last
+	seen := map[string]bool{}
+	for _, p := range b.processes[1:] {
+		if name := path.Base(p.Exe); p.Exe != "" && !seen[name] {
+			seen[name] = true
+			b.fp.Programs = append(b.fp.Programs, name)
+		}
+	}
+	for _, f := range b.files[1:] {
+		if !b.counts(f) {
+			continue
+		}
+		out := b.judge(f)
+		b.fp.Counts[out.Kind]++
+		b.fp.Files = append(b.fp.Files, out)
+	}
+	order := map[Kind]int{}
+	for i, k := range Kinds {
+		order[k] = i
+	}
+	sort.SliceStable(b.fp.Files, func(i, j int) bool {
+		x, y := b.fp.Files[i], b.fp.Files[j]
+		if x.Kind != y.Kind {
+			return order[x.Kind] < order[y.Kind]
+		}
+		return x.Path < y.Path
+	})
+	return b.fp
+}
+
+// counts reports whether a path belongs in the footprint: a folder, a path that
+// was only looked for, and a program that was only run do not.
+func (b *builder) counts(f *record) bool {
+	if f.file.Before.Is == trace.IsFolder || f.after != nil && f.after.Is == trace.IsFolder {
+		return false
+	}
+	return f.reads > 0 || f.writes > 0 || f.removed || len(f.sizes) > 0
+}
+
+// rootsOf resolves anchors with the variables of the process that used the file.
+func (b *builder) rootsOf(process int) place.Roots {
+	if r, ok := b.roots[process]; ok {
+		return r
+	}
+	env := b.h.Env
+	if e := b.processes[process].Env; e != nil {
+		env = e
+	}
+	r := place.LinuxRoots(env)
+	if b.h.Install != "" {
+		r[place.Install] = path.Clean(b.h.Install)
+	}
+	b.roots[process] = r
+	return r
+}
+
+func (b *builder) judge(f *record) File {
+	out := File{Path: f.file.Path, Reads: f.reads, Writes: f.writes, FirstRead: f.firstRead, LastRead: f.lastRead, Before: f.file.Before}
+	if f.after != nil {
+		out.After = *f.after
+	} else {
+		out.After = f.file.Before
+	}
+	if n := len(f.writeTimes); n > 0 {
+		out.FirstWrite, out.LastWrite = f.writeTimes[0], f.writeTimes[n-1]
+	}
+	programs := f.programs
+	if len(programs) == 0 && f.process > 0 {
+		programs = []int{f.process}
+	}
+	for _, p := range programs {
+		if name := path.Base(b.processes[p].Exe); name != "." && !contains(out.Programs, name) {
+			out.Programs = append(out.Programs, name)
+		}
+	}
+	v := &view{record: f, b: b, state: out.After, base: strings.ToLower(path.Base(f.file.Path))}
+	v.ext = path.Ext(v.base)
+	v.anchor, v.names, v.placed = b.rootsOf(f.process).Place(f.file.Path)
+	if v.placed {
+		out.Place = place.Of(v.anchor, v.names, false).String()
+	}
+	v.near = b.cuesNear(f)
+	out.Near = v.near
+	out.Kind, out.Confidence, out.Reasons = v.decide()
+	return out
+}
+
+// A cue is marked after the thing was done, so writes count that lie up to
+// cueBefore before it, though not before the previous cue, or cueAfter after it.
+const (
+	cueBefore = 20 * time.Second
+	cueAfter  = 3 * time.Second
+)
+
+func (b *builder) cuesNear(f *record) (near []string) {
+	previous := time.Duration(-1)
+	for _, c := range b.fp.Cues {
+		from := max(previous, c.At-cueBefore)
+		for _, t := range f.writeTimes {
+			if t > from && t <= c.At+cueAfter {
+				if !contains(near, c.Word) {
+					near = append(near, c.Word)
+				}
+				break
+			}
+		}
+		previous = c.At
+	}
+	return near
+}
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,84 @@
+// Package footprint boils a trace down to one record per file: what was done to
+// it, when, by which program, what it is and why we think so.
+//
+//	fp, err := footprint.FromTrace(reader)
+package footprint
+
+import (
+	"time"
+
+	"endroit/core/trace"
+)
+
+// Format is the name and version in a footprint.
+const Format = "endroit/footprint/1"
+
+// Kind is what a file is.
+type Kind string
+
+// The kinds. Save, Config and Capture are of interest; Unknown is what no
+// evidence speaks for.
+const (
+	Save    Kind = "save"    // progress, profiles, scores, achievements
+	Config  Kind = "config"  // settings
+	Capture Kind = "capture" // screenshots, replays
+	Log     Kind = "log"
+	Cache   Kind = "cache"
+	Temp    Kind = "temp"
+	Lock    Kind = "lock"
+	Asset   Kind = "asset"  // what came with the title
+	System  Kind = "system" // what belongs to the operating system or desktop
+	Unknown Kind = "unknown"
+)
+
+// Kinds lists every kind in the order in which they are shown.
+var Kinds = []Kind{Save, Config, Capture, Unknown, Log, Cache, Temp, Lock, Asset, System}
+
+// OfInterest reports whether a location can hold this kind.
+func (k Kind) OfInterest() bool { return k == Save || k == Config || k == Capture }
+
+// Footprint is what a run did to files.
+type Footprint struct {
+	Format   string         `json:"format"`
+	Title    string         `json:"title,omitempty"`
+	Edition  *trace.Edition `json:"edition,omitempty"`
+	Launcher string         `json:"launcher,omitempty"`
+	OS       string         `json:"os"`
+	Runtime  string         `json:"runtime"`
+	Observer string         `json:"observer"`
+	Started  time.Time      `json:"started"`
+	Length   time.Duration  `json:"length"` // nanoseconds, as all times here, from the start
+	Programs []string       `json:"programs"`
+	Cues     []trace.Cue    `json:"cues"`
+	Gaps     []trace.Gap    `json:"gaps"`
+	Cut      string         `json:"cut,omitempty"` // why the trace is incomplete
+	Events   int            `json:"events"`
+	Counts   map[Kind]int   `json:"counts"` // files by kind, also those not listed
+	Files    []File         `json:"files"`  // of interest first
+	// Self holds what must not be sent: see Share.
+	Self *Self `json:"-"`
+}
+
+// Self is what in a trace tells who made it.
+type Self struct {
+	User, Host, Home string
+}
+
+// File is one file's record.
+type File struct {
+	Path       string        `json:"path,omitempty"`  // as seen; left out when shared
+	Place      string        `json:"place,omitempty"` // the same as a location, where it is below an anchor
+	Kind       Kind          `json:"kind"`
+	Confidence float64       `json:"confidence"` // 0 to 1
+	Reasons    []string      `json:"reasons"`
+	Reads      int           `json:"reads"`
+	Writes     int           `json:"writes"` // times it was opened for writing, replaced or cut
+	FirstRead  time.Duration `json:"first_read,omitempty"`
+	LastRead   time.Duration `json:"last_read,omitempty"`
+	FirstWrite time.Duration `json:"first_write,omitempty"`
+	LastWrite  time.Duration `json:"last_write,omitempty"`
+	Programs   []string      `json:"programs,omitempty"` // names of those that wrote it, or else read it
+	Near       []string      `json:"near,omitempty"`     // cues that it was written near
+	Before     trace.State   `json:"before"`
+	After      trace.State   `json:"after"`
+}

@@ -1,0 +1,489 @@
+package footprint
+
+import (
+	"fmt"
+	"math"
+	"path"
+	"regexp"
+	"sort"
+	"strings"
+	"time"
+
+	"endroit/core/content"
+	"endroit/core/place"
+	"endroit/core/trace"
+)
+
+// view is a file as the features look at it.
+type view struct {
+	*record
+	b      *builder
+	state  trace.State // at the end
+	base   string      // the name in lower case
+	ext    string
+	anchor place.Anchor
+	names  []string // below the anchor
+	placed bool
+	near   []string
+}
+
+// feature is one piece of evidence. Its test returns the reason in words that a
+// person can check, empty where the feature does not apply. The weight adds to
+// the logarithm of the kind's odds; a negative one speaks against the kind.
+type feature struct {
+	kind   Kind
+	weight float64
+	test   func(*view) string
+}
+
+// features is the whole of the judgement. Standards and names are evidence, not
+// proof: what was done to a file weighs most.
+var features = []feature{
+	{System, 6, (*view).systemPath},
+	{System, 5, (*view).desktopFile},
+	{Asset, 5, (*view).neverWrittenInInstall},
+	{Asset, 5, (*view).neverWrittenShared},
+	{Asset, 2, (*view).neverWrittenMedia},
+	{Temp, 6, (*view).becameAnother},
+	{Temp, 5, (*view).writtenAndRemoved},
+	{Temp, 3, (*view).temporaryFolder},
+	{Temp, 2, (*view).temporaryName},
+	{Lock, 5, (*view).lockName},
+	{Lock, 2, (*view).emptyAndRemoved},
+	{Cache, 5, (*view).cacheFolder},
+	{Log, 4, (*view).logName},
+	{Log, 2, (*view).logFolder},
+	{Log, 2.5, (*view).appendedAtTheEnd},
+	{Log, 3, (*view).grewWhileOpen},
+	{Config, 3, (*view).configName},
+	{Config, 2, (*view).configExtension},
+	{Config, 2, (*view).configFolder},
+	{Config, 1.5, (*view).settingsInside},
+	{Config, 2.5, (*view).writtenNearSetting},
+	{Config, 1, (*view).readFirst},
+	{Save, 3, (*view).saveName},
+	{Save, 2, (*view).saveExtension},
+	{Save, 2, (*view).saveFolder},
+	{Save, 3, (*view).writtenNearSaved},
+	{Save, 1, (*view).writtenNearExit},
+	{Save, 1.5, (*view).replacedThroughTemporary},
+	{Save, 1.5, (*view).readFirst},
+	{Save, 1, (*view).bytesInside},
+	{Save, 1, (*view).dataFolder},
+	{Save, 1.5, (*view).keepsOldContent},
+	{Save, -3, (*view).neverWritten},
+	{Config, -1.5, (*view).neverWritten},
+	{Capture, 5, (*view).pictureMade},
+}
+
+// unknownPoints is how many points a kind needs to be as likely as Unknown.
+const unknownPoints = 2.0
+
+// decide adds the evidence up. The confidence is the kind's share of the odds
+// of all kinds; the reasons are those for the kind, the weightiest first.
+func (v *view) decide() (Kind, float64, []string) {
+	type reason struct {
+		weight float64
+		text   string
+	}
+	points := map[Kind]float64{Unknown: unknownPoints}
+	reasons := map[Kind][]reason{}
+	for _, f := range features {
+		text := f.test(v)
+		if text == "" {
+			continue
+		}
+		points[f.kind] += f.weight
+		reasons[f.kind] = append(reasons[f.kind], reason{f.weight, text})
+	}
+	best, sum := Unknown, 0.0
+	for _, k := range Kinds {
+		p, any := points[k]
+		if !any {
+			continue
+		}
+		sum += math.Exp(p)
+		if p > points[best] {
+			best = k
+		}
+	}
+	list := reasons[best]
+	sort.SliceStable(list, func(i, j int) bool { return list[i].weight > list[j].weight })
+	texts := []string{}
+	for _, r := range list {
+		texts = append(texts, r.text)
+	}
+	if best == Unknown {
+		texts = append(texts, "nothing that was seen speaks clearly for one kind")
+	}
+	return best, math.Round(100*math.Exp(points[best])/sum) / 100, texts
+}
+
+func (v *view) writesSeen() bool { return v.writes > 0 || len(v.sizes) > 0 }
+
+func (v *view) neverWritten() string {
+	if v.writesSeen() {
+		return ""
+	}
+	return "it was never written in this run"
+}
+
+var systemRoots = []string{"/proc/", "/sys/", "/dev/", "/etc/", "/usr/lib", "/lib", "/run/", "/var/lib/", "/var/cache/", "/usr/local/lib", "/boot/", "/snap/", "/usr/bin/", "/bin/", "/usr/sbin/", "/sbin/"}
+
+func (v *view) inInstall() bool { return v.placed && v.anchor == place.Install }
+
+func (v *view) systemPath() string {
+	if v.inInstall() {
+		return ""
+	}
+	for _, root := range systemRoots {
+		if strings.HasPrefix(v.file.Path, root) {
+			return "it lies in " + strings.TrimSuffix(root, "/") + ", which belongs to the operating system"
+		}
+	}
+	if strings.HasPrefix(v.file.Path, "/usr/share/") && !v.writesSeen() && !strings.Contains(v.file.Path, "/games/") && !v.ownName() {
+		return "it lies in /usr/share and was never written"
+	}
+	return ""
+}
+
+// desktopNames are what desktops and libraries keep for themselves in the
+// person's folders: the first name below the anchor.
+var desktopNames = map[place.Anchor][]string{
+	place.Home:      {".Xauthority", ".ICEauthority", ".Xdefaults", ".pulse", ".pulse-cookie", ".terminfo", ".inputrc", ".profile", ".bashrc", ".drirc", ".asoundrc", ".fonts", ".fonts.conf", ".icons", ".themes", ".nv", ".dbus", ".gtkrc-2.0"},
+	place.XDGConfig: {"pulse", "dconf", "fontconfig", "gtk-2.0", "gtk-3.0", "gtk-4.0", "user-dirs.dirs", "user-dirs.locale", "mimeapps.list", "kdeglobals", "ibus", "pipewire", "alsa", "Trolltech.conf", "vulkan"},
+	place.XDGData:   {"mime", "applications", "icons", "fonts", "themes", "recently-used.xbel", "gvfs-metadata", "vulkan", "glib-2.0"},
+	place.XDGState:  {"wireplumber", "pipewire"},
+}
+
+func (v *view) desktopFile() string {
+	if !v.placed {
+		return ""
+	}
+	for _, n := range desktopNames[v.anchor] {
+		if v.names[0] == n {
+			return n + " belongs to the desktop, not to a title"
+		}
+	}
+	return ""
+}
+
+func (v *view) neverWrittenInInstall() string {
+	if v.writesSeen() || !v.inInstall() {
+		return ""
+	}
+	return "it came with the installation and was never written"
+}
+
+func (v *view) neverWrittenShared() string {
+	p := v.file.Path
+	if v.writesSeen() || !(strings.HasPrefix(p, "/usr/") && (strings.Contains(p, "/games/") || v.ownName()) || strings.HasPrefix(p, "/opt/")) {
+		return ""
+	}
+	return "it lies in a folder for installed programs and was never written"
+}
+
+func (v *view) neverWrittenMedia() string {
+	if v.writesSeen() || !media(v.state.Looks) {
+		return ""
+	}
+	return "it looks like a " + v.state.Looks + " and was never written"
+}
+
+func media(looks string) bool {
+	return strings.Contains(looks, "picture") || strings.Contains(looks, "sound") || strings.Contains(looks, "font") || strings.Contains(looks, "texture") || strings.Contains(looks, "program")
+}
+
+// ownName holds if a folder on the way, or the file, is called like the title
+// or like the program that used it.
+func (v *view) ownName() bool {
+	own := []string{squash(v.b.h.Title)}
+	if p := v.b.processes[v.process]; p.Exe != "" {
+		own = append(own, squash(path.Base(p.Exe)))
+	}
+	for _, name := range strings.Split(v.file.Path, "/") {
+		s := squash(name)
+		for _, o := range own {
+			if len(o) >= 3 && strings.Contains(s, o) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func squash(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
+			return r
+		}
+		return -1
+	}, strings.ToLower(s))
+}
+
+func (v *view) becameAnother() string {
+	if v.becomes == nil || !v.removed {
+		return ""
+	}
+	return "it was written and then renamed to " + path.Base(v.becomes.file.Path)
+}
+
+func (v *view) writtenAndRemoved() string {
+	if !v.created || !v.removed || v.becomes != nil || v.state.Is == trace.IsFile {
+		return ""
+	}
+	return fmt.Sprintf("it was made in this run and removed again at %s", clock(v.removedAt))
+}
+
+func (v *view) temporaryFolder() string {
+	for _, t := range []string{"/tmp/", "/var/tmp/"} {
+		if strings.HasPrefix(v.file.Path, t) && !v.placed {
+			return "it lies in " + strings.TrimSuffix(t, "/")
+		}
+	}
+	return ""
+}
+
+func (v *view) temporaryName() string {
+	if strings.HasSuffix(v.base, ".tmp") || strings.HasSuffix(v.base, ".temp") || strings.HasSuffix(v.base, ".part") || strings.HasPrefix(v.base, "tmp") {
+		return "its name is one for temporary files"
+	}
+	return ""
+}
+
+func (v *view) lockName() string {
+	if strings.HasSuffix(v.base, ".lock") || strings.HasSuffix(v.base, ".lck") || strings.HasSuffix(v.base, ".pid") || v.base == "lock" || v.base == "lockfile" {
+		return "its name is one for locks"
+	}
+	return ""
+}
+
+func (v *view) emptyAndRemoved() string {
+	if v.created && v.removed && len(v.sizes) == 0 && v.becomes == nil && v.state.Size == 0 {
+		return "it stayed empty and was removed"
+	}
+	return ""
+}
+
+func (v *view) cacheFolder() string {
+	if v.placed && v.anchor == place.XDGCache {
+		return "it lies in the folder for caches (XDG_CACHE_HOME)"
+	}
+	if name := v.folderLike(cacheWords); name != "" {
+		return "it lies in a folder called " + name
+	}
+	return ""
+}
+
+var (
+	cacheWords  = regexp.MustCompile(`(?i)cache|shader`)
+	logWords    = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
+	saveWords   = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
+	configWords = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
+)
+
+// folderLike returns the first folder below the anchor whose name fits.
+func (v *view) folderLike(words *regexp.Regexp) string {
+	if !v.placed {
+		return ""
+	}
+	for _, n := range v.names[:len(v.names)-1] {
+		if words.MatchString(n) {
+			return n
+		}
+	}
+	return ""
+}
+
+func (v *view) logName() string {
+	if v.ext == ".log" || strings.HasPrefix(v.base, "log.") || strings.Contains(v.base, ".log.") {
+		return "its name is one for logs"
+	}
+	return ""
+}
+
+func (v *view) logFolder() string {
+	if name := v.folderLike(logWords); name != "" {
+		return "it lies in a folder called " + name
+	}
+	return ""
+}
+
+func (v *view) appendedAtTheEnd() string {
+	if n := v.ops[trace.Append]; n > 0 || v.ops[trace.Create] > 0 && v.grows() {
+		if n > 0 && n >= v.writes-v.ops[trace.Create] {
+			return fmt.Sprintf("it was only ever appended to (opened so %s)", times(n))
+		}
+	}
+	return ""
+}
+
+func (v *view) grows() bool {
+	for i := 1; i < len(v.sizes); i++ {
+		if v.sizes[i] <= v.sizes[i-1] {
+			return false
+		}
+	}
+	return len(v.sizes) >= 3
+}
+
+func (v *view) grewWhileOpen() string {
+	if v.grows() && len(v.sizes) > 2*v.writes && strings.HasPrefix(v.state.Looks, content.Text) {
+		return fmt.Sprintf("it stayed open and grew all the time (seen larger %s)", times(len(v.sizes)))
+	}
+	return ""
+}
+
+func (v *view) configName() string {
+	if m := configWords.FindString(v.base); m != "" {
+		return fmt.Sprintf("its name says %q", m)
+	}
+	return ""
+}
+
+var configExtensions = []string{".ini", ".cfg", ".conf", ".config", ".toml", ".prefs", ".properties", ".rc"}
+
+func (v *view) configExtension() string {
+	for _, e := range configExtensions {
+		if v.ext == e {
+			return "its extension " + e + " is one for settings"
+		}
+	}
+	return ""
+}
+
+func (v *view) configFolder() string {
+	if v.placed && v.anchor == place.XDGConfig {
+		return "it lies in the folder for settings (XDG_CONFIG_HOME)"
+	}
+	return ""
+}
+
+func (v *view) settingsInside() string {
+	if v.state.Looks == content.Text+", settings by name" {
+		return "inside are names with values"
+	}
+	return ""
+}
+
+func (v *view) writtenNearSetting() string { return v.writtenNear("changed-setting") }
+func (v *view) writtenNearSaved() string   { return v.writtenNear("saved") }
+
+func (v *view) writtenNear(word string) string {
+	if !contains(v.near, word) {
+		return ""
+	}
+	best, gap := time.Duration(0), time.Duration(math.MaxInt64)
+	for _, c := range v.b.fp.Cues {
+		if c.Word != word {
+			continue
+		}
+		for _, t := range v.writeTimes {
+			if d := (c.At - t).Abs(); d < gap {
+				best, gap = c.At-t, d
+			}
+		}
+	}
+	if best < 0 {
+		return fmt.Sprintf("it was written %s after the cue %s", clock(-best), word)
+	}
+	return fmt.Sprintf("it was written %s before the cue %s", clock(best), word)
+}
+
+const exitNear = 3 * time.Second
+
+func (v *view) writtenNearExit() string {
+	if n := len(v.writeTimes); n > 0 && v.b.exit-v.writeTimes[n-1] < exitNear && v.writeTimes[n-1] <= v.b.exit+time.Second {
+		return fmt.Sprintf("it was last written %s before the program ended", clock(max(0, v.b.exit-v.writeTimes[n-1])))
+	}
+	return ""
+}
+
+func (v *view) readFirst() string {
+	if v.reads == 0 || !v.writesSeen() || len(v.writeTimes) == 0 || v.firstRead >= v.writeTimes[0] {
+		return ""
+	}
+	return fmt.Sprintf("it was read at %s and written later", clock(v.firstRead))
+}
+
+func (v *view) saveName() string {
+	if m := strings.Trim(saveWords.FindString(v.base), "._- 0123456789"); m != "" && v.logName() == "" {
+		return fmt.Sprintf("its name says %q", m)
+	}
+	return ""
+}
+
+var saveExtensions = []string{".sav", ".save", ".savegame", ".profile", ".slot", ".score", ".scores", ".hi"}
+
+func (v *view) saveExtension() string {
+	for _, e := range saveExtensions {
+		if v.ext == e {
+			return "its extension " + e + " is one for progress"
+		}
+	}
+	return ""
+}
+
+func (v *view) saveFolder() string {
+	if name := v.folderLike(saveWords); name != "" {
+		return "it lies in a folder called " + name
+	}
+	return ""
+}
+
+func (v *view) replacedThroughTemporary() string {
+	if v.via == nil {
+		return ""
+	}
+	return "it was written under the temporary name " + path.Base(v.via.file.Path) + " and renamed into place"
+}
+
+func (v *view) bytesInside() string {
+	if !v.writesSeen() {
+		return ""
+	}
+	switch v.state.Looks {
+	case content.Bytes, "SQLite database", "gzip data", "zlib data", "zstd data", "LZ4 data":
+		return "inside are " + map[bool]string{true: "bytes that are no text", false: v.state.Looks}[v.state.Looks == content.Bytes]
+	}
+	return ""
+}
+
+func (v *view) dataFolder() string {
+	if v.writesSeen() && v.placed && (v.anchor == place.XDGData || v.anchor == place.XDGState || v.anchor == place.VarGames) {
+		return "it lies in a folder for what programs keep (" + string(v.anchor) + ")"
+	}
+	return ""
+}
+
+func (v *view) keepsOldContent() string {
+	if v.backupOf == nil {
+		return ""
+	}
+	return "it holds what " + path.Base(v.backupOf.file.Path) + " held before"
+}
+
+func (v *view) pictureMade() string {
+	if v.created && strings.Contains(v.state.Looks, "picture") {
+		return "it is a " + v.state.Looks + " made in this run"
+	}
+	return ""
+}
+
+// clock writes a time in the run.
+func clock(d time.Duration) string {
+	switch {
+	case d < 10*time.Second:
+		return fmt.Sprintf("%.1f s", d.Seconds())
+	case d < 10*time.Minute:
+		return fmt.Sprintf("%.0f s", d.Seconds())
+	}
+	return fmt.Sprintf("%.0f min", d.Minutes())
+}
+
+func times(n int) string {
+	if n == 1 {
+		return "once"
+	}
+	return fmt.Sprintf("%d times", n)
+}

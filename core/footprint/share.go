@@ -1,0 +1,108 @@
+package footprint
+
+import (
+	"regexp"
+	"sort"
+	"strings"
+
+	"endroit/core/place"
+)
+
+// Share returns the footprint as it may leave the machine: only files below the
+// title's own places and of the kinds that a reviewer needs, without paths, and
+// with the user's name, the host's name and account numbers replaced. Files
+// that are left out stay counted.
+//
+// The title's own places are the folders, right below their anchors, in which
+// something of interest lies; below the installation, only what was written.
+func (f *Footprint) Share() *Footprint {
+	out := *f
+	out.Self = nil
+	out.Files = []File{}
+	hide := hider(f.Self)
+	own := map[string]bool{}
+	for _, x := range f.Files {
+		if x.Kind.OfInterest() && x.Place != "" {
+			own[topOf(x.Place)] = true
+		}
+	}
+	for _, x := range f.Files {
+		if x.Place == "" || !own[topOf(x.Place)] || strings.HasPrefix(x.Place, string(place.Install)+":") && x.Writes == 0 {
+			continue
+		}
+		x.Path = ""
+		x.Place = hide(x.Place)
+		x.Reasons = each(x.Reasons, hide)
+		x.Programs = each(x.Programs, hide)
+		x.Near = each(x.Near, hide)
+		x.Before.Digest, x.After.Digest = "", "" // a digest would tell one person's save from another's
+		out.Files = append(out.Files, x)
+	}
+	out.Programs = each(f.Programs, hide)
+	out.Cues = append(out.Cues[:0:0], f.Cues...)
+	for i := range out.Cues {
+		out.Cues[i].Word = hide(out.Cues[i].Word)
+	}
+	out.Gaps = append(out.Gaps[:0:0], f.Gaps...)
+	for i := range out.Gaps {
+		out.Gaps[i].What = hide(out.Gaps[i].What)
+	}
+	sort.SliceStable(out.Gaps, func(i, j int) bool { return out.Gaps[i].At < out.Gaps[j].At })
+	return &out
+}
+
+// topOf is the anchor with the first name below it; below an installation, the
+// anchor alone.
+func topOf(at string) string {
+	anchor, rest, _ := strings.Cut(at, ":")
+	if anchor == string(place.Install) {
+		return anchor
+	}
+	top, _, _ := strings.Cut(rest, "/")
+	return anchor + ":" + top
+}
+
+func each(list []string, f func(string) string) []string {
+	if list == nil {
+		return nil
+	}
+	out := make([]string, len(list))
+	for i, s := range list {
+		out[i] = f(s)
+	}
+	return out
+}
+
+// AccountShape is what a launcher's account number usually looks like: seven
+// digits or more, or sixteen hexadecimal digits or more, as a name of its own.
+var AccountShape = regexp.MustCompile(`^([0-9]{7,}|[0-9a-fA-F]{16,}|[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12})$`)
+
+var accountInText = regexp.MustCompile(`\b([0-9]{7,}|[0-9a-fA-F]{16,})\b`)
+
+// hider replaces what tells who a person is, wherever it stands as a word of
+// its own.
+func hider(s *Self) func(string) string {
+	type pair struct {
+		find *regexp.Regexp
+		put  string
+	}
+	var pairs []pair
+	add := func(text, put string) {
+		if len(text) >= 2 && !strings.EqualFold(text, strings.Trim(put, "{}")) {
+			pairs = append(pairs, pair{regexp.MustCompile(`(?i)(^|[^\pL\pN])` + regexp.QuoteMeta(text) + `($|[^\pL\pN])`), put})
+		}
+	}
+	if s != nil {
+		add(s.Home, "~")
+		add(s.User, "{user}")
+		add(s.Host, "{host}")
+	}
+	return func(text string) string {
+		for _, p := range pairs {
+			for range 2 { // neighbours share the character between them
+				text = p.find.ReplaceAllString(text, "${1}"+p.put+"${2}")
+			}
+		}
+		return accountInText.ReplaceAllString(text, "{account}")
+	}
+}
