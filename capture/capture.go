@@ -41,8 +41,8 @@ type Options struct {
 	// Notice is told, from another goroutine, what a person at the terminal
 	// should know while the program runs.
 	Notice func(text string)
-	// Stop, closed, ends the observation once the command itself has ended;
-	// programs that it left behind go on unobserved.
+	// Stop is received from only while programs go on that the ended command
+	// left behind: then it ends the observation, and they go on unobserved.
 	Stop <-chan struct{}
 	// Signals are passed on to the command.
 	Signals <-chan os.Signal

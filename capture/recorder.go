@@ -79,6 +79,12 @@ func (r *recorder) process(p trace.Process) int {
 	return r.nProcs
 }
 
+func (r *recorder) processes() int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.nProcs
+}
+
 func (r *recorder) other(line any) {
 	r.mu.Lock()
 	defer r.mu.Unlock()

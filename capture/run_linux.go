@@ -50,8 +50,8 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		_, _, _ = r.close()
 		return Result{}, err
 	}
-	s := &session{o: o, r: r, pid: pid, header: header, status: -1}
-	s.supervisor = &supervisor{l: newListener(fd), r: r, ps: newProcesses(r, header.Env)}
+	s := &session{o: o, r: r, pid: pid, program: program, header: header, status: -1}
+	s.supervisor = &supervisor{l: newListener(fd), r: r, ps: newProcesses(r, header.Env), launcher: pid}
 	return s.run(ctx, failed)
 }
 
@@ -132,6 +132,7 @@ type session struct {
 	r          *recorder
 	supervisor *supervisor
 	pid        int
+	program    string // what is run, with its full path
 	header     trace.Header
 	status     int // of the command; set before ended is closed
 }
@@ -169,12 +170,12 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 // wait returns when there is nothing more to observe, and whether programs were
 // left behind.
 func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (left bool) {
-	stop, cancelled := s.o.Stop, ctx.Done()
-	running := ended
+	var stop <-chan struct{} // listened to once the command itself has ended
+	cancelled, running := ctx.Done(), ended
 	for {
 		select {
 		case <-running:
-			running = nil
+			running, stop = nil, s.o.Stop
 			select {
 			case <-allGone:
 				return false
@@ -192,10 +193,6 @@ func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (lef
 			cancelled = nil
 			_ = unix.Kill(s.pid, unix.SIGTERM)
 		case <-stop:
-			if running != nil {
-				stop = nil // not while the command itself runs
-				continue
-			}
 			s.leave()
 			return true
 		}
@@ -243,6 +240,9 @@ func (s *session) reap(ended, reaped chan<- struct{}) {
 			s.status = status.ExitStatus()
 			if status.Signaled() {
 				s.status = 128 + int(status.Signal())
+			}
+			if s.r.processes() == 0 { // it ended without naming a single path
+				s.r.process(trace.Process{PID: s.pid, Exe: s.program, Args: s.o.Command})
 			}
 			s.r.other(trace.Exit{Process: 1, At: s.r.now(), Status: s.status})
 			close(ended)

@@ -28,6 +28,9 @@ type supervisor struct {
 	ps     *processes
 	memory [unix.PathMax]byte
 	busy   atomic.Bool // between receiving a call and answering it
+	// launcher is our own process that is about to become the command; 0 once it
+	// has. What it does is not the command's doing.
+	launcher int
 }
 
 // run answers until every observed program has ended.
@@ -53,6 +56,14 @@ func (s *supervisor) run() {
 
 func (s *supervisor) observe(n *notification, c call) {
 	tid := int(n.pid)
+	if s.launcher != 0 {
+		if pid, _ := ownerOf(tid); pid == s.launcher {
+			if c.act == actRun {
+				s.launcher = 0
+			}
+			return
+		}
+	}
 	p := s.ps.of(tid)
 	if c.act == actRefuse {
 		s.r.gap("io_uring was refused, as if the kernel had none: what is done through it cannot be observed")

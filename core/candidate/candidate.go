@@ -42,7 +42,7 @@ func Propose(f *footprint.Footprint) Proposal {
 	for _, x := range f.Files {
 		if !x.Kind.OfInterest() || x.Confidence < MinConfidence || x.Place == "" {
 			p.question(x)
-			if l, err := place.Parse(x.Place); err == nil {
+			if l, err := place.ParseAny(x.Place); err == nil {
 				others = append(others, l)
 			}
 			continue
@@ -206,7 +206,7 @@ func narrowed(g Location, others []place.Location, groups map[string]*Location) 
 func reaches(l place.Location, others []place.Location) (place.Location, bool) {
 	for _, o := range others {
 		if o.Anchor == l.Anchor {
-			if _, ok := l.Match(names(o), nil); ok {
+			if _, ok := l.Match(o.Names(), nil); ok {
 				return o, true
 			}
 		}
@@ -221,28 +221,13 @@ func reachesOtherKind(g Location, groups map[string]*Location) bool {
 		}
 		for _, x := range o.Files {
 			if e, err := place.Parse(x.Place); err == nil && e.Anchor == g.At.Anchor {
-				if _, ok := g.At.Match(names(e), nil); ok {
+				if _, ok := g.At.Match(e.Names(), nil); ok {
 					return true
 				}
 			}
 		}
 	}
 	return false
-}
-
-func names(l place.Location) (out []string) {
-	for _, s := range l.Pattern.Segments {
-		text := ""
-		for _, p := range s {
-			if p.Kind == place.Literal {
-				text += p.Text
-			} else {
-				text += "{" + p.Text + "}" // a place that was made general for sharing
-			}
-		}
-		out = append(out, text)
-	}
-	return out
 }
 
 // enoughToJoin is how many patterns side by side, with one extension, show that
@@ -319,8 +304,9 @@ func (l *Location) explain() {
 	seen := map[string]bool{}
 	for _, x := range l.Files {
 		for i, r := range x.Reasons {
-			if i < 3 && !seen[r] && len(l.Why) < 8 {
-				seen[r] = true
+			alike := digits.ReplaceAllString(r, "0")
+			if i < 3 && !seen[alike] && len(l.Why) < 8 {
+				seen[alike] = true
 				l.Why = append(l.Why, r)
 			}
 		}

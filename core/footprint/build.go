@@ -272,7 +272,7 @@ func (b *builder) judge(f *record) File {
 // cueBefore before it, though not before the previous cue, or cueAfter after it.
 const (
 	cueBefore = 20 * time.Second
-	cueAfter  = 3 * time.Second
+	cueAfter  = time.Second
 )
 
 func (b *builder) cuesNear(f *record) (near []string) {

@@ -44,7 +44,7 @@ var features = []feature{
 	{Asset, 5, (*view).neverWrittenInInstall},
 	{Asset, 5, (*view).neverWrittenShared},
 	{Asset, 2, (*view).neverWrittenMedia},
-	{Temp, 6, (*view).becameAnother},
+	{Temp, 12, (*view).becameAnother},
 	{Temp, 5, (*view).writtenAndRemoved},
 	{Temp, 3, (*view).temporaryFolder},
 	{Temp, 2, (*view).temporaryName},
@@ -71,9 +71,12 @@ var features = []feature{
 	{Save, 1, (*view).bytesInside},
 	{Save, 1, (*view).dataFolder},
 	{Save, 1.5, (*view).keepsOldContent},
+	{Save, -6, (*view).goneAfterwards},
+	{Config, -6, (*view).goneAfterwards},
 	{Save, -3, (*view).neverWritten},
 	{Config, -1.5, (*view).neverWritten},
-	{Capture, 5, (*view).pictureMade},
+	{Capture, 6, (*view).pictureMade},
+	{Capture, 2, (*view).pictureFolder},
 }
 
 // unknownPoints is how many points a kind needs to be as likely as Unknown.
@@ -276,10 +279,11 @@ func (v *view) cacheFolder() string {
 }
 
 var (
-	cacheWords  = regexp.MustCompile(`(?i)cache|shader`)
-	logWords    = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
-	saveWords   = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
-	configWords = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
+	cacheWords   = regexp.MustCompile(`(?i)cache|shader`)
+	logWords     = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
+	saveWords    = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
+	pictureWords = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?)$`)
+	configWords  = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
 )
 
 // folderLike returns the first folder below the anchor whose name fits.
@@ -470,6 +474,20 @@ func (v *view) pictureMade() string {
 	return ""
 }
 
+func (v *view) pictureFolder() string {
+	if name := v.folderLike(pictureWords); name != "" && v.writesSeen() {
+		return "it lies in a folder called " + name
+	}
+	return ""
+}
+
+func (v *view) goneAfterwards() string {
+	if v.state.Is == trace.IsAbsent {
+		return "it was not there any more at the end"
+	}
+	return ""
+}
+
 // clock writes a time in the run.
 func clock(d time.Duration) string {
 	switch {
@@ -482,8 +500,11 @@ func clock(d time.Duration) string {
 }
 
 func times(n int) string {
-	if n == 1 {
+	switch n {
+	case 1:
 		return "once"
+	case 2:
+		return "twice"
 	}
 	return fmt.Sprintf("%d times", n)
 }

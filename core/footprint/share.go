@@ -51,6 +51,9 @@ func (f *Footprint) Share() *Footprint {
 	return &out
 }
 
+// Hide returns the function that replaces what tells who the contributor is.
+func (f *Footprint) Hide() func(string) string { return hider(f.Self) }
+
 // topOf is the anchor with the first name below it; below an installation, the
 // anchor alone.
 func topOf(at string) string {

@@ -66,6 +66,16 @@ func parse(text string) (Location, error) {
 	return Location{a, p}, nil
 }
 
+// ParseAny reads a location that need not be narrow: the place of a file that
+// was seen, for showing and comparing. What deletes or overwrites uses Parse.
+func ParseAny(text string) (Location, error) {
+	l, err := parse(text)
+	if err != nil {
+		return Location{}, fmt.Errorf("location %q: %w", clip(text), err)
+	}
+	return l, nil
+}
+
 // String writes the location in its one spelling: Parse's inverse.
 func (l Location) String() string { return string(l.Anchor) + ":" + l.Pattern.String() }
 
@@ -86,6 +96,27 @@ func Of(a Anchor, names []string, folder bool) Location {
 		p.Segments = append(p.Segments, LiteralSegment(n))
 	}
 	return Location{a, p}
+}
+
+// Names gives the names below the anchor of an exact place. A part that was made
+// general, to hide whose it is, stands as it is written: "{account}".
+func (l Location) Names() (names []string) {
+	for _, s := range l.Pattern.Segments {
+		if s.literal() {
+			names = append(names, s[0].Text)
+		} else {
+			text := ""
+			for _, p := range s {
+				if p.Kind == Literal {
+					text += p.Text
+				} else {
+					text += Segment{p}.String()
+				}
+			}
+			names = append(names, text)
+		}
+	}
+	return names
 }
 
 func clip(text string) string {

@@ -1,0 +1,188 @@
+// Package cli is the command line.
+//
+//	os.Exit(cli.Main(ctx, os.Args))
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/capture"
+	"endroit/client"
+	"endroit/core/contribution"
+	"endroit/core/draft"
+	"endroit/core/manifest"
+	"endroit/core/trace"
+	"endroit/service/wire"
+)
+
+// Version is set at build.
+var Version = "development"
+
+// The exit codes, documented in docs/cli.md.
+const (
+	exitFailed      = 1
+	exitUsage       = 2
+	exitNotFound    = 3
+	exitUnreachable = 4
+	exitRefused     = 5
+	exitInput       = 6
+	exitConflict    = 7
+	exitTrace       = 125 // of endroit trace, whose other codes are the command's
+)
+
+// app is what the commands share.
+type app struct {
+	in       *os.File
+	out, err io.Writer
+}
+
+// failure is an error with an exit code.
+type failure struct {
+	code int
+	err  error
+}
+
+func (f *failure) Error() string { return f.err.Error() }
+func (f *failure) Unwrap() error { return f.err }
+
+func fail(code int, format string, args ...any) error {
+	return &failure{code, fmt.Errorf(format, args...)}
+}
+
+// silent ends with a code and prints nothing: the observed command has spoken.
+type silent int
+
+func (s silent) Error() string { return fmt.Sprintf("exit %d", int(s)) }
+
+// Main runs the command line and returns the exit code.
+func Main(ctx context.Context, args []string) int {
+	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr}
+	err := a.root().Run(ctx, args)
+	if err == nil {
+		return 0
+	}
+	var quiet silent
+	if errors.As(err, &quiet) {
+		return int(quiet)
+	}
+	fmt.Fprintln(a.err, "endroit:", shown(err.Error()))
+	return exitCode(err)
+}
+
+// exitCode finds the code for any error.
+func exitCode(err error) int {
+	var (
+		f       *failure
+		problem *wire.Problem
+		bad     *draft.Error
+		body    *contribution.Error
+	)
+	switch {
+	case errors.As(err, &f):
+		return f.code
+	case errors.Is(err, client.ErrUnreachable):
+		return exitUnreachable
+	case errors.As(err, &problem):
+		switch problem.Type {
+		case wire.ProblemSignIn, wire.ProblemExpired, wire.ProblemRole, wire.ProblemOwn:
+			return exitRefused
+		case wire.ProblemDecided, wire.ProblemConflict, wire.ProblemKeyReused:
+			return exitConflict
+		case wire.ProblemNotFound:
+			return exitNotFound
+		case wire.ProblemInvalid, wire.ProblemTooLarge:
+			return exitInput
+		}
+		return exitFailed
+	case errors.As(err, &bad), errors.As(err, &body), errors.Is(err, trace.ErrFormat), errors.Is(err, trace.ErrDamaged), errors.Is(err, trace.ErrTooLarge), errors.Is(err, manifest.ErrFormat):
+		return exitInput
+	case errors.Is(err, os.ErrNotExist):
+		return exitNotFound
+	case errors.Is(err, capture.ErrUnsupported):
+		return exitFailed
+	}
+	return exitFailed
+}
+
+func (a *app) root() *cli.Command {
+	return &cli.Command{
+		Name:                  "endroit",
+		Usage:                 "find out where games keep their progress and settings, and share it",
+		UsageText:             "endroit COMMAND [OPTION...] [ARGUMENT...]",
+		Description:           "The way of a finding: trace a run, look at its footprint, propose a draft,\nsubmit it; a reviewer accepts it; everybody fetches the manifest and locates\ntheir own files. Each command shows an example under --help.",
+		EnableShellCompletion: true,
+		ConfigureShellCompletionCommand: func(c *cli.Command) {
+			c.Hidden = false
+			c.Category = "this program"
+			c.Usage = "print what a shell needs to complete commands: bash, zsh, fish or pwsh"
+		},
+		Suggest:         true,
+		HideHelpCommand: true,
+		Writer:          a.out,
+		ErrWriter:       a.err,
+		ExitErrHandler:  func(context.Context, *cli.Command, error) {},
+		OnUsageError:    usageError,
+		Action: func(_ context.Context, c *cli.Command) error {
+			if name := c.Args().First(); name != "" {
+				return fail(exitUsage, "there is no command %q; endroit --help lists them", name)
+			}
+			return cli.ShowRootCommandHelp(c)
+		},
+		Commands: []*cli.Command{
+			a.trace(), a.cue(), a.footprint(), a.propose(), a.submit(),
+			a.review(),
+			a.fetch(), a.locate(),
+			a.login(), a.logout(), a.serve(), a.people(), a.version(),
+		},
+	}
+}
+
+func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
+	return fail(exitUsage, "%s; see %s --help", strings.TrimSuffix(err.Error(), "."), c.FullName())
+}
+
+// command fills in what all commands have in common.
+func command(c *cli.Command, category, example string) *cli.Command {
+	c.Category = category
+	c.OnUsageError = usageError
+	c.Description = strings.TrimSpace(c.Description + "\n\nExample:\n  " + strings.ReplaceAll(example, "\n", "\n  "))
+	return c
+}
+
+// The categories of commands, in the order of the job.
+const (
+	find    = "1 find out"
+	judge   = "2 review"
+	reuse   = "3 reuse"
+	program = "this program"
+)
+
+func (a *app) version() *cli.Command {
+	return command(&cli.Command{Name: "version", Usage: "print the version", Flags: []cli.Flag{jsonFlag()},
+		Action: func(_ context.Context, c *cli.Command) error {
+			if c.Bool("json") {
+				return a.json(map[string]any{"version": Version, "formats": []string{trace.Format, draft.Format, manifest.Format}})
+			}
+			fmt.Fprintln(a.out, "endroit", Version)
+			return nil
+		}}, program, "endroit version")
+}
+
+func jsonFlag() cli.Flag {
+	return &cli.BoolFlag{Name: "json", Usage: "print JSON for programs"}
+}
+
+// oneArg returns the only argument.
+func oneArg(c *cli.Command, what string) (string, error) {
+	if c.Args().Len() != 1 {
+		return "", fail(exitUsage, "%s wants %s and nothing else; see %s --help", c.FullName(), what, c.FullName())
+	}
+	return c.Args().First(), nil
+}

@@ -1,0 +1,251 @@
+package cli
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/footprint"
+	"endroit/core/trace"
+)
+
+// maxTraceFile is the largest trace that is read, in bytes on disk.
+const maxTraceFile = 2 << 30
+
+// readTrace boils a trace down and returns the digest of the file.
+func readTrace(name string) (*footprint.Footprint, string, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, "", fail(exitNotFound, "%w", err)
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	switch {
+	case err != nil:
+		return nil, "", err
+	case info.IsDir():
+		return nil, "", fail(exitInput, "%s is a folder, not a trace", name)
+	case info.Size() > maxTraceFile:
+		return nil, "", fail(exitInput, "%s has %s; traces of up to %s are read", name, bytesInTerms(info.Size()), bytesInTerms(maxTraceFile))
+	}
+	sum := sha256.New()
+	r, err := trace.NewReader(io.TeeReader(f, sum), trace.DefaultLimits)
+	if err != nil {
+		return nil, "", fmt.Errorf("%s: %w", name, err)
+	}
+	fp, err := footprint.FromTrace(r)
+	if err != nil {
+		return nil, "", fmt.Errorf("%s: %w", name, err)
+	}
+	if _, err := io.Copy(sum, f); err != nil {
+		return nil, "", fmt.Errorf("%s: %w", name, err)
+	}
+	return fp, hex.EncodeToString(sum.Sum(nil)), nil
+}
+
+func (a *app) footprint() *cli.Command {
+	return command(&cli.Command{
+		Name: "footprint", Usage: "show what the files of a trace are, and why",
+		UsageText:   "endroit footprint TRACE [--kind KIND,...] [--json]",
+		Description: "Files of interest come first: " + kindList(true) + ". The rest is counted;\n--kind lists it. Each kind is given with its confidence, from 0 to 1, and reasons.",
+		Flags: []cli.Flag{
+			&cli.StringSliceFlag{Name: "kind", Usage: "only these kinds: `KIND,...` of " + kindList(false)},
+			jsonFlag(),
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			name, err := oneArg(c, "one TRACE")
+			if err != nil {
+				return err
+			}
+			kinds, err := parseKinds(c.StringSlice("kind"))
+			if err != nil {
+				return err
+			}
+			fp, _, err := readTrace(name)
+			if err != nil {
+				return err
+			}
+			if fp.Cut != "" {
+				a.tell("endroit: %s is cut short: %s", name, fp.Cut)
+			}
+			if len(kinds) > 0 {
+				files := []footprint.File{}
+				for _, f := range fp.Files {
+					if kinds[f.Kind] {
+						files = append(files, f)
+					}
+				}
+				fp.Files = files
+			}
+			if c.Bool("json") {
+				return a.json(fp)
+			}
+			a.printFootprint(fp, kinds)
+			if len(kinds) == 0 {
+				a.say("\nNext: endroit propose %s", name)
+			}
+			return nil
+		},
+	}, find, "endroit footprint tidewrack.trace\nendroit footprint tidewrack.trace --kind log,temp")
+}
+
+func kindList(interest bool) string {
+	var names []string
+	for _, k := range footprint.Kinds {
+		if !interest || k.OfInterest() {
+			names = append(names, string(k))
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+func parseKinds(names []string) (map[footprint.Kind]bool, error) {
+	kinds := map[footprint.Kind]bool{}
+	for _, n := range names {
+		n = strings.TrimSpace(n)
+		known := false
+		for _, k := range footprint.Kinds {
+			known = known || string(k) == n
+		}
+		if !known {
+			return nil, fail(exitUsage, "there is no kind %q; the kinds are %s", n, kindList(false))
+		}
+		kinds[footprint.Kind(n)] = true
+	}
+	return kinds, nil
+}
+
+// describe puts what was run on one line.
+func describe(fp *footprint.Footprint) string {
+	parts := []string{}
+	if fp.Title != "" {
+		parts = append(parts, fp.Title)
+	}
+	if e := fp.Edition; e != nil {
+		text := strings.TrimSpace(e.Store + " " + e.Ref)
+		if e.Version != "" {
+			text += " version " + e.Version
+		}
+		parts = append(parts, text)
+	}
+	if fp.Launcher != "" {
+		parts = append(parts, "started by "+fp.Launcher)
+	}
+	return shown(strings.Join(append(parts, fp.OS+" "+fp.Runtime, "ran "+inTerms(fp.Length)), ", "))
+}
+
+func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bool) {
+	a.say("%s", describe(fp))
+	if len(fp.Cues) > 0 {
+		var cues []string
+		for _, c := range fp.Cues {
+			cues = append(cues, fmt.Sprintf("%s at %s", shown(c.Word), inTerms(c.At)))
+		}
+		a.say("cues: %s", strings.Join(cues, ", "))
+	}
+	for _, g := range fp.Gaps {
+		a.say("not seen: %s", shown(g.What))
+	}
+	any := false
+	var last footprint.Kind
+	for _, f := range fp.Files {
+		if len(only) == 0 && !f.Kind.OfInterest() {
+			continue
+		}
+		any = true
+		if f.Kind != last {
+			a.say("\n%s", f.Kind)
+			last = f.Kind
+		}
+		a.printFile(f)
+	}
+	if !any {
+		a.say("\nNothing of %s was seen.", map[bool]string{true: "interest", false: "these kinds"}[len(only) == 0])
+		if len(only) == 0 {
+			a.say("Did the program save? Play until it does, mark it with endroit cue saved, and quit properly.")
+		}
+	}
+	if len(only) > 0 {
+		return
+	}
+	var rest []string
+	for _, k := range footprint.Kinds {
+		if n := fp.Counts[k]; n > 0 && !k.OfInterest() {
+			rest = append(rest, fmt.Sprintf("%d %s", n, k))
+		}
+	}
+	if len(rest) > 0 {
+		a.say("\nthe rest: %s", strings.Join(rest, ", "))
+	}
+}
+
+func (a *app) printFile(f footprint.File) {
+	where := f.Path
+	if where == "" {
+		where = f.Place
+	}
+	a.say("  %s", shown(where))
+	var facts []string
+	if f.Path != "" && f.Place != "" {
+		facts = append(facts, f.Place)
+	}
+	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), fmt.Sprintf("read %s, written %s", times(f.Reads), times(f.Writes)), became(f))
+	a.say("      %s", shown(strings.Join(facts, "; ")))
+	for _, r := range f.Reasons {
+		a.say("      - %s", shown(r))
+	}
+}
+
+func times(n int) string {
+	switch n {
+	case 0:
+		return "never"
+	case 1:
+		return "once"
+	case 2:
+		return "twice"
+	}
+	return fmt.Sprintf("%d times", n)
+}
+
+// became says how the run changed a file.
+func became(f footprint.File) string {
+	b, x := f.Before, f.After
+	switch {
+	case b.Is == trace.IsAbsent && x.Is == trace.IsAbsent:
+		return "not there before or after"
+	case b.Is == trace.IsAbsent:
+		return "new, " + bytesInTerms(x.Size)
+	case x.Is == trace.IsAbsent:
+		return "gone afterwards"
+	case f.Writes > 0 && b.Digest != "" && b.Digest == x.Digest:
+		return bytesInTerms(x.Size) + ", the same content afterwards"
+	case b.Size != x.Size:
+		return bytesInTerms(b.Size) + ", then " + bytesInTerms(x.Size)
+	}
+	return bytesInTerms(x.Size)
+}
+
+// besides names a file next to another, with another ending.
+func besides(name, old, ending string) string {
+	return strings.TrimSuffix(name, old) + ending
+}
+
+// relativeTo writes a path as seen from the folder of another file.
+func relativeTo(file, path string) string {
+	dir, err1 := filepath.Abs(filepath.Dir(file))
+	abs, err2 := filepath.Abs(path)
+	if err1 == nil && err2 == nil {
+		if rel, err := filepath.Rel(dir, abs); err == nil {
+			return rel
+		}
+	}
+	return path
+}

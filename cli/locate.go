@@ -1,0 +1,183 @@
+package cli
+
+import (
+	"context"
+	"errors"
+
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/manifest"
+	"endroit/core/place"
+	"endroit/core/standing"
+	"endroit/machine"
+)
+
+// located is one location on this machine.
+type located struct {
+	At       string            `json:"at"`
+	Holds    string            `json:"holds"`
+	Standing standing.Standing `json:"standing"`
+	Reason   string            `json:"reason"`
+	machine.Found
+	Error string `json:"error,omitempty"`
+}
+
+// locatedVariant is one variant with its locations.
+type locatedVariant struct {
+	Variant   string    `json:"variant"`
+	Locations []located `json:"locations"`
+}
+
+func (a *app) locate() *cli.Command {
+	return command(&cli.Command{
+		Name: "locate", Usage: "show where this machine and this user have a title's saves and settings",
+		UsageText:   "endroit locate TITLE [--install FOLDER] [--json]",
+		Description: "Works from the manifest that endroit fetch keeps, without a service. Prints full\npaths, ready to paste into a shell, with files, sizes and times, and what of it\nis not there.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that the title is installed in, for what it keeps there"},
+			&cli.BoolFlag{Name: "all-files", Usage: "list every file, however many"},
+			jsonFlag(),
+		},
+		Action: a.runLocate,
+	}, reuse, "endroit locate Tidewrack")
+}
+
+func (a *app) runLocate(_ context.Context, c *cli.Command) error {
+	if c.Args().Len() == 0 {
+		return fail(exitUsage, "locate wants a TITLE, such as: endroit locate Tidewrack")
+	}
+	name := strings.Join(c.Args().Slice(), " ")
+	m, err := localManifest()
+	if err != nil {
+		return err
+	}
+	t, close := m.Find(name)
+	if t == nil {
+		if len(close) > 0 {
+			return fail(exitNotFound, "nobody has recorded %q; did you mean %s?", name, strings.Join(close, ", "))
+		}
+		return fail(exitNotFound, "nobody has recorded %q in revision %d; endroit fetch gets a newer one, and endroit trace finds out yourself", name, m.Revision)
+	}
+	roots, err := machine.Roots()
+	if err != nil {
+		return err
+	}
+	if folder := c.String("install"); folder != "" {
+		if roots[place.Install], err = filepath.Abs(folder); err != nil {
+			return err
+		}
+	}
+	known := place.Captures{}
+	if me, err := user.Current(); err == nil {
+		known["user"] = me.Username
+	}
+	here, elsewhere := []locatedVariant{}, []string{}
+	for _, v := range t.Variants {
+		if v.OS != osName() || v.Runtime != "native" {
+			elsewhere = append(elsewhere, v.String())
+			continue
+		}
+		here = append(here, locateVariant(v, roots, known))
+	}
+	if c.Bool("json") {
+		return a.json(map[string]any{"title": t.Name, "revision": m.Revision, "variants": here, "elsewhere": elsewhere})
+	}
+	a.printLocated(t.Name, here, elsewhere, c.Bool("all-files"))
+	return nil
+}
+
+// osName is this system in the manifest's words.
+func osName() string {
+	if runtime.GOOS == "darwin" {
+		return "macos"
+	}
+	return runtime.GOOS
+}
+
+func locateVariant(v manifest.Variant, roots place.Roots, known place.Captures) locatedVariant {
+	out := locatedVariant{v.String(), []located{}}
+	if v.Ref != "" {
+		known = place.Captures{"user": known["user"], "ref": v.Ref}
+	}
+	for _, l := range v.Locations {
+		one := located{At: l.At, Holds: l.Holds, Standing: l.Standing, Found: machine.Found{Files: []machine.File{}}}
+		_, one.Reason = standing.Of(l.Evidence)
+		at, err := place.Parse(l.At)
+		if err == nil {
+			one.Found, err = machine.Find(roots, at, known)
+		}
+		switch {
+		case errors.Is(err, machine.ErrNoRoot) && at.Anchor == place.Install:
+			one.Error = "the folder that it is installed in is not known; name it with --install FOLDER"
+		case err != nil:
+			one.Error = err.Error()
+		}
+		out.Locations = append(out.Locations, one)
+	}
+	return out
+}
+
+// filesShown is how many files of a location are listed without --all-files.
+const filesShown = 8
+
+func (a *app) printLocated(title string, here []locatedVariant, elsewhere []string, all bool) {
+	a.say("%s", shown(title))
+	for _, v := range here {
+		a.say("  %s", shown(v.Variant))
+		for _, l := range v.Locations {
+			a.say("")
+			if l.Folder == "" {
+				a.say("    %-7s  %s", l.Holds, shown(l.At))
+			} else {
+				a.say("    %-7s  %s", l.Holds, place.ShellQuote(l.Folder))
+				a.say("             %s", shown(l.At))
+			}
+			a.say("             %s: %s", l.Standing, shown(l.Reason))
+			a.printLocatedFiles(l, all)
+		}
+	}
+	if len(here) == 0 {
+		a.say("  nothing is recorded for %s here", osName())
+	}
+	if len(elsewhere) > 0 {
+		a.say("\n  also recorded, for other systems: %s", shown(strings.Join(elsewhere, "; ")))
+	}
+}
+
+func (a *app) printLocatedFiles(l located, all bool) {
+	if l.Error != "" {
+		a.say("             cannot be looked up: %s", shown(l.Error))
+	}
+	width := 0
+	for i, f := range l.Files {
+		if i < filesShown || all {
+			width = max(width, len(shown(relative(l.Folder, f.Path))))
+		}
+	}
+	for i, f := range l.Files {
+		if i == filesShown && !all {
+			a.say("             and %d older ones (--all-files)", len(l.Files)-filesShown)
+			break
+		}
+		newest := ""
+		if i == 0 && len(l.Files) > 1 {
+			newest = "  newest"
+		}
+		a.say("             %-*s  %8s  %s%s", width, shown(relative(l.Folder, f.Path)), bytesInTerms(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), newest)
+	}
+	if l.Missing != "" {
+		a.say("             missing: %s", shown(l.Missing))
+	}
+}
+
+func relative(folder, path string) string {
+	if path == folder {
+		return filepath.Base(path)
+	}
+	return strings.TrimPrefix(path, folder+"/")
+}

@@ -1,0 +1,102 @@
+package cli
+
+import (
+	"bufio"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+	"unicode"
+	"unicode/utf8"
+
+	"github.com/dustin/go-humanize"
+	"golang.org/x/term"
+)
+
+func (a *app) json(v any) error {
+	e := json.NewEncoder(a.out)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}
+
+func (a *app) say(format string, args ...any)  { fmt.Fprintf(a.out, format+"\n", args...) }
+func (a *app) tell(format string, args ...any) { fmt.Fprintf(a.err, format+"\n", args...) }
+
+// shown makes a text from outside safe for a terminal: what does not show as
+// itself is written as an escape. Line ends and tabs stay.
+func shown(text string) string {
+	var b strings.Builder
+	for i := 0; i < len(text); {
+		r, n := utf8.DecodeRuneInString(text[i:])
+		switch {
+		case r == utf8.RuneError && n == 1:
+			fmt.Fprintf(&b, `\x%02X`, text[i])
+		case r == '\n' || r == '\t' || unicode.IsGraphic(r) && !unicode.Is(unicode.Cf, r):
+			b.WriteString(text[i : i+n])
+		default:
+			fmt.Fprintf(&b, `\u%04X`, r)
+		}
+		i += n
+	}
+	return b.String()
+}
+
+// inTerms writes a duration for people: 0.4 s, 31 s, 12 min.
+func inTerms(d time.Duration) string {
+	switch {
+	case d < 10*time.Second:
+		return fmt.Sprintf("%.1f s", d.Seconds())
+	case d < 2*time.Minute:
+		return fmt.Sprintf("%.0f s", d.Seconds())
+	case d < 2*time.Hour:
+		return fmt.Sprintf("%.0f min", d.Minutes())
+	}
+	return fmt.Sprintf("%.1f h", d.Hours())
+}
+
+func bytesInTerms(n int64) string { return humanize.Bytes(uint64(max(n, 0))) }
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return humanize.Comma(int64(n)) + " " + many
+}
+
+// ask asks on the terminal and takes only a plain yes. Without a terminal there
+// is nobody to ask.
+func (a *app) ask(question string) (bool, error) {
+	if !term.IsTerminal(int(a.in.Fd())) {
+		return false, fail(exitUsage, "there is nobody to ask here; add --yes to go ahead")
+	}
+	fmt.Fprintf(a.err, "%s [y/N] ", question)
+	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if err != nil && line == "" {
+		return false, fail(exitFailed, "no answer was read; nothing was done")
+	}
+	switch strings.ToLower(strings.TrimSpace(line)) {
+	case "y", "yes":
+		return true, nil
+	}
+	return false, nil
+}
+
+// newFile creates a file that must not be there yet.
+func newFile(name string) (*os.File, error) {
+	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if errors.Is(err, os.ErrExist) {
+		return nil, fail(exitUsage, "%s is there already; name another file with --out, or remove it", name)
+	}
+	if err != nil {
+		return nil, fail(exitFailed, "%w", err)
+	}
+	return f, nil
+}
+
+// indent puts each line behind a margin.
+func indent(margin, text string) string {
+	return margin + strings.ReplaceAll(strings.TrimRight(text, "\n"), "\n", "\n"+margin)
+}

@@ -1,0 +1,151 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/candidate"
+	"endroit/core/draft"
+	"endroit/core/footprint"
+)
+
+func (a *app) propose() *cli.Command {
+	return command(&cli.Command{
+		Name: "propose", Usage: "write a draft of the locations that a trace shows",
+		UsageText:   "endroit propose TRACE [--out DRAFT]",
+		Description: "Makes places general: account numbers, slots and the user's name become named\nparts. What could not be decided is left in the draft as a question.\n--out - prints the draft.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "out", Usage: "the `DRAFT` to write (otherwise named after the trace)"},
+			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
+			jsonFlag(),
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			name, err := oneArg(c, "one TRACE")
+			if err != nil {
+				return err
+			}
+			fp, digest, err := readTrace(name)
+			if err != nil {
+				return err
+			}
+			if t := c.String("title"); t != "" {
+				fp.Title = t
+			}
+			out := c.String("out")
+			if out == "" {
+				out = besides(name, ".trace", ".draft.yaml")
+			}
+			d := makeDraft(fp)
+			if fp.Cut != "" {
+				d.Questions = append(d.Questions, "the trace is cut short: "+fp.Cut)
+			}
+			d.Trace = &draft.Trace{File: relativeTo(out, name), SHA256: digest}
+			if c.Bool("json") {
+				return a.json(d)
+			}
+			text, err := d.Text()
+			if err != nil {
+				return err
+			}
+			if len(d.Locations) == 0 {
+				return fail(exitNotFound, "nothing in %s looks like progress or settings; endroit footprint %s --kind unknown shows what was written. Trace a run in which the game saves, and mark it with endroit cue saved", name, name)
+			}
+			if out == "-" {
+				_, err := a.out.Write(text)
+				return err
+			}
+			f, err := newFile(out)
+			if err != nil {
+				return err
+			}
+			if _, err := f.Write(text); err != nil {
+				_ = f.Close()
+				return fmt.Errorf("write %s: %w", out, err)
+			}
+			if err := f.Close(); err != nil {
+				return fmt.Errorf("write %s: %w", out, err)
+			}
+			a.say("%s:", out)
+			for _, l := range d.Locations {
+				a.say("  %-7s  %s", l.Holds, l.At)
+			}
+			for _, q := range d.Questions {
+				a.say("  question: %s", shown(q))
+			}
+			a.say("\nNext: read and edit it, then endroit submit %s", out)
+			return nil
+		},
+	}, find, "endroit propose tidewrack.trace --out tidewrack.draft.yaml")
+}
+
+const maxSeen = 20
+
+// makeDraft turns a footprint into a draft.
+func makeDraft(fp *footprint.Footprint) *draft.Draft {
+	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
+	if d.Title == "" {
+		d.Title = "unnamed"
+		if len(fp.Programs) > 0 {
+			d.Title = fp.Programs[0]
+		}
+		d.Questions = append(d.Questions, "what is the title's name? The trace has none")
+	}
+	p := candidate.Propose(fp)
+	for _, l := range p.Locations {
+		out := draft.Location{At: l.At.String(), Holds: string(l.Holds)}
+		for _, w := range l.Why {
+			out.Why = append(out.Why, shown(w))
+		}
+		for i, f := range l.Files {
+			if i == maxSeen {
+				out.Seen = append(out.Seen, fmt.Sprintf("and %d more", len(l.Files)-maxSeen))
+				break
+			}
+			out.Seen = append(out.Seen, seenLine(f))
+		}
+		d.Locations = append(d.Locations, out)
+	}
+	for _, q := range p.Questions {
+		d.Questions = append(d.Questions, shown(q))
+	}
+	return d
+}
+
+func seenLine(f footprint.File) string {
+	text := fmt.Sprintf("%s (%s", f.Place, became(f))
+	if f.Writes > 0 {
+		text += ", last written at " + inTerms(f.LastWrite)
+	}
+	if len(f.Near) > 0 {
+		text += ", near " + strings.Join(f.Near, ", ")
+	}
+	return shown(text + ")")
+}
+
+// readDraft reads a draft and the footprint of its trace.
+func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
+	data, err := os.ReadFile(name)
+	if err != nil {
+		return nil, nil, fail(exitNotFound, "%w", err)
+	}
+	d, err := draft.Parse(data)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%s: %w", name, err)
+	}
+	if d.Trace == nil || d.Trace.File == "" {
+		return nil, nil, fail(exitInput, "%s: it names no trace; a draft is sent with the footprint of the trace that shows it (trace: file: …)", name)
+	}
+	file := fromDraft(name, d.Trace.File)
+	fp, digest, err := readTrace(file)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%s: the trace that it was made from: %w", name, err)
+	}
+	if d.Trace.SHA256 != "" && digest != d.Trace.SHA256 {
+		return nil, nil, fail(exitInput, "%s: the trace %s is not the one that it was made from (its SHA-256 differs); make the draft anew with endroit propose %s", name, file, file)
+	}
+	return d, fp, nil
+}

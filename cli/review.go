@@ -1,0 +1,275 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"github.com/dustin/go-humanize"
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/urfave/cli/v3"
+
+	"endroit/client"
+	"endroit/core/contribution"
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/manifest"
+	"endroit/service/wire"
+)
+
+func (a *app) review() *cli.Command {
+	c := command(&cli.Command{
+		Name: "review", Usage: "look at contributions and decide on them",
+		UsageText: "endroit review list | show N | accept N | return N --because TEXT",
+		Commands: []*cli.Command{
+			command(&cli.Command{Name: "list", Usage: "list contributions: those that wait, or all of your own",
+				Flags:  []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "state", Value: "waiting", Usage: "`STATE`: waiting, accepted, returned or all"}, &cli.BoolFlag{Name: "mine", Usage: "only your own"}, jsonFlag()},
+				Action: a.reviewList}, "", "endroit review list"),
+			command(&cli.Command{Name: "show", Usage: "show one contribution", UsageText: "endroit review show N", Flags: []cli.Flag{serviceFlag(), jsonFlag()}, Action: a.reviewShow}, "", "endroit review show 12"),
+			command(&cli.Command{Name: "accept", Usage: "accept one into the manifest", UsageText: "endroit review accept N", Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "yes", Usage: "accept without asking"}, jsonFlag()}, Action: a.reviewAccept}, "", "endroit review accept 12"),
+			command(&cli.Command{Name: "return", Usage: "give one back with a reason", UsageText: "endroit review return N --because TEXT",
+				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "because", Usage: "the `TEXT` that tells the contributor what to mend", Required: true}, jsonFlag()}, Action: a.reviewReturn}, "", `endroit review return 12 --because "slot{slot}.sav also matches the tutorial's slot0.sav"`),
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			return fail(exitUsage, "review wants one of list, show N, accept N, return N --because TEXT")
+		},
+	}, judge, "endroit review list\nendroit review show 12\nendroit review accept 12")
+	return c
+}
+
+func reviewClient(c *cli.Command) (*client.Client, error) {
+	l, err := readLogin(c)
+	if err != nil {
+		return nil, err
+	}
+	return l.client()
+}
+
+func number(c *cli.Command) (int64, error) {
+	arg, err := oneArg(c, "the number of one contribution")
+	if err != nil {
+		return 0, err
+	}
+	n, err := strconv.ParseInt(strings.TrimPrefix(arg, "#"), 10, 64)
+	if err != nil || n < 1 {
+		return 0, fail(exitUsage, "%q is not the number of a contribution; endroit review list shows them", arg)
+	}
+	return n, nil
+}
+
+func (a *app) reviewList(ctx context.Context, c *cli.Command) error {
+	cl, err := reviewClient(c)
+	if err != nil {
+		return err
+	}
+	f := client.Filter{State: c.String("state"), Mine: c.Bool("mine"), Limit: 200}
+	if f.State == "all" || c.Bool("mine") && !c.IsSet("state") {
+		f.State = ""
+	}
+	items := []wire.ContributionListed{}
+	for {
+		page, err := cl.Contributions(ctx, f)
+		if err != nil {
+			return err
+		}
+		items = append(items, page.Items...)
+		if f.Cursor = page.Next; f.Cursor == "" {
+			break
+		}
+	}
+	if c.Bool("json") {
+		return a.json(items)
+	}
+	if len(items) == 0 {
+		a.say("no contributions here")
+		return nil
+	}
+	t := newTable(a.out, "number", "title", "by", "state", "submitted")
+	for _, x := range items {
+		state := x.State
+		if x.DecidedBy != "" {
+			state += " by " + x.DecidedBy
+		}
+		t.AppendRow(table.Row{x.Number, shown(x.Title), x.By, state, humanize.Time(x.Submitted)})
+	}
+	t.Render()
+	return nil
+}
+
+// newTable is a table without lines, as it can be pasted anywhere.
+func newTable(out io.Writer, heads ...any) table.Writer {
+	t := table.NewWriter()
+	t.SetOutputMirror(out)
+	t.Style().Box = table.BoxStyle{PaddingRight: "  "}
+	t.Style().Options = table.Options{}
+	t.Style().Format.Header = text.FormatDefault
+	t.SuppressTrailingSpaces()
+	t.AppendHeader(heads)
+	return t
+}
+
+func (a *app) reviewShow(ctx context.Context, c *cli.Command) error {
+	n, err := number(c)
+	if err != nil {
+		return err
+	}
+	cl, err := reviewClient(c)
+	if err != nil {
+		return err
+	}
+	x, err := cl.Contribution(ctx, n)
+	if err != nil {
+		return fmt.Errorf("contribution %d: %w", n, err)
+	}
+	if c.Bool("json") {
+		return a.json(x)
+	}
+	return a.printContribution(x)
+}
+
+func (a *app) printContribution(x wire.ContributionShown) error {
+	var d draft.Draft
+	var fp footprint.Footprint
+	if err := json.Unmarshal(x.Draft, &d); err != nil {
+		return fmt.Errorf("contribution %d: its draft: %w", x.Number, err)
+	}
+	if err := json.Unmarshal(x.Footprint, &fp); err != nil {
+		return fmt.Errorf("contribution %d: its footprint: %w", x.Number, err)
+	}
+	a.say("contribution %d, %s, by %s, %s", x.Number, x.State, x.By, humanize.Time(x.Submitted))
+	a.say("%s: %s", shown(x.Title), shown(x.Variant))
+	if x.Because != "" {
+		a.say("returned by %s because: %s", x.DecidedBy, shown(x.Because))
+	}
+	if x.Revision != nil {
+		a.say("accepted by %s in revision %d", x.DecidedBy, *x.Revision)
+	}
+	a.say("\nlocations")
+	for i, l := range d.Locations {
+		a.say("  %-7s  %s", l.Holds, shown(l.At))
+		if i < len(x.Coverage) {
+			a.say("           covers %s", coverage(x.Coverage[i]))
+		}
+		for _, w := range l.Why {
+			a.say("           - %s", shown(w))
+		}
+	}
+	if d.Note != "" {
+		a.say("\nnote\n%s", indent("  ", shown(d.Note)))
+	}
+	if len(d.Questions) > 0 {
+		a.say("\nopen questions")
+		for _, q := range d.Questions {
+			a.say("  - %s", shown(q))
+		}
+	}
+	if len(x.Changes) > 0 {
+		a.say("\naccepting it would change")
+		for _, ch := range x.Changes {
+			a.say("  %s", change(ch))
+		}
+	}
+	for _, k := range x.Conflicts {
+		a.say("\ncannot be accepted: %s can match files of %s, which keeps its own in %s", shown(k.At), shown(k.TitleName), shown(k.TitlesAt))
+	}
+	a.say("\nfootprint")
+	a.printFootprint(&fp, nil)
+	switch {
+	case x.MayDecide:
+		a.say("\nNext: endroit review accept %d, or endroit review return %d --because TEXT", x.Number, x.Number)
+	case x.State == "waiting":
+		a.say("\nYou cannot decide on it: %s", x.WhyNot)
+	}
+	return nil
+}
+
+func coverage(c contribution.Covered) string {
+	var parts []string
+	for _, k := range footprint.Kinds {
+		if n := c.Kinds[k]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", n, k))
+		}
+	}
+	if len(parts) == 0 {
+		return "no file that was seen"
+	}
+	return count(len(c.Files), "file that was seen", "files that were seen") + " (" + strings.Join(parts, ", ") + ")"
+}
+
+// change says one change in words.
+func change(c manifest.Change) string {
+	switch c.What {
+	case "new-title":
+		return "a new title"
+	case "new-variant":
+		return "a new variant: " + shown(c.Variant)
+	case "new-location":
+		return fmt.Sprintf("a new location, %s: %s (%s)", c.After, shown(c.At), c.Holds)
+	case "more-evidence":
+		if c.Before != c.After {
+			return fmt.Sprintf("%s: from %s to %s, with %d pieces of evidence", shown(c.At), c.Before, c.After, c.Evidence)
+		}
+		return fmt.Sprintf("%s: stays %s, with %d pieces of evidence", shown(c.At), c.After, c.Evidence)
+	}
+	return c.What
+}
+
+func (a *app) reviewAccept(ctx context.Context, c *cli.Command) error {
+	n, err := number(c)
+	if err != nil {
+		return err
+	}
+	cl, err := reviewClient(c)
+	if err != nil {
+		return err
+	}
+	if !c.Bool("yes") {
+		x, err := cl.Contribution(ctx, n)
+		if err != nil {
+			return fmt.Errorf("contribution %d: %w", n, err)
+		}
+		for _, ch := range x.Changes {
+			a.say("%s", change(ch))
+		}
+		ok, err := a.ask(fmt.Sprintf("Accept contribution %d (%s, by %s)?", n, shown(x.Title), x.By))
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return fail(exitFailed, "nothing was decided")
+		}
+	}
+	decided, err := cl.Accept(ctx, n)
+	if err != nil {
+		return fmt.Errorf("accept contribution %d: %w", n, err)
+	}
+	if c.Bool("json") {
+		return a.json(decided)
+	}
+	a.say("accepted: contribution %d is in the manifest's revision %d", n, decided.Revision)
+	return nil
+}
+
+func (a *app) reviewReturn(ctx context.Context, c *cli.Command) error {
+	n, err := number(c)
+	if err != nil {
+		return err
+	}
+	cl, err := reviewClient(c)
+	if err != nil {
+		return err
+	}
+	decided, err := cl.Return(ctx, n, c.String("because"))
+	if err != nil {
+		return fmt.Errorf("return contribution %d: %w", n, err)
+	}
+	if c.Bool("json") {
+		return a.json(decided)
+	}
+	a.say("returned: contribution %d goes back to its contributor with your reason", n)
+	return nil
+}

@@ -1,0 +1,104 @@
+package cli
+
+import (
+	"context"
+	"errors"
+
+	"log/slog"
+	"net"
+	"os"
+	"os/signal"
+	"syscall"
+	"time"
+
+	"github.com/lmittmann/tint"
+	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
+
+	"endroit/service"
+)
+
+func databaseFlag() cli.Flag {
+	return &cli.StringFlag{Name: "database", Usage: "PostgreSQL's `URL`, postgres://…", Sources: cli.EnvVars("ENDROIT_DATABASE"), Required: true}
+}
+
+func (a *app) serve() *cli.Command {
+	return command(&cli.Command{
+		Name: "serve", Usage: "run the service: the API, the console and the published manifest",
+		Description: "Brings the database's schema up to date first. Ends on Ctrl-C or SIGTERM after\nfinishing what is under way. Several may run on one database.",
+		Flags: []cli.Flag{
+			databaseFlag(),
+			&cli.StringFlag{Name: "address", Value: "127.0.0.1:8417", Usage: "the `HOST:PORT` to answer on"},
+			&cli.BoolFlag{Name: "https", Usage: "people reach it over HTTPS (through a proxy): cookies are marked for that"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			l, err := net.Listen("tcp", c.String("address"))
+			if errors.Is(err, syscall.EADDRINUSE) {
+				return fail(exitFailed, "%s is in use by another program; end that one, or choose another with --address", c.String("address"))
+			}
+			if err != nil {
+				return fail(exitFailed, "listen: %w", err)
+			}
+			defer l.Close()
+			log := newLog(c)
+			s, err := service.New(ctx, service.Config{Database: c.String("database"), Log: log, SecureCookies: c.Bool("https"), Version: Version})
+			if err != nil {
+				return err
+			}
+			defer s.Close()
+			log.Info("serving", "address", "http://"+l.Addr().String(), "version", Version)
+			if err := s.Serve(ctx, l); err != nil {
+				return err
+			}
+			log.Info("ended")
+			return nil
+		},
+	}, program, "endroit serve --database postgres://endroit@127.0.0.1:5432/endroit")
+}
+
+// newLog writes for people on a terminal and JSON lines otherwise.
+func newLog(*cli.Command) *slog.Logger {
+	if term.IsTerminal(int(os.Stderr.Fd())) {
+		return slog.New(tint.NewHandler(os.Stderr, &tint.Options{TimeFormat: time.TimeOnly}))
+	}
+	return slog.New(slog.NewJSONHandler(os.Stderr, nil))
+}
+
+func (a *app) people() *cli.Command {
+	return command(&cli.Command{
+		Name: "people", Usage: "make accounts, on the machine of the service",
+		Commands: []*cli.Command{
+			command(&cli.Command{Name: "add", Usage: "make an account", UsageText: "endroit people add NAME [--reviewer]",
+				Flags: []cli.Flag{databaseFlag(), &cli.BoolFlag{Name: "reviewer", Usage: "may decide on others' contributions"}, &cli.BoolFlag{Name: "password-stdin", Usage: "read the password from standard input"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					name, err := oneArg(c, "one NAME")
+					if err != nil {
+						return err
+					}
+					password, err := a.password("Password for "+name+": ", c.Bool("password-stdin"))
+					if err != nil {
+						return err
+					}
+					s, err := service.New(ctx, service.Config{Database: c.String("database")})
+					if err != nil {
+						return err
+					}
+					defer s.Close()
+					if err := s.AddPerson(ctx, name, password, c.Bool("reviewer")); err != nil {
+						return fail(exitInput, "%w", err)
+					}
+					role := "contributor"
+					if c.Bool("reviewer") {
+						role = "reviewer"
+					}
+					a.say("added %s, a %s", name, role)
+					return nil
+				}}, "", "endroit people add anselm --reviewer"),
+		},
+		Action: func(context.Context, *cli.Command) error {
+			return fail(exitUsage, "people wants: add NAME")
+		},
+	}, program, "endroit people add anselm --reviewer")
+}

@@ -1,0 +1,119 @@
+package cli
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"path/filepath"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/contribution"
+)
+
+func fromDraft(draft, file string) string {
+	if filepath.IsAbs(file) {
+		return file
+	}
+	return filepath.Join(filepath.Dir(draft), file)
+}
+
+func (a *app) submit() *cli.Command {
+	return command(&cli.Command{
+		Name: "submit", Usage: "show what a draft would send, ask, and send it",
+		UsageText:   "endroit submit DRAFT [--yes | --print]",
+		Description: "Sends the draft and the part of the footprint that a reviewer needs. The user's\nname, the host's name and account numbers are replaced; file contents and files\noutside the title's own places stay here. Sending the same draft twice stores it\nonce. --print prints exactly what would be sent, and sends nothing.",
+		Flags: []cli.Flag{
+			serviceFlag(),
+			&cli.BoolFlag{Name: "yes", Usage: "send without asking"},
+			&cli.BoolFlag{Name: "print", Usage: "print the body as it would be sent, and stop"},
+			jsonFlag(),
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := oneArg(c, "one DRAFT")
+			if err != nil {
+				return err
+			}
+			d, fp, err := readDraft(name)
+			if err != nil {
+				return err
+			}
+			body := contribution.Prepare(d, fp)
+			if err := body.Check(); err != nil {
+				return fmt.Errorf("%s: %w", name, err)
+			}
+			raw, err := body.Encode()
+			if err != nil {
+				return err
+			}
+			if c.Bool("print") {
+				_, err := a.out.Write(append(raw, '\n'))
+				return err
+			}
+			l, err := readLogin(c)
+			if err != nil {
+				return err
+			}
+			if !c.Bool("json") {
+				if err := a.preview(body, len(raw)); err != nil {
+					return err
+				}
+			}
+			if !c.Bool("yes") {
+				ok, err := a.ask(fmt.Sprintf("Send this to %s as %s?", l.Service, l.Name))
+				if err != nil {
+					return err
+				}
+				if !ok {
+					return fail(exitFailed, "nothing was sent; the draft stays as it is")
+				}
+			}
+			cl, err := l.client()
+			if err != nil {
+				return err
+			}
+			sum := sha256.Sum256(raw)
+			answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
+			if err != nil {
+				return fmt.Errorf("submit %s: %w (the draft stays as it is)", name, err)
+			}
+			if c.Bool("json") {
+				return a.json(answer)
+			}
+			if answer.Again {
+				a.say("this was sent before: it is contribution %d", answer.Number)
+				return nil
+			}
+			a.say("sent: contribution %d waits for a reviewer (endroit review show %d)", answer.Number, answer.Number)
+			return nil
+		},
+	}, find, "endroit submit tidewrack.draft.yaml\nendroit submit tidewrack.draft.yaml --print")
+}
+
+// preview shows all that will be sent.
+func (a *app) preview(b *contribution.Body, size int) error {
+	text, err := b.Draft.Text()
+	if err != nil {
+		return err
+	}
+	a.say("This will be sent (%s; --print shows it to the letter):\n\nthe draft", bytesInTerms(int64(size)))
+	a.say("%s", indent("  ", string(text)))
+	a.say("\nthe footprint: %s", describe(b.Footprint))
+	a.say("  programs: %s", shown(fmt.Sprint(b.Footprint.Programs)))
+	for _, cue := range b.Footprint.Cues {
+		a.say("  cue: %s at %s", shown(cue.Word), inTerms(cue.At))
+	}
+	for _, g := range b.Footprint.Gaps {
+		a.say("  not seen: %s", shown(g.What))
+	}
+	for _, f := range b.Footprint.Files {
+		a.say("  %-7s  %s  (confidence %.2f, read %s, written %s; %s)", f.Kind, shown(f.Place), f.Confidence, times(f.Reads), times(f.Writes), became(f))
+	}
+	left := 0
+	for _, n := range b.Footprint.Counts {
+		left += n
+	}
+	a.say("  and the number of files by kind; %s not listed\n", count(left-len(b.Footprint.Files), "other file is", "other files are"))
+	return nil
+}

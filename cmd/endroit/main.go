@@ -1,0 +1,15 @@
+// Command endroit finds out where games keep their progress and settings.
+package main
+
+import (
+	"context"
+	"os"
+
+	"endroit/capture"
+	"endroit/cli"
+)
+
+func main() {
+	capture.Reenter()
+	os.Exit(cli.Main(context.Background(), os.Args))
+}

@@ -1,0 +1,172 @@
+// Package contribution is what a contributor sends: a draft and the evidence
+// for it, with nothing in it that tells who they are.
+//
+//	body := contribution.Prepare(draft, footprint)
+//	err := body.Check()
+package contribution
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/place"
+)
+
+// The bounds of what is sent.
+const (
+	MaxBytes = 4 << 20
+	MaxFiles = 10_000
+	maxText  = 2000
+)
+
+// Body is what is sent.
+type Body struct {
+	Draft     *draft.Draft         `json:"draft"`
+	Footprint *footprint.Footprint `json:"footprint"`
+}
+
+// Prepare makes the body from a draft and the footprint of its trace: see
+// footprint.Share for what is replaced and left out. The trace's file name
+// stays behind, its digest goes along.
+func Prepare(d *draft.Draft, f *footprint.Footprint) *Body {
+	hide := f.Hide()
+	out := *d
+	if d.Trace != nil {
+		out.Trace = &draft.Trace{SHA256: d.Trace.SHA256}
+	}
+	out.Note = hide(d.Note)
+	out.Questions = hideAll(d.Questions, hide)
+	out.Locations = append([]draft.Location{}, d.Locations...)
+	for i := range out.Locations {
+		l := &out.Locations[i]
+		l.Why, l.Seen = hideAll(l.Why, hide), hideAll(l.Seen, hide)
+	}
+	return &Body{Draft: &out, Footprint: f.Share()}
+}
+
+func hideAll(list []string, hide func(string) string) (out []string) {
+	for _, s := range list {
+		out = append(out, hide(s))
+	}
+	return out
+}
+
+// Encode writes the body as it is sent.
+func (b *Body) Encode() ([]byte, error) {
+	data, err := json.MarshalIndent(b, "", "  ")
+	if err != nil {
+		return nil, fmt.Errorf("write contribution: %w", err)
+	}
+	if len(data) > MaxBytes {
+		return nil, fmt.Errorf("write contribution: it has %d bytes and at most %d can be sent; a draft for fewer locations has a smaller footprint", len(data), MaxBytes)
+	}
+	return data, nil
+}
+
+// Error is what is wrong with a contribution, with the field in question.
+type Error struct{ Field, Reason string }
+
+func (e *Error) Error() string { return e.Field + ": " + e.Reason }
+
+// Check reports, as an *Error, what is wrong: a draft that does not hold, a
+// footprint that is not what Share makes, a location for which the footprint
+// has no file.
+func (b *Body) Check() error {
+	if b.Draft == nil || b.Footprint == nil {
+		return &Error{"draft", "a contribution has a draft and a footprint"}
+	}
+	if err := b.Draft.Check(); err != nil {
+		if e, ok := err.(*draft.Error); ok {
+			return &Error{"draft." + e.Field, e.Reason}
+		}
+		return &Error{"draft", err.Error()}
+	}
+	if err := checkFootprint(b.Footprint); err != nil {
+		return err
+	}
+	for i, c := range Cover(b.Draft, b.Footprint) {
+		if len(c.Files) == 0 {
+			return &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("no file that was seen lies in %s; a location needs evidence: trace a run in which the file is used, or remove the location", c.At)}
+		}
+	}
+	return nil
+}
+
+func checkFootprint(f *footprint.Footprint) error {
+	if f.Format != footprint.Format {
+		return &Error{"footprint.format", fmt.Sprintf("it is %.40q, not %s", f.Format, footprint.Format)}
+	}
+	if len(f.Files) > MaxFiles {
+		return &Error{"footprint.files", fmt.Sprintf("there are %d; at most %d can be sent", len(f.Files), MaxFiles)}
+	}
+	known := map[footprint.Kind]bool{}
+	for _, k := range footprint.Kinds {
+		known[k] = true
+	}
+	texts := append([]string{f.OS, f.Runtime, f.Observer, f.Cut}, f.Programs...)
+	for _, c := range f.Cues {
+		texts = append(texts, c.Word)
+	}
+	for _, g := range f.Gaps {
+		texts = append(texts, g.What)
+	}
+	for i, x := range f.Files {
+		field := fmt.Sprintf("footprint.files[%d]", i)
+		if x.Path != "" {
+			return &Error{field + ".path", "paths stay on the contributor's machine"}
+		}
+		if _, err := place.ParseAny(x.Place); err != nil {
+			return &Error{field + ".place", err.Error()}
+		}
+		if !known[x.Kind] || x.Confidence < 0 || x.Confidence > 1 || x.Reads < 0 || x.Writes < 0 {
+			return &Error{field, "its kind, confidence or counts are out of range"}
+		}
+		texts = append(append(append(append(texts, x.Reasons...), x.Programs...), x.Near...), x.Before.Looks, x.After.Looks)
+	}
+	for _, t := range texts {
+		if len(t) > maxText || !utf8.ValidString(t) || strings.ContainsFunc(t, func(r rune) bool { return !unicode.IsGraphic(r) }) {
+			return &Error{"footprint", fmt.Sprintf("a text is longer than %d bytes or holds characters that cannot be shown", maxText)}
+		}
+	}
+	return nil
+}
+
+// Covered says which files of a footprint one location covers.
+type Covered struct {
+	At    string                 `json:"at"`
+	Holds string                 `json:"holds"`
+	Files []int                  `json:"files"` // indexes into the footprint's files
+	Kinds map[footprint.Kind]int `json:"kinds"`
+}
+
+// Cover says for each location of a draft which files it covers.
+func Cover(d *draft.Draft, f *footprint.Footprint) []Covered {
+	places := make([]*place.Location, len(f.Files))
+	for i, x := range f.Files {
+		if l, err := place.ParseAny(x.Place); err == nil {
+			places[i] = &l
+		}
+	}
+	out := []Covered{}
+	for _, l := range d.Locations {
+		c := Covered{At: l.At, Holds: l.Holds, Files: []int{}, Kinds: map[footprint.Kind]int{}}
+		if at, err := l.Place(); err == nil {
+			for i, p := range places {
+				if p == nil || p.Anchor != at.Anchor {
+					continue
+				}
+				if _, ok := at.Match(p.Names(), nil); ok {
+					c.Files = append(c.Files, i)
+					c.Kinds[f.Files[i].Kind]++
+				}
+			}
+		}
+		out = append(out, c)
+	}
+	return out
+}

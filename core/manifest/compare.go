@@ -1,0 +1,50 @@
+package manifest
+
+import "endroit/core/standing"
+
+// Change is one thing that differs between two states of a title.
+type Change struct {
+	What     string            `json:"what"` // new-title, new-variant, new-location, more-evidence
+	Variant  string            `json:"variant,omitempty"`
+	At       string            `json:"at,omitempty"`
+	Holds    string            `json:"holds,omitempty"`
+	Before   standing.Standing `json:"before,omitempty"`
+	After    standing.Standing `json:"after,omitempty"`
+	Evidence int               `json:"evidence,omitempty"` // how many pieces there are afterwards
+}
+
+// Compare lists what the next state of a title adds to the present one, which
+// is nil for a new title. States only ever grow.
+func Compare(now *Title, next Title) []Change {
+	changes := []Change{}
+	if now == nil {
+		changes = append(changes, Change{What: "new-title"})
+		now = &Title{}
+	}
+	for _, v := range next.Variants {
+		old, found := Variant{}, false
+		for _, o := range now.Variants {
+			if o.Same(v) {
+				old, found = o, true
+			}
+		}
+		if !found {
+			changes = append(changes, Change{What: "new-variant", Variant: v.String()})
+		}
+		for _, l := range v.Locations {
+			c := Change{What: "new-location", Variant: v.String(), At: l.At, Holds: l.Holds, After: l.Standing, Evidence: len(l.Evidence)}
+			for _, o := range old.Locations {
+				if o.At == l.At && o.Holds == l.Holds {
+					c.What, c.Before = "more-evidence", o.Standing
+					if len(o.Evidence) == len(l.Evidence) {
+						c.What = ""
+					}
+				}
+			}
+			if c.What != "" {
+				changes = append(changes, c)
+			}
+		}
+	}
+	return changes
+}

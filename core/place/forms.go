@@ -1,0 +1,108 @@
+package place
+
+import "strings"
+
+// Form is a location in the way that one program wants it pasted.
+type Form struct {
+	For  string `json:"for"` // where it can be pasted
+	Text string `json:"text"`
+}
+
+// On gives what the anchor is on a system; a prefix counts as Windows.
+func (d Definition) On(os, runtime string) string {
+	switch {
+	case os == "windows" || runtime == "prefix":
+		return d.Windows
+	case os == "macos":
+		return d.Mac
+	}
+	return d.Linux
+}
+
+// shellFolders write anchors for a POSIX shell, windowsFolders for Windows' file
+// manager.
+var (
+	shellFolders = map[Anchor]string{
+		Home: `"$HOME"`, XDGData: `"${XDG_DATA_HOME:-$HOME/.local/share}"`, XDGConfig: `"${XDG_CONFIG_HOME:-$HOME/.config}"`,
+		XDGState: `"${XDG_STATE_HOME:-$HOME/.local/state}"`, XDGCache: `"${XDG_CACHE_HOME:-$HOME/.cache}"`,
+		Documents: `"$HOME"/Documents`, VarGames: "/var/games",
+		MacApplicationSupport: `"$HOME"/Library/'Application Support'`, MacPreferences: `"$HOME"/Library/Preferences`, MacContainers: `"$HOME"/Library/Containers`,
+	}
+	windowsFolders = map[Anchor]string{
+		Home: "%USERPROFILE%", Documents: `%USERPROFILE%\Documents`, SavedGames: `%USERPROFILE%\Saved Games`, RoamingAppData: "%APPDATA%",
+		LocalAppData: "%LOCALAPPDATA%", LocalLowAppData: `%USERPROFILE%\AppData\LocalLow`, PublicDocuments: `%PUBLIC%\Documents`,
+		ProgramData: "%ALLUSERSPROFILE%", PrefixDrive: "%SystemDrive%",
+	}
+)
+
+// Forms writes the folder above the first variable part in the ways that can be
+// pasted on a system. Where the anchor depends on the installation there are
+// none.
+func (l Location) Forms(os, runtime string) []Form {
+	var fixed []string
+	for i, s := range l.Pattern.Segments {
+		if !s.literal() || i == len(l.Pattern.Segments)-1 && !l.Pattern.Folder && len(l.Pattern.Segments) > 1 && !l.exact() {
+			break
+		}
+		fixed = append(fixed, s[0].Text)
+	}
+	forms := []Form{}
+	if os == "windows" || runtime == "prefix" {
+		if top := windowsFolders[l.Anchor]; top != "" {
+			forms = append(forms, Form{"Windows' file manager", strings.Join(append([]string{top}, fixed...), `\`)})
+		}
+	} else if top := shellFolders[l.Anchor]; top != "" {
+		text := top
+		for _, n := range fixed {
+			text += "/" + ShellQuote(n)
+		}
+		forms = append(forms, Form{"a shell", text})
+	}
+	return forms
+}
+
+func (l Location) exact() bool {
+	for _, s := range l.Pattern.Segments {
+		if !s.literal() {
+			return false
+		}
+	}
+	return true
+}
+
+// ShellQuote writes a text so that a POSIX shell reads it as one word. What a
+// terminal would not show goes into $'…', which bash, zsh and ksh read.
+func ShellQuote(text string) string {
+	plain := text != ""
+	odd := false
+	for i, r := range text {
+		if r == '\uFFFD' && !strings.HasPrefix(text[i:], "\uFFFD") || special(r, 3) && !strings.ContainsRune(`%*?{}/\`, r) {
+			odd = true
+		}
+		if !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("_-./:@%+,=", r)) {
+			plain = false
+		}
+	}
+	switch {
+	case plain:
+		return text
+	case !odd:
+		return "'" + strings.ReplaceAll(text, "'", `'\''`) + "'"
+	}
+	var b strings.Builder
+	b.WriteString("$'")
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case c == '\'' || c == '\\':
+			b.WriteByte('\\')
+			b.WriteByte(c)
+		case c < 0x20 || c >= 0x7f:
+			b.WriteString(`\x`)
+			b.WriteByte(hexDigits[c>>4])
+			b.WriteByte(hexDigits[c&15])
+		default:
+			b.WriteByte(c)
+		}
+	}
+	return b.String() + "'"
+}

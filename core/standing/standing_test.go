@@ -1,0 +1,25 @@
+package standing
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestStandingCountsPeopleNotContributions(t *testing.T) {
+	mira, tobin := Evidence{By: "mira"}, Evidence{By: "tobin"}
+	for _, c := range []struct {
+		evidence []Evidence
+		want     Standing
+		reason   string
+	}{
+		{nil, "", "nobody"},
+		{[]Evidence{mira}, Observed, "mira saw it"},
+		{[]Evidence{mira, mira}, Observed, "nobody else"},
+		{[]Evidence{tobin, mira}, Confirmed, "mira, tobin"},
+	} {
+		got, reason := Of(c.evidence)
+		assert.Equal(t, c.want, got)
+		assert.Contains(t, reason, c.reason)
+	}
+}

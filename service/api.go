@@ -1,0 +1,234 @@
+package service
+
+import (
+	"encoding/base64"
+	"encoding/json"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	_ "embed"
+
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"endroit/core/contribution"
+	"endroit/service/store"
+	"endroit/service/wire"
+)
+
+//go:embed openapi.yaml
+var openAPI []byte
+
+// bodyLimit is the largest body that is taken, in bytes.
+const bodyLimit = contribution.MaxBytes
+
+// tokenLife is how long a token holds.
+const tokenLife = 90 * 24 * time.Hour
+
+func (s *Service) api(g *echo.Group) {
+	// Ten tries at once, then one in two seconds, for each address.
+	slow := middleware.RateLimiterWithConfig(middleware.RateLimiterConfig{
+		Store:               middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{Rate: 0.5, Burst: 10, ExpiresIn: 10 * time.Minute}),
+		IdentifierExtractor: func(c *echo.Context) (string, error) { return c.RealIP(), nil },
+		DenyHandler: func(c *echo.Context, _ string, _ error) error {
+			c.Response().Header().Set("Retry-After", "2")
+			return problem(http.StatusTooManyRequests, wire.ProblemTooMany, "too many tries to sign in; wait a few seconds")
+		},
+	})
+	g.POST("/session", s.signIn, slow)
+	g.GET("/session", s.whoAmI)
+	g.DELETE("/session", s.signOut)
+	g.POST("/tokens", s.makeToken, slow)
+	g.DELETE("/tokens/current", s.removeToken, s.known)
+
+	g.GET("/titles", s.searchTitles)
+	g.GET("/titles/:id", s.showTitle)
+	g.GET("/manifest", s.newestManifest)
+	g.GET("/manifest/revisions", s.listRevisions)
+	g.GET("/manifest/revisions/:number", s.oneRevision)
+
+	g.POST("/contributions", s.submit, s.known)
+	g.GET("/contributions", s.listContributions, s.known)
+	g.GET("/contributions/:number", s.showContribution, s.known)
+	g.POST("/contributions/:number/accept", s.accept, s.known, s.reviewer)
+	g.POST("/contributions/:number/return", s.giveBack, s.known, s.reviewer)
+
+	g.GET("/openapi.yaml", func(c *echo.Context) error { return c.Blob(http.StatusOK, "application/yaml", openAPI) })
+	g.RouteNotFound("/*", func(c *echo.Context) error {
+		return problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such call; the API is described at /api/v1/openapi.yaml")
+	})
+}
+
+const personKey = "person"
+
+func person(c *echo.Context) store.Person {
+	p, _ := c.Get(personKey).(store.Person)
+	return p
+}
+
+// known lets only people with an account pass: by token, or by session.
+func (s *Service) known(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		p, err := s.identify(c)
+		if err != nil {
+			return err
+		}
+		if p == nil {
+			return problem(http.StatusUnauthorized, wire.ProblemSignIn, "sign in first: endroit login, or the console's sign-in page")
+		}
+		c.Set(personKey, *p)
+		return next(c)
+	}
+}
+
+func (s *Service) reviewer(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		if p := person(c); !p.Reviewer {
+			return problem(http.StatusForbidden, wire.ProblemRole, p.Name+" is a contributor; only reviewers decide on contributions")
+		}
+		return next(c)
+	}
+}
+
+// identify finds who asks; nil if nobody says.
+func (s *Service) identify(c *echo.Context) (*store.Person, error) {
+	ctx := c.Request().Context()
+	if header := c.Request().Header.Get("Authorization"); header != "" {
+		token, ok := strings.CutPrefix(header, "Bearer ")
+		if !ok {
+			return nil, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the Authorization header is not Bearer and a token")
+		}
+		p, expired, err := s.store.PersonByToken(ctx, tokenDigest(token))
+		switch {
+		case err == store.ErrNotFound:
+			return nil, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the token is not valid; get a new one with endroit login")
+		case err != nil:
+			return nil, err
+		case expired:
+			return nil, problem(http.StatusUnauthorized, wire.ProblemExpired, "the token has expired; get a new one with endroit login")
+		}
+		return &p, nil
+	}
+	id := s.sessions.GetInt64(ctx, personKey)
+	if id == 0 {
+		return nil, nil
+	}
+	p, err := s.store.PersonByID(ctx, id)
+	if err == store.ErrNotFound {
+		return nil, nil
+	}
+	return &p, err
+}
+
+// read decodes a JSON body into v.
+func read(c *echo.Context, v any) error {
+	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
+		return problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the body has to be application/json")
+	}
+	if err := json.NewDecoder(c.Request().Body).Decode(v); err != nil {
+		if p := asProblem(err); p != nil {
+			return p
+		}
+		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the body is not the JSON that is wanted here: "+err.Error())
+	}
+	return nil
+}
+
+// authenticate checks a name and password, in the same time for unknown names.
+func (s *Service) authenticate(c *echo.Context) (store.Person, error) {
+	var in wire.Credentials
+	if err := read(c, &in); err != nil {
+		return store.Person{}, err
+	}
+	p, err := s.store.PersonByName(c.Request().Context(), in.Name)
+	hash := p.PasswordHash
+	if err == store.ErrNotFound {
+		hash = nobodysHash
+	} else if err != nil {
+		return p, err
+	}
+	ok, e := checkPassword(hash, in.Password)
+	if e != nil {
+		return p, e
+	}
+	if !ok || err != nil {
+		return p, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the name or the password is wrong")
+	}
+	return p, nil
+}
+
+func (s *Service) signIn(c *echo.Context) error {
+	p, err := s.authenticate(c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	if err := s.sessions.RenewToken(ctx); err != nil {
+		return err
+	}
+	s.sessions.Put(ctx, personKey, p.ID)
+	return c.JSON(http.StatusOK, wire.Person{Name: p.Name, Reviewer: p.Reviewer})
+}
+
+func (s *Service) whoAmI(c *echo.Context) error {
+	p, err := s.identify(c)
+	if err != nil {
+		return err
+	}
+	if p == nil {
+		return c.JSON(http.StatusOK, wire.Session{})
+	}
+	return c.JSON(http.StatusOK, wire.Session{Person: &wire.Person{Name: p.Name, Reviewer: p.Reviewer}})
+}
+
+func (s *Service) signOut(c *echo.Context) error {
+	if err := s.sessions.Destroy(c.Request().Context()); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+func (s *Service) makeToken(c *echo.Context) error {
+	p, err := s.authenticate(c)
+	if err != nil {
+		return err
+	}
+	token, digest := newToken()
+	expires := time.Now().Add(tokenLife).UTC().Truncate(time.Second)
+	if err := s.store.AddToken(c.Request().Context(), p.ID, digest, expires); err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, wire.Token{Token: token, Expires: expires, Person: wire.Person{Name: p.Name, Reviewer: p.Reviewer}})
+}
+
+func (s *Service) removeToken(c *echo.Context) error {
+	token := strings.TrimPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
+	if err := s.store.RemoveToken(c.Request().Context(), tokenDigest(token)); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// page reads limit and cursor. A cursor is opaque to callers: a number in
+// base64.
+func page(c *echo.Context) (cursor int64, limit int, err error) {
+	limit = 50
+	if text := c.QueryParam("limit"); text != "" {
+		if limit, err = strconv.Atoi(text); err != nil || limit < 1 || limit > 200 {
+			return 0, 0, invalid("limit", "it is a number from 1 to 200")
+		}
+	}
+	if text := c.QueryParam("cursor"); text != "" {
+		raw, e := base64.RawURLEncoding.DecodeString(text)
+		if cursor, err = strconv.ParseInt(string(raw), 10, 64); err != nil || e != nil || cursor < 0 {
+			return 0, 0, invalid("cursor", "it is not one that this service gave out")
+		}
+	}
+	return cursor, limit, nil
+}
+
+func cursorTo(n int64) string {
+	return base64.RawURLEncoding.EncodeToString([]byte(strconv.FormatInt(n, 10)))
+}

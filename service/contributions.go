@@ -1,0 +1,228 @@
+package service
+
+import (
+	"crypto/sha256"
+	"encoding/json"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"github.com/labstack/echo/v5"
+
+	"endroit/core/contribution"
+	"endroit/core/manifest"
+	"endroit/core/standing"
+	"endroit/service/store"
+	"endroit/service/wire"
+)
+
+func (s *Service) submit(c *echo.Context) error {
+	key := c.Request().Header.Get("Idempotency-Key")
+	if key == "" || len(key) > 200 {
+		return invalid("Idempotency-Key", "the header is missing or longer than 200 bytes; send one value for one submission, so that it is stored once")
+	}
+	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
+		return problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the body has to be application/json")
+	}
+	raw, err := io.ReadAll(c.Request().Body)
+	if err != nil {
+		return err
+	}
+	var body contribution.Body
+	if err := json.Unmarshal(raw, &body); err != nil {
+		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the body is not a contribution: "+err.Error())
+	}
+	if strings.Contains(string(raw), `\u0000`) {
+		return invalid("", "a text holds a NUL character")
+	}
+	if err := body.Check(); err != nil {
+		return err
+	}
+	others, err := s.store.Titles(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if conflicts := manifest.Conflicts(body.Draft, others); len(conflicts) > 0 {
+		return &store.ConflictError{Conflicts: conflicts}
+	}
+	digest := sha256.Sum256(raw)
+	id, again, err := s.store.AddContribution(c.Request().Context(), person(c).ID, key, digest[:], body.Draft.Title, raw)
+	if err != nil {
+		return err
+	}
+	status := http.StatusCreated
+	if again {
+		status = http.StatusOK
+	}
+	c.Response().Header().Set("Location", "/api/v1/contributions/"+strconv.FormatInt(id, 10))
+	return c.JSON(status, wire.Submitted{Number: id, Again: again})
+}
+
+func listed(x store.Contribution) wire.ContributionListed {
+	return wire.ContributionListed{Number: x.ID, Title: x.Title, By: x.By, State: x.State, Submitted: x.Submitted.UTC(), DecidedBy: x.DecidedBy, Decided: x.Decided, Because: x.Because, Revision: x.Revision}
+}
+
+// listContributions shows reviewers everything and contributors their own.
+func (s *Service) listContributions(c *echo.Context) error {
+	cursor, limit, err := page(c)
+	if err != nil {
+		return err
+	}
+	state := c.QueryParam("state")
+	if state != "" && state != "waiting" && state != "accepted" && state != "returned" {
+		return invalid("state", "it is waiting, accepted or returned")
+	}
+	me := person(c)
+	var only int64
+	if !me.Reviewer || c.QueryParam("mine") == "true" {
+		only = me.ID
+	}
+	list, err := s.store.Contributions(c.Request().Context(), state, only, cursor, limit+1)
+	if err != nil {
+		return err
+	}
+	next := ""
+	if len(list) > limit {
+		list = list[:limit]
+		next = cursorTo(list[limit-1].ID)
+	}
+	items := []wire.ContributionListed{}
+	for _, x := range list {
+		items = append(items, listed(x))
+	}
+	return c.JSON(http.StatusOK, wire.Page[wire.ContributionListed]{Items: items, Next: next})
+}
+
+func contributionNumber(c *echo.Context) (int64, error) {
+	id, err := strconv.ParseInt(c.Param("number"), 10, 64)
+	if err != nil || id < 1 {
+		return 0, problem(http.StatusNotFound, wire.ProblemNotFound, "a contribution has a number")
+	}
+	return id, nil
+}
+
+func (s *Service) showContribution(c *echo.Context) error {
+	id, err := contributionNumber(c)
+	if err != nil {
+		return err
+	}
+	x, err := s.store.Contribution(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	me := person(c)
+	if !me.Reviewer && x.By != me.Name {
+		return store.ErrNotFound // not even that it exists
+	}
+	shown, err := s.show(c, x)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, shown)
+}
+
+func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.ContributionShown, error) {
+	var body contribution.Body
+	var raw struct{ Draft, Footprint json.RawMessage }
+	if err := json.Unmarshal(x.Body, &body); err != nil {
+		return nil, err
+	}
+	if err := json.Unmarshal(x.Body, &raw); err != nil {
+		return nil, err
+	}
+	out := &wire.ContributionShown{ContributionListed: listed(x), Variant: manifest.VariantOf(body.Draft).String(), Draft: raw.Draft, Footprint: raw.Footprint,
+		Locations: []wire.LocationShown{}, Coverage: contribution.Cover(body.Draft, body.Footprint), Changes: []manifest.Change{}, Conflicts: []manifest.Conflict{}}
+	others, err := s.store.Titles(c.Request().Context())
+	if err != nil {
+		return nil, err
+	}
+	var present *manifest.Title
+	for i := range others {
+		if others[i].ID == manifest.ID(body.Draft.Title) {
+			present = &others[i]
+		}
+	}
+	next := manifest.Title{}
+	if present != nil {
+		next = *present
+	}
+	if x.State == "waiting" {
+		next, err = manifest.Apply(present, manifest.Accepted{Draft: body.Draft, Evidence: standing.Evidence{Contribution: int(x.ID), By: x.By, Observer: body.Footprint.Observer}})
+		if err != nil {
+			return nil, err
+		}
+		out.Changes = manifest.Compare(present, next)
+		out.Conflicts = manifest.Conflicts(body.Draft, others)
+	}
+	for _, v := range next.Variants {
+		if !v.Same(manifest.VariantOf(body.Draft)) {
+			continue
+		}
+		for _, d := range body.Draft.Locations {
+			for _, l := range v.Locations {
+				if l.At == d.At && l.Holds == d.Holds {
+					out.Locations = append(out.Locations, showLocation(l, v.OS, v.Runtime))
+				}
+			}
+		}
+	}
+	if len(out.Locations) == 0 { // returned: not in the manifest
+		for _, d := range body.Draft.Locations {
+			out.Locations = append(out.Locations, showLocation(manifest.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}}, body.Draft.OS, body.Draft.Runtime))
+		}
+	}
+	me := person(c)
+	switch {
+	case x.State != "waiting":
+		out.WhyNot = "it was " + x.State + " by " + x.DecidedBy
+	case x.By == me.Name:
+		out.WhyNot = "it is your own; another reviewer decides"
+	case !me.Reviewer:
+		out.WhyNot = "only reviewers decide"
+	default:
+		out.MayDecide = true
+	}
+	return out, nil
+}
+
+func (s *Service) accept(c *echo.Context) error {
+	id, err := contributionNumber(c)
+	if err != nil {
+		return err
+	}
+	revision, err := s.store.Accept(c.Request().Context(), id, person(c))
+	if err != nil {
+		return err
+	}
+	s.log.Info("accepted", "contribution", id, "by", person(c).Name, "revision", revision)
+	return c.JSON(http.StatusOK, wire.Decided{Number: id, State: "accepted", Revision: revision})
+}
+
+// maxBecause is how long a reason may be, in characters.
+const maxBecause = 2000
+
+func (s *Service) giveBack(c *echo.Context) error {
+	id, err := contributionNumber(c)
+	if err != nil {
+		return err
+	}
+	var in struct {
+		Because string `json:"because"`
+	}
+	if err := read(c, &in); err != nil {
+		return err
+	}
+	in.Because = strings.TrimSpace(in.Because)
+	shown := strings.NewReplacer("\n", "", "\r", "", "\t", "").Replace(in.Because)
+	if n := utf8.RuneCountInString(in.Because); n == 0 || n > maxBecause || strings.ContainsFunc(shown, func(r rune) bool { return !unicode.IsGraphic(r) }) {
+		return invalid("because", "say in 1 to 2000 printable characters why, so that the contributor can mend it")
+	}
+	if err := s.store.Return(c.Request().Context(), id, person(c), in.Because); err != nil {
+		return err
+	}
+	s.log.Info("returned", "contribution", id, "by", person(c).Name)
+	return c.JSON(http.StatusOK, wire.Decided{Number: id, State: "returned"})
+}

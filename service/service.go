@@ -1,0 +1,215 @@
+// Package service is the long-running service: the API, the console and the
+// published manifest.
+//
+//	s, err := service.New(ctx, service.Config{Database: url})
+//	err = s.Serve(ctx, listener)
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/alexedwards/scs/pgxstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"endroit/service/store"
+	"endroit/service/wire"
+)
+
+// Config is what a service needs; the zero values of all but Database do.
+type Config struct {
+	Database string // postgres://…
+	Log      *slog.Logger
+	// SecureCookies is for a service that people reach over HTTPS.
+	SecureCookies bool
+	Version       string
+}
+
+// Service answers requests. Several may share one database.
+type Service struct {
+	config   Config
+	log      *slog.Logger
+	store    *store.Store
+	sessions *scs.SessionManager
+	cleanup  *pgxstore.PostgresStore
+	metrics  *metrics
+	handler  http.Handler
+
+	mu   sync.Mutex // guards body
+	body manifestBody
+}
+
+// New opens the database and makes the service ready.
+func New(ctx context.Context, c Config) (*Service, error) {
+	if c.Log == nil {
+		c.Log = slog.New(slog.NewTextHandler(io.Discard, nil))
+	}
+	db, err := store.Open(ctx, c.Database)
+	if err != nil {
+		return nil, err
+	}
+	s := &Service{config: c, log: c.Log, store: db, metrics: newMetrics()}
+	s.cleanup = pgxstore.New(db.Pool)
+	s.sessions = scs.New()
+	s.sessions.Store = s.cleanup
+	s.sessions.HashTokenInStore = true
+	s.sessions.Lifetime = 7 * 24 * time.Hour
+	s.sessions.IdleTimeout = 24 * time.Hour
+	s.sessions.Cookie.Name = "endroit_session"
+	s.sessions.Cookie.HttpOnly = true
+	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
+	s.sessions.Cookie.Secure = c.SecureCookies
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
+		s.log.Error("session", "error", err)
+		http.Error(w, "the session could not be read or kept", http.StatusInternalServerError)
+	}
+	s.handler = s.build()
+	return s, nil
+}
+
+// Close ends the connections to the database.
+func (s *Service) Close() {
+	s.cleanup.StopCleanup()
+	s.store.Close()
+}
+
+// AddPerson makes an account. It returns store.ErrTaken's text if the name has
+// one.
+func (s *Service) AddPerson(ctx context.Context, name, password string, reviewer bool) error {
+	if err := checkAccount(name, password); err != nil {
+		return err
+	}
+	if err := s.store.AddPerson(ctx, name, hashPassword(password), reviewer); err != nil {
+		return fmt.Errorf("add %s: %w", name, err)
+	}
+	return nil
+}
+
+// ServeHTTP answers one request.
+func (s *Service) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+// drainFor is how long requests that are under way may take after the end was
+// asked for.
+const drainFor = 10 * time.Second
+
+// Serve answers on the listener until ctx ends, and then finishes what is under
+// way.
+func (s *Service) Serve(ctx context.Context, l net.Listener) error {
+	server := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, WriteTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(l) }()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	drain, cancel := context.WithTimeout(context.WithoutCancel(ctx), drainFor)
+	defer cancel()
+	if err := server.Shutdown(drain); err != nil {
+		return fmt.Errorf("shut down: %w", err)
+	}
+	if err := <-failed; !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}
+
+const contentSecurity = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+
+func (s *Service) build() http.Handler {
+	e := echo.New()
+	e.Logger = s.log
+	e.HTTPErrorHandler = s.answerError
+	e.Pre(middleware.RequestID())
+	e.Use(s.observe, middleware.Recover())
+	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin", ContentSecurityPolicy: contentSecurity}))
+	e.Use(middleware.BodyLimit(bodyLimit), middleware.Gzip())
+
+	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
+	e.GET("/readyz", s.ready)
+	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{})))
+	s.api(e.Group("/api/v1"))
+	s.console(e)
+
+	// A page elsewhere cannot act with a person's session (Fetch metadata and
+	// Origin); programs send neither and carry a token.
+	guard := http.NewCrossOriginProtection()
+	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/problem+json")
+		w.WriteHeader(http.StatusForbidden)
+		_, _ = io.WriteString(w, `{"type":"about:blank","title":"Forbidden","status":403,"detail":"this request came from another site"}`)
+	}))
+	withSession := s.sessions.LoadAndSave(e)
+	return guard.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/api/v1/") && !strings.HasPrefix(r.URL.Path, "/api/v1/manifest") {
+			withSession.ServeHTTP(w, r)
+			return
+		}
+		e.ServeHTTP(w, r)
+	}))
+}
+
+func (s *Service) ready(c *echo.Context) error {
+	ctx, cancel := context.WithTimeout(c.Request().Context(), 2*time.Second)
+	defer cancel()
+	if err := s.store.Pool.Ping(ctx); err != nil {
+		return problem(http.StatusServiceUnavailable, wire.ProblemAny, "the database does not answer")
+	}
+	return c.String(http.StatusOK, "ready\n")
+}
+
+// metrics are what /metrics shows.
+type metrics struct {
+	registry *prometheus.Registry
+	requests *prometheus.CounterVec
+	seconds  *prometheus.HistogramVec
+}
+
+func newMetrics() *metrics {
+	m := &metrics{registry: prometheus.NewRegistry(),
+		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "endroit_requests_total", Help: "Requests answered, by route, method and status."}, []string{"route", "method", "status"}),
+		seconds:  prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "endroit_request_seconds", Help: "Time to answer, by route.", Buckets: prometheus.DefBuckets}, []string{"route"})}
+	m.registry.MustRegister(m.requests, m.seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	return m
+}
+
+// observe logs and counts every request.
+func (s *Service) observe(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		start := time.Now()
+		err := next(c)
+		if err != nil {
+			c.Echo().HTTPErrorHandler(c, err)
+		}
+		took := time.Since(start)
+		status := http.StatusOK
+		if r, _ := echo.UnwrapResponse(c.Response()); r != nil {
+			status = r.Status
+		}
+		route := c.Path()
+		if route == "" {
+			route = "none"
+		}
+		s.metrics.requests.WithLabelValues(route, c.Request().Method, fmt.Sprint(status)).Inc()
+		s.metrics.seconds.WithLabelValues(route).Observe(took.Seconds())
+		level := slog.LevelInfo
+		if route == "/healthz" || route == "/readyz" || route == "/metrics" {
+			level = slog.LevelDebug
+		}
+		s.log.Log(c.Request().Context(), level, "request", "method", c.Request().Method, "path", c.Request().URL.Path, "status", status, "took", took.Round(time.Microsecond), "request_id", requestID(c))
+		return nil
+	}
+}

@@ -1,0 +1,118 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"endroit/core/manifest"
+)
+
+// Revision is a published state of the manifest, without its titles.
+type Revision struct {
+	Number       int
+	Previous     string
+	Digest       string
+	Published    time.Time
+	Contribution *int64
+	Title        *string
+	TitleID      *string
+}
+
+const revisionSelect = `SELECT r.number, r.previous, r.digest, r.published, c.id AS contribution, v.name AS title, v.title_id AS titleid
+	FROM revisions r LEFT JOIN contributions c ON c.revision = r.number LEFT JOIN title_versions v ON v.revision = r.number `
+
+// Revisions lists the newest first, starting behind the number before (-1: at
+// the newest).
+func (s *Store) Revisions(ctx context.Context, before, limit int) ([]Revision, error) {
+	rows, err := s.Pool.Query(ctx, revisionSelect+`WHERE $1 < 0 OR r.number < $1 ORDER BY r.number DESC LIMIT $2`, before, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Revision])
+}
+
+// Revision returns one, the newest for -1; ErrNotFound if there is none.
+func (s *Store) Revision(ctx context.Context, number int) (Revision, error) {
+	rows, err := s.Pool.Query(ctx, revisionSelect+`WHERE $1 < 0 OR r.number = $1 ORDER BY r.number DESC LIMIT 1`, number)
+	if err != nil {
+		return Revision{}, err
+	}
+	r, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Revision])
+	return r, notFound(err)
+}
+
+// RevisionBody puts a revision's bytes together and checks them against its
+// digest.
+func (s *Store) RevisionBody(ctx context.Context, r Revision) ([]byte, error) {
+	rows, err := s.Pool.Query(ctx, `SELECT DISTINCT ON (title_id COLLATE "C") doc FROM title_versions WHERE revision <= $1 ORDER BY title_id COLLATE "C", revision DESC`, r.Number)
+	if err != nil {
+		return nil, err
+	}
+	docs, err := pgx.CollectRows(rows, pgx.RowTo[[]byte])
+	if err != nil {
+		return nil, err
+	}
+	body, err := manifest.Assemble(manifest.Head{Revision: r.Number, Previous: r.Previous, Published: r.Published.UTC()}, docs)
+	if err != nil {
+		return nil, err
+	}
+	if got := manifest.Digest(body); got != r.Digest {
+		return nil, fmt.Errorf("revision %d does not have its digest any more (%s, now %s): the database was changed by hand", r.Number, r.Digest, got)
+	}
+	return body, nil
+}
+
+func allTitles(ctx context.Context, tx pgx.Tx) ([]manifest.Title, error) {
+	rows, err := tx.Query(ctx, `SELECT doc FROM titles ORDER BY id`)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (t manifest.Title, err error) {
+		var doc []byte
+		if err = row.Scan(&doc); err == nil {
+			err = json.Unmarshal(doc, &t)
+		}
+		return t, err
+	})
+}
+
+// Titles is every title as it is now.
+func (s *Store) Titles(ctx context.Context) (all []manifest.Title, err error) {
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		all, err = allTitles(ctx, tx)
+		return err
+	})
+	return all, err
+}
+
+// Title returns a title as it is now; ErrNotFound if there is none.
+func (s *Store) Title(ctx context.Context, id string) (manifest.Title, error) {
+	var doc []byte
+	var t manifest.Title
+	if err := s.Pool.QueryRow(ctx, `SELECT doc FROM titles WHERE id = $1`, id).Scan(&doc); err != nil {
+		return t, notFound(err)
+	}
+	return t, json.Unmarshal(doc, &t)
+}
+
+// Search finds titles whose folded name holds the text or comes close, the best
+// first; all by name if the text is empty. It starts behind offset.
+func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]manifest.Title, error) {
+	folded := manifest.Fold(text)
+	rows, err := s.Pool.Query(ctx, `SELECT doc FROM titles WHERE $1 = '' OR strpos(folded, $1) > 0 OR $1 <% folded
+		ORDER BY (folded = $1) DESC, starts_with(folded, $1) DESC, word_similarity($1, folded) DESC, folded, id OFFSET $2 LIMIT $3`, folded, offset, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (t manifest.Title, err error) {
+		var doc []byte
+		if err = row.Scan(&doc); err == nil {
+			err = json.Unmarshal(doc, &t)
+		}
+		return t, err
+	})
+}

@@ -1,0 +1,67 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Person is somebody with an account.
+type Person struct {
+	ID           int64
+	Name         string
+	PasswordHash string
+	Reviewer     bool
+}
+
+// AddPerson makes an account; ErrTaken if the name has one.
+func (s *Store) AddPerson(ctx context.Context, name, passwordHash string, reviewer bool) error {
+	_, err := s.Pool.Exec(ctx, `INSERT INTO people (name, password_hash, reviewer) VALUES ($1, $2, $3)`, name, passwordHash, reviewer)
+	if isUnique(err) {
+		return ErrTaken
+	}
+	return err
+}
+
+const personColumns = `id, name, password_hash AS passwordhash, reviewer`
+
+func (s *Store) onePerson(ctx context.Context, sql string, args ...any) (Person, error) {
+	rows, err := s.Pool.Query(ctx, sql, args...)
+	if err != nil {
+		return Person{}, err
+	}
+	p, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Person])
+	return p, notFound(err)
+}
+
+// PersonByName returns ErrNotFound if there is none.
+func (s *Store) PersonByName(ctx context.Context, name string) (Person, error) {
+	return s.onePerson(ctx, `SELECT `+personColumns+` FROM people WHERE name = $1`, name)
+}
+
+// PersonByID returns ErrNotFound if there is none.
+func (s *Store) PersonByID(ctx context.Context, id int64) (Person, error) {
+	return s.onePerson(ctx, `SELECT `+personColumns+` FROM people WHERE id = $1`, id)
+}
+
+// PersonByToken finds whose token has this digest; expired says that it was
+// valid once.
+func (s *Store) PersonByToken(ctx context.Context, digest []byte) (p Person, expired bool, err error) {
+	var expires time.Time
+	err = s.Pool.QueryRow(ctx, `SELECT p.id, p.name, p.password_hash, p.reviewer, t.expires FROM tokens t JOIN people p ON p.id = t.person_id WHERE t.digest = $1`, digest).
+		Scan(&p.ID, &p.Name, &p.PasswordHash, &p.Reviewer, &expires)
+	return p, err == nil && time.Now().After(expires), notFound(err)
+}
+
+// AddToken stores a token's digest.
+func (s *Store) AddToken(ctx context.Context, person int64, digest []byte, expires time.Time) error {
+	_, err := s.Pool.Exec(ctx, `INSERT INTO tokens (digest, person_id, expires) VALUES ($1, $2, $3)`, digest, person, expires)
+	return err
+}
+
+// RemoveToken forgets a token.
+func (s *Store) RemoveToken(ctx context.Context, digest []byte) error {
+	_, err := s.Pool.Exec(ctx, `DELETE FROM tokens WHERE digest = $1`, digest)
+	return err
+}

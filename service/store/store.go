@@ -1,0 +1,109 @@
+// Package store keeps the service's records in PostgreSQL.
+//
+//	s, err := store.Open(ctx, "postgres://…")
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+
+	"endroit/core/manifest"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Errors that callers decide on.
+var (
+	ErrNotFound = errors.New("not found")
+	ErrTaken    = errors.New("the name is taken")
+)
+
+// Store is the database. It is safe for concurrent use.
+type Store struct {
+	Pool *pgxpool.Pool
+}
+
+// Open connects, brings the schema up to date and makes the first, empty
+// revision if there is none. Several processes may open at once.
+func Open(ctx context.Context, url string) (*Store, error) {
+	pool, err := pgxpool.New(ctx, url)
+	if err != nil {
+		return nil, fmt.Errorf("open database: %w", err)
+	}
+	s := &Store{pool}
+	if err := pool.Ping(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("open database: %w; is PostgreSQL running, and is the address right?", err)
+	}
+	if err := s.prepare(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("open database: %w", err)
+	}
+	return s, nil
+}
+
+// Close ends all connections.
+func (s *Store) Close() { s.Pool.Close() }
+
+// The keys of the advisory locks.
+const (
+	lockMigrate = 0x656e6401
+	lockPublish = 0x656e6402
+)
+
+func (s *Store) prepare(ctx context.Context) error {
+	conn, err := s.Pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	if _, err := conn.Exec(ctx, "SELECT pg_advisory_lock($1)", lockMigrate); err != nil {
+		return err
+	}
+	defer conn.Exec(context.WithoutCancel(ctx), "SELECT pg_advisory_unlock($1)", lockMigrate)
+
+	folder, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	db := stdlib.OpenDBFromPool(s.Pool)
+	defer db.Close()
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, folder)
+	if err != nil {
+		return err
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("migrate: %w", err)
+	}
+	head := manifest.Head{Published: time.Now().UTC().Truncate(time.Second)}
+	body, err := manifest.Assemble(head, nil)
+	if err != nil {
+		return err
+	}
+	_, err = conn.Exec(ctx, `INSERT INTO revisions (number, previous, digest, published) SELECT 0, '', $1, $2 WHERE NOT EXISTS (SELECT 1 FROM revisions)`,
+		manifest.Digest(body), head.Published)
+	return err
+}
+
+func notFound(err error) error {
+	if errors.Is(err, pgx.ErrNoRows) {
+		return ErrNotFound
+	}
+	return err
+}
+
+func isUnique(err error) bool {
+	var p *pgconn.PgError
+	return errors.As(err, &p) && p.Code == "23505"
+}

@@ -1,0 +1,82 @@
+package service
+
+import (
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"endroit/core/manifest"
+	"endroit/core/place"
+	"endroit/core/standing"
+	"endroit/service/wire"
+)
+
+func (s *Service) searchTitles(c *echo.Context) error {
+	offset, limit, err := page(c)
+	if err != nil {
+		return err
+	}
+	text := c.QueryParam("q")
+	if len(text) > 200 {
+		return invalid("q", "it is longer than 200 bytes")
+	}
+	titles, err := s.store.Search(c.Request().Context(), text, int(offset), limit+1)
+	if err != nil {
+		return err
+	}
+	next := ""
+	if len(titles) > limit {
+		titles, next = titles[:limit], cursorTo(offset+int64(limit))
+	}
+	items := []wire.TitleFound{}
+	for _, t := range titles {
+		f := wire.TitleFound{ID: t.ID, Name: t.Name, Variants: len(t.Variants), Stores: []string{}, Systems: []string{}}
+		for _, v := range t.Variants {
+			f.Locations += len(v.Locations)
+			f.Stores = addOnce(f.Stores, v.Store)
+			f.Systems = addOnce(f.Systems, v.OS)
+		}
+		items = append(items, f)
+	}
+	return c.JSON(http.StatusOK, wire.Page[wire.TitleFound]{Items: items, Next: next})
+}
+
+func addOnce(list []string, s string) []string {
+	for _, x := range list {
+		if x == s || s == "" {
+			return list
+		}
+	}
+	if s == "" {
+		return list
+	}
+	return append(list, s)
+}
+
+func (s *Service) showTitle(c *echo.Context) error {
+	t, err := s.store.Title(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	variants := []wire.VariantShown{}
+	for _, v := range t.Variants {
+		shown := wire.VariantShown{Name: v.String(), Store: v.Store, Ref: v.Ref, Launcher: v.Launcher, OS: v.OS, Runtime: v.Runtime, Locations: []wire.LocationShown{}}
+		for _, l := range v.Locations {
+			shown.Locations = append(shown.Locations, showLocation(l, v.OS, v.Runtime))
+		}
+		variants = append(variants, shown)
+	}
+	return c.JSON(http.StatusOK, wire.Title{ID: t.ID, Name: t.Name, Variants: variants})
+}
+
+func showLocation(l manifest.Location, os, runtime string) wire.LocationShown {
+	out := wire.LocationShown{Location: l, Forms: []place.Form{}}
+	_, out.Reason = standing.Of(l.Evidence)
+	if at, err := place.Parse(l.At); err == nil {
+		out.Anchor, out.Pattern = string(at.Anchor), at.Pattern.String()
+		d, _ := place.Define(at.Anchor)
+		out.Means = d.On(os, runtime)
+		out.Forms = at.Forms(os, runtime)
+	}
+	return out
+}

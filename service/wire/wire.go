@@ -1,0 +1,169 @@
+// Package wire is what the API says, as types for both of its ends.
+package wire
+
+import (
+	"encoding/json"
+	"time"
+
+	"endroit/core/contribution"
+	"endroit/core/manifest"
+	"endroit/core/place"
+)
+
+// The types of problems that a program may decide on.
+const (
+	ProblemAny       = "about:blank"
+	ProblemSignIn    = "urn:endroit:problem:sign-in"    // no or a wrong token or session
+	ProblemExpired   = "urn:endroit:problem:expired"    // the token was valid once
+	ProblemRole      = "urn:endroit:problem:role"       // the account may not do this
+	ProblemOwn       = "urn:endroit:problem:own"        // nobody decides on their own
+	ProblemDecided   = "urn:endroit:problem:decided"    // somebody was faster
+	ProblemConflict  = "urn:endroit:problem:conflict"   // another title's files
+	ProblemKeyReused = "urn:endroit:problem:key-reused" // idempotency key with another body
+	ProblemInvalid   = "urn:endroit:problem:invalid"    // the body does not hold
+	ProblemTooLarge  = "urn:endroit:problem:too-large"  // the body is over the limit
+	ProblemNotFound  = "urn:endroit:problem:not-found"  // there is no such thing
+	ProblemTooMany   = "urn:endroit:problem:too-many"   // wait and try again
+)
+
+// Person is an account as the API shows it.
+type Person struct {
+	Name     string `json:"name"`
+	Reviewer bool   `json:"reviewer"`
+}
+
+// TitleFound is a title in a list.
+type TitleFound struct {
+	ID        string   `json:"id"`
+	Name      string   `json:"name"`
+	Variants  int      `json:"variants"`
+	Locations int      `json:"locations"`
+	Stores    []string `json:"stores"`
+	Systems   []string `json:"systems"`
+}
+
+// LocationShown is a location with what a page needs to draw it.
+type LocationShown struct {
+	manifest.Location
+	Anchor  string       `json:"anchor"`
+	Pattern string       `json:"pattern"`
+	Means   string       `json:"means"` // what the anchor is on this variant's system
+	Reason  string       `json:"reason"`
+	Forms   []place.Form `json:"forms"`
+}
+
+// VariantShown is a variant with its locations as a page draws them.
+type VariantShown struct {
+	Name      string          `json:"name"`
+	Store     string          `json:"store"`
+	Ref       string          `json:"ref"`
+	Launcher  string          `json:"launcher"`
+	OS        string          `json:"os"`
+	Runtime   string          `json:"runtime"`
+	Locations []LocationShown `json:"locations"`
+}
+
+// RevisionShown is a revision in a list.
+type RevisionShown struct {
+	Number       int       `json:"number"`
+	Digest       string    `json:"digest"`
+	Previous     string    `json:"previous"`
+	Published    time.Time `json:"published"`
+	Contribution *int64    `json:"contribution"`
+	Title        *string   `json:"title"`
+	TitleID      *string   `json:"title_id"`
+}
+
+// ContributionListed is a contribution in a list.
+type ContributionListed struct {
+	Number    int64      `json:"number"`
+	Title     string     `json:"title"`
+	By        string     `json:"by"`
+	State     string     `json:"state"`
+	Submitted time.Time  `json:"submitted"`
+	DecidedBy string     `json:"decided_by"`
+	Decided   *time.Time `json:"decided"`
+	Because   string     `json:"because"`
+	Revision  *int       `json:"revision"`
+}
+
+// ContributionShown is one contribution with all that a reviewer needs.
+type ContributionShown struct {
+	ContributionListed
+	Variant   string                 `json:"variant"`
+	Draft     json.RawMessage        `json:"draft"`
+	Footprint json.RawMessage        `json:"footprint"`
+	Locations []LocationShown        `json:"locations"` // the draft's, with the standing that they would have
+	Coverage  []contribution.Covered `json:"coverage"`
+	Changes   []manifest.Change      `json:"changes"`   // what accepting would change
+	Conflicts []manifest.Conflict    `json:"conflicts"` // why it could not be accepted
+	MayDecide bool                   `json:"may_decide"`
+	WhyNot    string                 `json:"why_not"` // why this person may not decide
+}
+
+// Problem is an error as the API answers it: RFC 9457, with the field in
+// question where there is one.
+type Problem struct {
+	Type      string              `json:"type"`
+	Title     string              `json:"title"`
+	Status    int                 `json:"status"`
+	Detail    string              `json:"detail,omitempty"`
+	Field     string              `json:"field,omitempty"`
+	RequestID string              `json:"request_id,omitempty"`
+	Conflicts []manifest.Conflict `json:"conflicts,omitempty"`
+}
+
+func (p *Problem) Error() string {
+	if p.Field != "" {
+		return p.Field + ": " + p.Detail
+	}
+	if p.Detail == "" {
+		return p.Title
+	}
+	return p.Detail
+}
+
+// Title is one title with its variants.
+type Title struct {
+	ID       string         `json:"id"`
+	Name     string         `json:"name"`
+	Variants []VariantShown `json:"variants"`
+}
+
+// Page is one page of a list; Next is the cursor of the one behind it, empty at
+// the end.
+type Page[T any] struct {
+	Items []T    `json:"items"`
+	Next  string `json:"next"`
+}
+
+// Session says who is signed in, nil for nobody.
+type Session struct {
+	Person *Person `json:"person"`
+}
+
+// Token is a new token; it is shown this once.
+type Token struct {
+	Token   string    `json:"token"`
+	Expires time.Time `json:"expires"`
+	Person  Person    `json:"person"`
+}
+
+// Credentials are what a person signs in with.
+type Credentials struct {
+	Name     string `json:"name"`
+	Password string `json:"password"`
+}
+
+// Submitted answers a submission; Again says that it was stored before.
+type Submitted struct {
+	Number int64 `json:"number"`
+	Again  bool  `json:"again"`
+}
+
+// Decided answers a decision.
+type Decided struct {
+	Number   int64  `json:"number"`
+	State    string `json:"state"`
+	Revision int    `json:"revision,omitempty"`
+}
