@@ -61,7 +61,7 @@ func (a *app) serve() *cli.Command {
 // newLog writes for people on a terminal and JSON lines otherwise.
 func newLog(*cli.Command) *slog.Logger {
 	if term.IsTerminal(int(os.Stderr.Fd())) {
-		return slog.New(tint.NewHandler(os.Stderr, &tint.Options{TimeFormat: time.TimeOnly}))
+		return slog.New(tint.NewTextHandler(os.Stderr, &tint.Options{TimeFormat: time.TimeOnly}))
 	}
 	return slog.New(slog.NewJSONHandler(os.Stderr, nil))
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"path/filepath"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -98,7 +99,8 @@ func (a *app) preview(b *contribution.Body, size int) error {
 		return err
 	}
 	a.say("This will be sent (%s; --print shows it to the letter):\n\nthe draft", bytesInTerms(int64(size)))
-	a.say("%s", indent("  ", string(text)))
+	_, plain, _ := strings.Cut(string(text), "\nformat:") // without the heading for the one who edits it
+	a.say("%s", indent("  ", "format:"+plain))
 	a.say("\nthe footprint: %s", describe(b.Footprint))
 	a.say("  programs: %s", shown(fmt.Sprint(b.Footprint.Programs)))
 	for _, cue := range b.Footprint.Cues {

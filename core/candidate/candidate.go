@@ -52,7 +52,7 @@ func Propose(f *footprint.Footprint) Proposal {
 			p.Questions = append(p.Questions, fmt.Sprintf("%s looks like %s, and no location can name it: %v", x.Place, x.Kind, err))
 			continue
 		}
-		general, why := generalise(exact, f)
+		general, why := generalise(exact, x.Kind, f)
 		if _, err := place.Parse(general.String()); err != nil {
 			general, why = exact, nil
 		}
@@ -106,7 +106,7 @@ var (
 
 // generalise replaces the parts of an exact location that differ between people
 // and machines.
-func generalise(l place.Location, f *footprint.Footprint) (place.Location, []string) {
+func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (place.Location, []string) {
 	var why []string
 	out := place.Location{Anchor: l.Anchor}
 	slotted := false
@@ -124,6 +124,9 @@ func generalise(l place.Location, f *footprint.Footprint) (place.Location, []str
 		case footprint.AccountShape.MatchString(name):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
 			why = append(why, "a name has the shape of an account's number: {account}")
+		case last && kind == footprint.Capture && digits.MatchString(name):
+			s = numbered(name)
+			why = append(why, "pictures and replays are numbered or dated: *")
 		case !slotted:
 			if g, ok := slotIn(name, last, l, f); ok {
 				s, slotted = g, true
@@ -133,6 +136,25 @@ func generalise(l place.Location, f *footprint.Footprint) (place.Location, []str
 		out.Pattern.Segments = append(out.Pattern.Segments, s)
 	}
 	return out, why
+}
+
+// numbered puts a star for the numbers in a name, from the first to the last.
+func numbered(name string) place.Segment {
+	ext := path.Ext(name)
+	stem := strings.TrimSuffix(name, ext)
+	at := digits.FindAllStringIndex(stem, -1)
+	if len(at) == 0 {
+		return place.LiteralSegment(name)
+	}
+	var s place.Segment
+	if before := stem[:at[0][0]]; before != "" {
+		s = append(s, place.Part{Kind: place.Literal, Text: before})
+	}
+	s = append(s, place.Part{Kind: place.Any})
+	if after := stem[at[len(at)-1][1]:] + ext; after != "" {
+		s = append(s, place.Part{Kind: place.Literal, Text: after})
+	}
+	return s
 }
 
 // slotIn finds the number that tells slots apart: one behind a word for slots,

@@ -54,7 +54,7 @@ type Draft struct {
 
 // Trace names the trace that a draft was made from. It stays on the machine.
 type Trace struct {
-	File   string `json:"file" yaml:"file"`
+	File   string `json:"file,omitempty" yaml:"file,omitempty"`
 	SHA256 string `json:"sha256" yaml:"sha256"`
 }
 

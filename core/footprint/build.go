@@ -269,25 +269,35 @@ func (b *builder) judge(f *record) File {
 }
 
 // A cue is marked after the thing was done, so writes count that lie up to
-// cueBefore before it, though not before the previous cue, or cueAfter after it.
+// cueBefore before it, though not before the previous cue, or cueAfter after it,
+// if they are nearer to it than to what comes next.
 const (
 	cueBefore = 20 * time.Second
 	cueAfter  = time.Second
 )
 
+// reading are the cues for what a program does without writing.
+var reading = map[string]bool{"ready": true, "loaded": true}
+
 func (b *builder) cuesNear(f *record) (near []string) {
-	previous := time.Duration(-1)
-	for _, c := range b.fp.Cues {
-		from := max(previous, c.At-cueBefore)
+	for i, c := range b.fp.Cues {
+		if reading[c.Word] || contains(near, c.Word) {
+			continue
+		}
+		from, next := c.At-cueBefore, b.exit
+		if i > 0 {
+			from = max(from, b.fp.Cues[i-1].At)
+		}
+		if i+1 < len(b.fp.Cues) {
+			next = b.fp.Cues[i+1].At
+		}
+		to := c.At + max(0, min(cueAfter, (next-c.At)/2))
 		for _, t := range f.writeTimes {
-			if t > from && t <= c.At+cueAfter {
-				if !contains(near, c.Word) {
-					near = append(near, c.Word)
-				}
+			if t > from && t <= to {
+				near = append(near, c.Word)
 				break
 			}
 		}
-		previous = c.At
 	}
 	return near
 }

@@ -71,6 +71,8 @@ var features = []feature{
 	{Save, 1, (*view).bytesInside},
 	{Save, 1, (*view).dataFolder},
 	{Save, 1.5, (*view).keepsOldContent},
+	{Save, -3, (*view).hammered},
+	{Config, -3, (*view).hammered},
 	{Save, -6, (*view).goneAfterwards},
 	{Config, -6, (*view).goneAfterwards},
 	{Save, -3, (*view).neverWritten},
@@ -114,12 +116,16 @@ func (v *view) decide() (Kind, float64, []string) {
 	sort.SliceStable(list, func(i, j int) bool { return list[i].weight > list[j].weight })
 	texts := []string{}
 	for _, r := range list {
+		if r.weight < 0 {
+			r.text = "against it: " + r.text
+		}
 		texts = append(texts, r.text)
 	}
 	if best == Unknown {
 		texts = append(texts, "nothing that was seen speaks clearly for one kind")
 	}
-	return best, math.Round(100*math.Exp(points[best])/sum) / 100, texts
+	// Nothing that was only seen is certain.
+	return best, min(math.Round(100*math.Exp(points[best])/sum)/100, 0.99), texts
 }
 
 func (v *view) writesSeen() bool { return v.writes > 0 || len(v.sizes) > 0 }
@@ -240,7 +246,7 @@ func (v *view) writtenAndRemoved() string {
 
 func (v *view) temporaryFolder() string {
 	for _, t := range []string{"/tmp/", "/var/tmp/"} {
-		if strings.HasPrefix(v.file.Path, t) && !v.placed {
+		if strings.HasPrefix(v.file.Path, t) && !v.placed && (v.writesSeen() || v.removed) {
 			return "it lies in " + strings.TrimSuffix(t, "/")
 		}
 	}
@@ -262,10 +268,15 @@ func (v *view) lockName() string {
 }
 
 func (v *view) emptyAndRemoved() string {
-	if v.created && v.removed && len(v.sizes) == 0 && v.becomes == nil && v.state.Size == 0 {
-		return "it stayed empty and was removed"
+	if !v.created || !v.removed || v.becomes != nil || v.state.Size != 0 {
+		return ""
 	}
-	return ""
+	for _, size := range v.sizes {
+		if size > 0 {
+			return ""
+		}
+	}
+	return "it stayed empty and was removed"
 }
 
 func (v *view) cacheFolder() string {
@@ -318,6 +329,16 @@ func (v *view) appendedAtTheEnd() string {
 		if n > 0 && n >= v.writes-v.ops[trace.Create] {
 			return fmt.Sprintf("it was only ever appended to (opened so %s)", times(n))
 		}
+	}
+	return ""
+}
+
+// hammeredFrom is how many openings at the end are more than progress needs.
+const hammeredFrom = 10
+
+func (v *view) hammered() string {
+	if n := v.ops[trace.Append]; n >= hammeredFrom && v.appendedAtTheEnd() != "" {
+		return fmt.Sprintf("it was appended to %s", times(n))
 	}
 	return ""
 }
@@ -394,13 +415,26 @@ func (v *view) writtenNear(word string) string {
 	return fmt.Sprintf("it was written %s before the cue %s", clock(best), word)
 }
 
-const exitNear = 3 * time.Second
+// exitNear is how close to the end a write says something, exitShare the part of
+// a short run that it may be.
+const (
+	exitNear  = 3 * time.Second
+	exitShare = 5
+)
 
 func (v *view) writtenNearExit() string {
-	if n := len(v.writeTimes); n > 0 && v.b.exit-v.writeTimes[n-1] < exitNear && v.writeTimes[n-1] <= v.b.exit+time.Second {
-		return fmt.Sprintf("it was last written %s before the program ended", clock(max(0, v.b.exit-v.writeTimes[n-1])))
+	n := len(v.writeTimes)
+	if n == 0 || v.writeTimes[n-1] > v.b.exit+time.Second {
+		return ""
 	}
-	return ""
+	before := max(0, v.b.exit-v.writeTimes[n-1])
+	switch {
+	case before >= min(exitNear, v.b.exit/exitShare):
+		return ""
+	case before < 50*time.Millisecond:
+		return "it was written as the program ended"
+	}
+	return fmt.Sprintf("it was last written %s before the program ended", clock(before))
 }
 
 func (v *view) readFirst() string {

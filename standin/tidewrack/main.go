@@ -173,7 +173,7 @@ func (g *game) do(command string, args []string) (string, error) {
 	return "", errors.New("there is no such command")
 }
 
-const autosaveEvery = 600 // frames
+const autosaveEvery = 150 // frames
 
 // play renders frames: each takes some work, most look into the pack file, some
 // write a line to the log.

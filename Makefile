@@ -1,0 +1,95 @@
+# The two commands for a fresh machine: make demo, make test.
+# Others: make build, check, bench, realgames, screenshots, fuzz.
+
+ADDRESS ?= 127.0.0.1:8417
+VERSION ?= $(shell git describe --always --dirty 2>/dev/null || echo development)
+GO_SOURCES := $(shell find . -name '*.go' -not -path './console/node_modules/*' -not -path './.run/*') go.mod go.sum \
+	$(shell find service core -name '*.sql' -o -name '*.yaml' -o -name '*.json')
+CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name 'schema.gen.ts') console/index.html console/vite.config.ts console/tsconfig.json
+MODULES := console/node_modules/.installed
+CONSOLE := console/dist/index.html
+STANDINS := bin/tidewrack bin/demo
+export npm_config_fund = false
+export npm_config_audit = false
+export npm_config_update_notifier = false
+
+.PHONY: all build demo test check bench realgames screenshots fuzz clean
+.DELETE_ON_ERROR:
+
+all: build
+
+build: bin/endroit
+
+$(MODULES): console/package.json console/package-lock.json
+	@tools/need go node npm git
+	@echo "The console's libraries are installed, from the npm registry:"
+	@cd console && npm ci --no-progress --loglevel=error || { echo "endroit: npm could not install them. Is the network there, and does npm reach its registry?" >&2; exit 1; }
+	@touch $@
+
+console/src/api/schema.gen.ts: service/openapi.yaml $(MODULES)
+	@cd console && npx --no-install openapi-typescript ../service/openapi.yaml -o src/api/schema.gen.ts >/dev/null
+	@touch $@
+
+$(CONSOLE): $(CONSOLE_SOURCES) console/src/api/schema.gen.ts
+	@echo "The console is built"
+	@cd console && npx --no-install vite build --logLevel warn
+
+# Compiling goes on beside the console's build: it takes the longest.
+bin/.compiled: $(GO_SOURCES)
+	@tools/need go
+	@mkdir -p bin
+	@echo "The program is compiled; Go fetches the modules that are missing from its proxy"
+	@go build ./cmd/... ./standin/... || { echo "endroit: the program could not be built. If modules are missing: is the network there, and does go reach its module proxy?" >&2; exit 1; }
+	@touch $@
+
+bin/endroit: bin/.compiled $(CONSOLE)
+	@go build -ldflags '-X endroit/cli.Version=$(VERSION)' -o $@ ./cmd/endroit
+
+bin/%: bin/.compiled
+	@go build -o $@ ./standin/$*
+
+demo:
+	@tools/need go node npm postgres
+	@$(MAKE) --no-print-directory -j2 bin/endroit $(STANDINS)
+	@bin/demo -address $(ADDRESS)
+
+# Everything that can fail: manners first, then the console's tests, then Go's.
+test:
+	@tools/need go node npm postgres chromium
+	@$(MAKE) --no-print-directory -j2 bin/endroit
+	@$(MAKE) --no-print-directory check
+	@cd console && npx --no-install vitest run
+	go test ./...
+
+check: $(CONSOLE)
+	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); test -z "$$unformatted" || { echo "gofmt: $$unformatted"; exit 1; }
+	go vet ./...
+	GOOS=windows go vet ./core/... ./machine
+	GOOS=darwin go vet ./core/... ./machine
+	go tool staticcheck ./...
+	cd console && npm run --silent check
+
+# Ratios to the same program untraced, from one run; nothing is asserted.
+bench: bin/endroit bin/tidewrack
+	@go run ./standin/bench -programs bin
+
+# Three real games from Debian's packages; not part of make test.
+realgames:
+	@tools/need go node npm tmux xvfb xdotool
+	@$(MAKE) --no-print-directory -j2 bin/endroit
+	@realgames/run
+
+screenshots:
+	@tools/need go node npm postgres chromium xvfb xterm xdotool import
+	@$(MAKE) --no-print-directory -j2 bin/endroit $(STANDINS)
+	@go run ./standin/screenshots
+
+# A minute for each reader of what strangers send.
+fuzz:
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/place
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/draft
+	go test -run '^$$' -fuzz FuzzReader -fuzztime 60s ./core/trace
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/manifest
+
+clean:
+	rm -rf bin console/dist/assets console/dist/index.html console/node_modules .run

@@ -1,0 +1,152 @@
+<script setup lang="ts">
+import { mdiWeatherNight, mdiWhiteBalanceSunny } from '@mdi/js'
+import { computed, onMounted } from 'vue'
+import { useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
+
+import { useSession, useSignOut } from './queries'
+
+const router = useRouter()
+const theme = useTheme()
+const session = useSession()
+const signOut = useSignOut()
+
+const person = computed(() => session.data.value?.person)
+// The order of the pages is the order of the job.
+const pages = [
+  { to: '/titles', text: 'Titles' },
+  { to: '/reviews', text: 'Reviews' },
+  { to: '/revisions', text: 'Revisions' },
+]
+
+onMounted(() => {
+  const kept = localStorage.getItem('theme')
+  if (kept === 'light' || kept === 'dark') theme.change(kept)
+})
+
+function turn() {
+  const next = theme.current.value.dark ? 'light' : 'dark'
+  theme.change(next)
+  localStorage.setItem('theme', next)
+}
+
+async function leave() {
+  await signOut.mutateAsync()
+  await router.push('/titles')
+}
+</script>
+
+<template>
+  <v-app>
+    <a class="skip" href="#content">To the content</a>
+    <v-app-bar flat border="b" height="56" color="surface">
+      <nav class="bar" aria-label="Pages">
+        <router-link to="/titles" class="name"
+          ><img src="/icon.svg" alt="" width="26" height="26" />Endroit</router-link
+        >
+        <router-link v-for="p in pages" :key="p.to" :to="p.to" class="page-link">{{ p.text }}</router-link>
+        <v-spacer />
+        <v-btn
+          :icon="theme.current.value.dark ? mdiWhiteBalanceSunny : mdiWeatherNight"
+          variant="text"
+          size="small"
+          :aria-label="theme.current.value.dark ? 'Light colours' : 'Dark colours'"
+          @click="turn"
+        />
+        <template v-if="person">
+          <span class="who"
+            >{{ person.name
+            }}<span class="quiet role">, {{ person.reviewer ? 'reviewer' : 'contributor' }}</span></span
+          >
+          <v-btn variant="text" size="small" @click="leave">Sign out</v-btn>
+        </template>
+        <router-link v-else to="/sign-in" class="page-link">Sign in</router-link>
+      </nav>
+    </v-app-bar>
+    <v-main id="content" tabindex="-1">
+      <router-view />
+    </v-main>
+  </v-app>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  width: 100%;
+  max-width: 1120px;
+  margin: 0 auto;
+  padding: 0 16px;
+  overflow-x: auto;
+}
+
+.name {
+  display: inline-flex;
+  align-items: center;
+  gap: 8px;
+  margin-right: 12px;
+  font-size: 1.1rem;
+  font-weight: 700;
+  text-decoration: none;
+  color: inherit;
+}
+
+.page-link {
+  padding: 6px 10px;
+  border-radius: 6px;
+  text-decoration: none;
+  color: inherit;
+  white-space: nowrap;
+}
+
+.page-link:hover {
+  background: rgb(var(--v-theme-surface-variant));
+  color: rgb(var(--v-theme-on-surface-variant));
+}
+
+.page-link.router-link-active {
+  color: rgb(var(--v-theme-primary));
+  font-weight: 700;
+  box-shadow: inset 0 -2px rgb(var(--v-theme-primary));
+  border-radius: 6px 6px 0 0;
+}
+
+.who {
+  white-space: nowrap;
+  padding-left: 8px;
+}
+
+.skip {
+  position: absolute;
+  left: -999px;
+}
+
+.skip:focus {
+  left: 8px;
+  top: 8px;
+  z-index: 3000;
+  padding: 8px;
+  background: rgb(var(--v-theme-surface));
+}
+
+@media (max-width: 600px) {
+  .bar {
+    padding: 0 6px;
+  }
+
+  .name {
+    margin-right: 0;
+    font-size: 0;
+    gap: 0;
+  }
+
+  .page-link {
+    padding: 6px;
+  }
+
+  .role {
+    display: none;
+  }
+}
+</style>

@@ -1,0 +1,100 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+
+import type { Schemas } from '../api/client'
+import { useAccept, useReturn } from '../queries'
+import { moment } from '../words'
+
+/** What became of a contribution, or the buttons that decide on it. */
+const props = defineProps<{ contribution: Schemas['ContributionShown'] }>()
+
+const accept = useAccept()
+const giveBack = useReturn()
+const asking = ref<'accept' | 'return' | ''>('')
+const because = ref('')
+const failed = computed(() => accept.error.value ?? giveBack.error.value)
+const busy = computed(() => accept.isPending.value || giveBack.isPending.value)
+
+async function decide() {
+  const number = props.contribution.number
+  try {
+    if (asking.value === 'accept') await accept.mutateAsync(number)
+    else await giveBack.mutateAsync({ number, because: because.value })
+  } catch {
+    // the panel says why
+  }
+  asking.value = ''
+}
+</script>
+
+<template>
+  <v-card class="pa-4 panel" role="region" aria-label="Decision">
+    <p v-if="failed" class="failed mb-2" role="alert">{{ failed.message }}</p>
+    <template v-if="contribution.state === 'accepted'">
+      <p>
+        <strong>Accepted</strong> by {{ contribution.decided_by
+        }}<template v-if="contribution.decided">, {{ moment(contribution.decided) }}</template
+        >. It is in <router-link to="/revisions">revision {{ contribution.revision }}</router-link> of the
+        manifest.
+      </p>
+    </template>
+    <template v-else-if="contribution.state === 'returned'">
+      <p><strong>Returned</strong> by {{ contribution.decided_by }}:</p>
+      <p class="because wrap">{{ contribution.because }}</p>
+    </template>
+    <template v-else-if="contribution.may_decide">
+      <template v-if="asking === ''">
+        <p class="mb-3">Waits for your decision.</p>
+        <v-btn
+          color="primary"
+          class="mr-2"
+          :disabled="contribution.conflicts.length > 0"
+          @click="asking = 'accept'"
+          >Accept…</v-btn
+        >
+        <v-btn variant="outlined" @click="asking = 'return'">Return…</v-btn>
+        <span v-if="contribution.conflicts.length" class="failed ml-3"
+          >It reaches into another title’s places; see below.</span
+        >
+      </template>
+      <template v-else-if="asking === 'accept'">
+        <p class="mb-3">
+          Accepting publishes a new revision of the manifest. People will let programs overwrite and delete
+          what these locations match. A published revision never changes.
+        </p>
+        <v-btn color="primary" class="mr-2" :loading="busy" @click="decide">Accept and publish</v-btn>
+        <v-btn variant="text" @click="asking = ''">Not yet</v-btn>
+      </template>
+      <form v-else @submit.prevent="decide">
+        <v-textarea
+          v-model="because"
+          label="Why, and what should be mended"
+          rows="3"
+          auto-grow
+          autofocus
+          maxlength="2000"
+          counter="2000"
+        />
+        <v-btn type="submit" color="primary" class="mr-2" :loading="busy" :disabled="!because.trim()"
+          >Return to {{ contribution.by }}</v-btn
+        >
+        <v-btn variant="text" @click="asking = ''">Not yet</v-btn>
+      </form>
+    </template>
+    <p v-else>Waits for a reviewer. You cannot decide: {{ contribution.why_not }}.</p>
+  </v-card>
+</template>
+
+<style scoped>
+.panel {
+  border-left: 4px solid rgb(var(--v-theme-primary));
+}
+
+.because {
+  white-space: pre-line;
+}
+
+.failed {
+  color: rgb(var(--v-theme-error));
+}
+</style>

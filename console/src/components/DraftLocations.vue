@@ -1,0 +1,82 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Schemas } from '../api/client'
+import { count, holds } from '../words'
+import LocationText from './LocationText.vue'
+import StandingMark from './StandingMark.vue'
+
+/** The locations that a draft proposes: what each covers of the footprint, and why it is as it is. */
+const props = defineProps<{ contribution: Schemas['ContributionShown'] }>()
+
+const rows = computed(() =>
+  props.contribution.draft.locations.map((l, i) => ({
+    ...l,
+    shown: props.contribution.locations.find((s) => s.at === l.at && s.holds === l.holds),
+    covered: props.contribution.coverage[i],
+  })),
+)
+
+/** Says what a location covers, and what of that is of another kind than it should hold. */
+function covers(c: Schemas['Covered']): { text: string; doubt: string } {
+  const kinds = Object.entries(c.kinds)
+  const other = kinds.filter(([k]) => k !== c.holds)
+  const text = `covers ${count(c.files.length, 'file that was seen', 'files that were seen')}`
+  return { text, doubt: other.map(([k, n]) => `${n} of them ${k}`).join(', ') }
+}
+</script>
+
+<template>
+  <v-card>
+    <ul class="rows">
+      <li v-for="l in rows" :key="l.holds + l.at" class="row">
+        <span class="holds">{{ holds[l.holds] ?? l.holds }}</span>
+        <div>
+          <LocationText :at="l.at" :means="l.shown?.means" :forms="l.shown?.forms" />
+          <p v-if="l.covered" class="quiet">
+            {{ covers(l.covered).text
+            }}<strong v-if="covers(l.covered).doubt" class="doubt">, {{ covers(l.covered).doubt }}</strong>
+          </p>
+          <ul v-if="l.why?.length" class="reasons quiet">
+            <li v-for="w in l.why" :key="w" class="wrap">{{ w }}</li>
+          </ul>
+        </div>
+        <StandingMark v-if="l.shown" :standing="l.shown.standing" :reason="l.shown.reason" />
+      </li>
+    </ul>
+  </v-card>
+</template>
+
+<style scoped>
+.rows {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+}
+
+.row {
+  display: grid;
+  grid-template-columns: 9rem minmax(0, 1fr) auto;
+  gap: 2px 16px;
+  padding: 10px 16px;
+}
+
+.row + .row {
+  border-top: 1px solid rgba(var(--v-border-color), var(--v-border-opacity));
+}
+
+.holds {
+  font-weight: 700;
+  line-height: 1.9;
+}
+
+.doubt {
+  color: rgb(var(--v-theme-error));
+}
+
+@media (max-width: 720px) {
+  .row {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import type { Schemas } from '../api/client'
+import { count, holds } from '../words'
+import EvidenceList from './EvidenceList.vue'
+import LocationText from './LocationText.vue'
+import StandingMark from './StandingMark.vue'
+
+/** The locations of one variant, with what each holds, its standing and the evidence. */
+defineProps<{ locations: Schemas['Location'][] }>()
+
+const open = ref<Record<string, boolean>>({})
+</script>
+
+<template>
+  <ul class="rows">
+    <li v-for="l in locations" :key="l.holds + l.at" class="row">
+      <span class="holds">{{ holds[l.holds] ?? l.holds }}</span>
+      <span class="where">
+        <LocationText :at="l.at" :means="l.means" :forms="l.forms" />
+        <span v-if="l.means" class="means quiet">{{ l.anchor }} is {{ l.means }}</span>
+      </span>
+      <span class="proof">
+        <StandingMark :standing="l.standing" :reason="l.reason" />
+        <v-btn
+          v-if="l.evidence.length"
+          variant="text"
+          size="small"
+          class="more"
+          :aria-expanded="!!open[l.at]"
+          @click="open[l.at] = !open[l.at]"
+        >
+          {{ count(l.evidence.length, 'run', 'runs') }}
+        </v-btn>
+      </span>
+      <div v-if="open[l.at]" class="evidence">
+        <p class="quiet mb-1">{{ l.reason }}</p>
+        <EvidenceList :evidence="l.evidence" />
+      </div>
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+.rows {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+}
+
+.row {
+  display: grid;
+  grid-template-columns: 9rem minmax(0, 1fr) auto;
+  gap: 2px 16px;
+  align-items: center;
+  padding: 8px 16px;
+  border-top: 1px solid rgba(var(--v-border-color), var(--v-border-opacity));
+}
+
+.holds {
+  font-weight: 700;
+}
+
+.means {
+  display: block;
+  font-size: 0.84em;
+}
+
+.proof {
+  display: inline-flex;
+  align-items: center;
+  gap: 4px;
+}
+
+.more {
+  text-decoration: underline dotted;
+}
+
+.evidence {
+  grid-column: 2 / -1;
+  padding-bottom: 6px;
+}
+
+@media (max-width: 720px) {
+  .row {
+    grid-template-columns: minmax(0, 1fr);
+  }
+
+  .evidence {
+    grid-column: 1;
+  }
+}
+</style>

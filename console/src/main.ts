@@ -1,0 +1,18 @@
+import '@fontsource/atkinson-hyperlegible-next/latin-400.css'
+import '@fontsource/atkinson-hyperlegible-next/latin-700.css'
+import '@fontsource/atkinson-hyperlegible-next/latin-ext-400.css'
+import '@fontsource/atkinson-hyperlegible-next/latin-ext-700.css'
+import '@fontsource/atkinson-hyperlegible-mono/latin-400.css'
+import '@fontsource/atkinson-hyperlegible-mono/latin-700.css'
+import 'vuetify/styles'
+import './style.css'
+
+import { VueQueryPlugin } from '@tanstack/vue-query'
+import { createApp } from 'vue'
+
+import App from './App.vue'
+import { queryClient } from './queries'
+import { router } from './router'
+import { vuetify } from './theme'
+
+createApp(App).use(VueQueryPlugin, { queryClient }).use(router).use(vuetify).mount('#app')

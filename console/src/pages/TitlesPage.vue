@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { mdiMagnify } from '@mdi/js'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import BestAnswer from '../components/BestAnswer.vue'
+import PageState from '../components/PageState.vue'
+import { useTitles } from '../queries'
+import { count, systems } from '../words'
+
+const route = useRoute()
+const router = useRouter()
+const typed = ref(String(route.query.q ?? ''))
+const asked = ref(typed.value)
+const titles = useTitles(asked)
+const items = computed(() => titles.data.value?.pages.flatMap((p) => p.items) ?? [])
+const best = computed(() => (asked.value.trim() ? (items.value[0]?.id ?? '') : ''))
+
+// Searches as one types, a moment after the last key.
+let waiting: ReturnType<typeof setTimeout> | undefined
+watch(typed, (text) => {
+  clearTimeout(waiting)
+  waiting = setTimeout(() => {
+    asked.value = (text ?? '').slice(0, 200)
+    void router.replace({ query: asked.value ? { q: asked.value } : {} })
+  }, 150)
+})
+watch(
+  () => route.query.q,
+  (q) => {
+    const text = String(q ?? '')
+    if (text !== asked.value) typed.value = asked.value = text // back and forward
+  },
+)
+</script>
+
+<template>
+  <div class="page">
+    <h1>Where does it keep my progress?</h1>
+    <p class="quiet mt-1 mb-4">
+      Every place here was seen in a traced run of the game and accepted by a second person.
+    </p>
+    <v-text-field
+      v-model="typed"
+      label="A title's name"
+      placeholder="Tidewrack"
+      :prepend-inner-icon="mdiMagnify"
+      clearable
+      autofocus
+      hide-details
+      type="search"
+    />
+    <PageState
+      :pending="titles.isPending.value"
+      :error="titles.error.value"
+      :empty="items.length === 0"
+      @again="titles.refetch()"
+    >
+      <template #empty>
+        <v-card class="pa-6 my-4">
+          <p v-if="asked">Nobody has recorded “{{ asked }}” yet.</p>
+          <p v-else>No title is recorded yet.</p>
+          <p class="mt-2">To find out yourself, run the game under observation, from its own folder:</p>
+          <pre class="mono mt-2">endroit trace --title "{{ asked || 'NAME' }}" -- ./the-game</pre>
+        </v-card>
+      </template>
+      <BestAnswer v-if="best" :id="best" />
+      <v-card class="mt-4">
+        <v-table>
+          <thead>
+            <tr>
+              <th>Title</th>
+              <th>Systems</th>
+              <th>Sold by</th>
+              <th class="text-right">Variants</th>
+              <th class="text-right">Locations</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="t in items" :key="t.id">
+              <td>
+                <router-link :to="`/titles/${encodeURIComponent(t.id)}`">{{ t.name }}</router-link>
+              </td>
+              <td>{{ t.systems.map((s) => systems[s] ?? s).join(', ') }}</td>
+              <td>{{ t.stores.join(', ') || 'not recorded' }}</td>
+              <td class="text-right">{{ t.variants }}</td>
+              <td class="text-right">{{ t.locations }}</td>
+            </tr>
+          </tbody>
+        </v-table>
+      </v-card>
+      <p class="quiet mt-2">
+        {{ count(items.length, 'title', 'titles')
+        }}<template v-if="titles.hasNextPage.value"> so far</template>
+        <v-btn
+          v-if="titles.hasNextPage.value"
+          variant="text"
+          size="small"
+          :loading="titles.isFetchingNextPage.value"
+          @click="titles.fetchNextPage()"
+          >More</v-btn
+        >
+      </p>
+    </PageState>
+  </div>
+</template>

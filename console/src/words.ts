@@ -1,0 +1,53 @@
+/** Writes a number of bytes for people, in powers of 1000 as file managers do. */
+export function size(bytes: number | undefined): string {
+  if (bytes === undefined) return '0 B'
+  const units = ['B', 'kB', 'MB', 'GB', 'TB']
+  let i = 0
+  let n = bytes
+  while (n >= 999.5 && i < units.length - 1) {
+    n /= 1000
+    i++
+  }
+  return `${i > 0 && n < 9.95 ? n.toFixed(1) : Math.round(n)} ${units[i]}`
+}
+
+/** Writes a time of a run, given in nanoseconds since its start. */
+export function clock(nanoseconds: number): string {
+  const s = nanoseconds / 1e9
+  if (s < 10) return `${s.toFixed(1)} s`
+  if (s < 120) return `${Math.round(s)} s`
+  return `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`
+}
+
+export function date(text: string): string {
+  return new Date(text).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+}
+
+export function moment(text: string): string {
+  return new Date(text).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
+}
+
+export function count(n: number, one: string, many: string): string {
+  return `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`
+}
+
+export function times(n: number): string {
+  return n === 0 ? 'never' : n === 1 ? 'once' : n === 2 ? 'twice' : `${n} times`
+}
+
+/** The names of systems as their makers write them. */
+export const systems: Record<string, string> = { linux: 'Linux', windows: 'Windows', macos: 'macOS' }
+
+/** What a location holds, for people. */
+export const holds: Record<string, string> = {
+  save: 'progress',
+  config: 'settings',
+  capture: 'pictures and replays',
+}
+
+/** Guesses the visitor's system from what the browser says. */
+export function ownSystem(platform = navigator.userAgent): string {
+  if (/windows/i.test(platform)) return 'windows'
+  if (/mac os/i.test(platform)) return 'macos'
+  return 'linux'
+}

@@ -1,0 +1,161 @@
+// Package world loads the demo's data into a running service: the made-up titles
+// that contributors found and a reviewer decided on, through the same API that
+// everybody uses.
+//
+//	loaded, err := world.Load(ctx, "http://127.0.0.1:8417")
+package world
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"endroit/client"
+	"endroit/core/contribution"
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/trace"
+)
+
+// Person is an account of the demo.
+type Person struct {
+	Name, Password string
+	Reviewer       bool
+}
+
+// People are the demo's accounts. The passwords are for a machine of one's own.
+var People = []Person{
+	{"mira", "lantern-and-rope", false},
+	{"tobin", "salt-on-the-glass", false},
+	{"ysolde", "nine-old-orchards", false},
+	{"anselm", "the-quiet-reader", true},
+}
+
+// Reviewer is the name of the account that decides in the demo.
+const Reviewer = "anselm"
+
+// Load submits the findings as their contributors and decides on them as the
+// reviewer, in the order of the table. It returns how many wait.
+func Load(ctx context.Context, service string) (waiting int, err error) {
+	as := map[string]*client.Client{}
+	for _, p := range People {
+		if as[p.Name], err = signIn(ctx, service, p); err != nil {
+			return 0, fmt.Errorf("load the demo's data: %w", err)
+		}
+	}
+	for i, f := range findings {
+		raw, err := f.body().Encode()
+		if err != nil {
+			return 0, fmt.Errorf("load %s: %w", f.title, err)
+		}
+		sent, err := as[f.by].Submit(ctx, fmt.Sprintf("demo-%d", i), raw)
+		if err != nil {
+			return 0, fmt.Errorf("load %s: %w", f.title, err)
+		}
+		switch f.then {
+		case accepted:
+			_, err = as[Reviewer].Accept(ctx, sent.Number)
+		case returned:
+			_, err = as[Reviewer].Return(ctx, sent.Number, f.because)
+		default:
+			waiting++
+		}
+		if err != nil {
+			return 0, fmt.Errorf("decide on %s: %w", f.title, err)
+		}
+	}
+	return waiting, nil
+}
+
+func signIn(ctx context.Context, service string, p Person) (*client.Client, error) {
+	c, err := client.New(service, "")
+	if err != nil {
+		return nil, err
+	}
+	token, err := c.Login(ctx, p.Name, p.Password)
+	if err != nil {
+		return nil, err
+	}
+	return client.New(service, token.Token)
+}
+
+// What the reviewer did with a finding.
+const (
+	accepted = "accepted"
+	returned = "returned"
+	waiting  = "waiting"
+)
+
+// finding is one contribution of the demo.
+type finding struct {
+	by, title string
+	edition   trace.Edition
+	launcher  string
+	os        string
+	runtime   string
+	observer  string
+	locations []draft.Location
+	questions []string
+	note      string
+	files     []seen
+	others    map[footprint.Kind]int // files that stay on the machine
+	then      string
+	because   string
+}
+
+// seen is one file of a made-up run. Times are seconds after its start.
+type seen struct {
+	place         string
+	kind          footprint.Kind
+	confidence    float64
+	reads, writes int
+	read, written float64
+	near          string
+	before, size  int64 // bytes, 0 for not there
+	looks         string
+	reasons       []string
+}
+
+// The made-up run: when it was, how long it took, and what was marked in it.
+var (
+	runStarted = time.Date(2026, 11, 21, 19, 4, 0, 0, time.UTC)
+	runLength  = 412 * time.Second
+	runCues    = []trace.Cue{{At: 21 * time.Second, Word: "loaded"}, {At: 240 * time.Second, Word: "saved"}, {At: 318 * time.Second, Word: "changed-setting"}, {At: 405 * time.Second, Word: "quit"}}
+)
+
+func (f finding) body() *contribution.Body {
+	fp := &footprint.Footprint{Format: footprint.Format, Title: f.title, Edition: &f.edition, Launcher: f.launcher, OS: f.os, Runtime: f.runtime, Observer: f.observer,
+		Started: runStarted, Length: runLength, Programs: []string{}, Cues: runCues, Gaps: []trace.Gap{}, Counts: map[footprint.Kind]int{}, Files: []footprint.File{}}
+	for k, n := range f.others {
+		fp.Counts[k] += n
+	}
+	for _, s := range f.files {
+		fp.Counts[s.kind]++
+		fp.Events += s.reads + s.writes
+		fp.Files = append(fp.Files, s.file())
+	}
+	d := &draft.Draft{Format: draft.Format, Title: f.title, Edition: &f.edition, Launcher: f.launcher, OS: f.os, Runtime: f.runtime, Locations: f.locations, Questions: f.questions, Note: f.note}
+	return &contribution.Body{Draft: d, Footprint: fp}
+}
+
+func (s seen) file() footprint.File {
+	seconds := func(x float64) time.Duration { return time.Duration(x * float64(time.Second)) }
+	state := func(size int64, at float64) trace.State {
+		if size == 0 {
+			return trace.State{Is: trace.IsAbsent}
+		}
+		return trace.State{Is: trace.IsFile, Size: size, Time: runStarted.Add(seconds(at)), Looks: s.looks}
+	}
+	f := footprint.File{Place: s.place, Kind: s.kind, Confidence: s.confidence, Reasons: s.reasons, Reads: s.reads, Writes: s.writes,
+		Before: state(s.before, -86400), After: state(s.size, s.written)}
+	if s.reads > 0 {
+		f.FirstRead, f.LastRead = seconds(s.read), seconds(s.read)
+	}
+	if s.writes > 0 {
+		f.FirstWrite, f.LastWrite = seconds(s.written), seconds(s.written)
+	}
+	if s.near != "" {
+		f.Near = []string{s.near}
+	}
+	return f
+}
