@@ -53,10 +53,11 @@ func readTrace(name string) (*footprint.Footprint, string, error) {
 func (a *app) footprint() *cli.Command {
 	return command(&cli.Command{
 		Name: "footprint", Usage: "show what the files of a trace are, and why",
-		UsageText:   "endroit footprint TRACE [--kind KIND,...] [--json]",
+		UsageText:   "endroit footprint TRACE [--kind KIND,...] [--reasons] [--json]",
 		Description: "Files of interest come first: " + kindList(true) + ". The rest is counted;\n--kind lists it. Each kind is given with its confidence, from 0 to 1, and reasons.",
 		Flags: []cli.Flag{
 			&cli.StringSliceFlag{Name: "kind", Usage: "only these kinds: `KIND,...` of " + kindList(false)},
+			&cli.BoolFlag{Name: "reasons", Usage: "print all reasons for each file, not only the weightiest"},
 			jsonFlag(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
@@ -87,7 +88,7 @@ func (a *app) footprint() *cli.Command {
 			if c.Bool("json") {
 				return a.json(fp)
 			}
-			a.printFootprint(fp, kinds)
+			a.printFootprint(fp, kinds, c.Bool("reasons"))
 			if len(kinds) == 0 {
 				a.say("\nNext: endroit propose %s", name)
 			}
@@ -141,7 +142,7 @@ func describe(fp *footprint.Footprint) string {
 	return shown(strings.Join(append(parts, fp.OS+" "+fp.Runtime, "ran "+inTerms(fp.Length)), ", "))
 }
 
-func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bool) {
+func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bool, all bool) {
 	a.say("%s", describe(fp))
 	if len(fp.Cues) > 0 {
 		var cues []string
@@ -164,7 +165,7 @@ func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bo
 			a.say("\n%s", f.Kind)
 			last = f.Kind
 		}
-		a.printFile(f)
+		a.printFile(f, all)
 	}
 	if !any {
 		a.say("\nNothing of %s was seen.", map[bool]string{true: "interest", false: "these kinds"}[len(only) == 0])
@@ -186,7 +187,7 @@ func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bo
 	}
 }
 
-func (a *app) printFile(f footprint.File) {
+func (a *app) printFile(f footprint.File, all bool) {
 	where := f.Path
 	if where == "" {
 		where = f.Place
@@ -198,10 +199,18 @@ func (a *app) printFile(f footprint.File) {
 	}
 	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), fmt.Sprintf("read %s, written %s", times(f.Reads), times(f.Writes)), became(f))
 	a.say("      %s", shown(strings.Join(facts, "; ")))
-	for _, r := range f.Reasons {
+	for i, r := range f.Reasons {
+		if i == reasonsShown && !all && len(f.Reasons) > reasonsShown+1 {
+			a.say("      - and %d more reasons (--reasons)", len(f.Reasons)-reasonsShown)
+			break
+		}
 		a.say("      - %s", shown(r))
 	}
 }
+
+// reasonsShown is how many of a file's reasons are printed without --reasons,
+// the weightiest.
+const reasonsShown = 3
 
 func times(n int) string {
 	switch n {

@@ -52,7 +52,8 @@ func inTerms(d time.Duration) string {
 	case d < 2*time.Minute:
 		return fmt.Sprintf("%.0f s", d.Seconds())
 	case d < 2*time.Hour:
-		return fmt.Sprintf("%.0f min", d.Minutes())
+		d = d.Round(time.Second)
+		return fmt.Sprintf("%d min %d s", int(d.Minutes()), int(d.Seconds())%60)
 	}
 	return fmt.Sprintf("%.1f h", d.Hours())
 }

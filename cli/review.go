@@ -177,7 +177,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		a.say("\ncannot be accepted: %s can match files of %s, which keeps its own in %s", shown(k.At), shown(k.TitleName), shown(k.TitlesAt))
 	}
 	a.say("\nfootprint")
-	a.printFootprint(&fp, nil)
+	a.printFootprint(&fp, nil, false)
 	switch {
 	case x.MayDecide:
 		a.say("\nNext: endroit review accept %d, or endroit review return %d --because TEXT", x.Number, x.Number)

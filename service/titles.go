@@ -76,6 +76,7 @@ func showLocation(l manifest.Location, os, runtime string) wire.LocationShown {
 		out.Anchor, out.Pattern = string(at.Anchor), at.Pattern.String()
 		d, _ := place.Define(at.Anchor)
 		out.Means = d.On(os, runtime)
+		out.Usual = at.Usual(os, runtime)
 		out.Forms = at.Forms(os, runtime)
 	}
 	return out

@@ -58,7 +58,7 @@ async function leave() {
             >{{ person.name
             }}<span class="quiet role">, {{ person.reviewer ? 'reviewer' : 'contributor' }}</span></span
           >
-          <v-btn variant="text" size="small" @click="leave">Sign out</v-btn>
+          <v-btn variant="text" size="small" class="leave" @click="leave">Sign out</v-btn>
         </template>
         <router-link v-else to="/sign-in" class="page-link">Sign in</router-link>
       </nav>

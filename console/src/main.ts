@@ -4,6 +4,7 @@ import '@fontsource/atkinson-hyperlegible-next/latin-ext-400.css'
 import '@fontsource/atkinson-hyperlegible-next/latin-ext-700.css'
 import '@fontsource/atkinson-hyperlegible-mono/latin-400.css'
 import '@fontsource/atkinson-hyperlegible-mono/latin-700.css'
+import './reset.css'
 import 'vuetify/styles'
 import './style.css'
 

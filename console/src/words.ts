@@ -42,7 +42,7 @@ export const systems: Record<string, string> = { linux: 'Linux', windows: 'Windo
 export const holds: Record<string, string> = {
   save: 'progress',
   config: 'settings',
-  capture: 'pictures and replays',
+  capture: 'pictures',
 }
 
 /** Guesses the visitor's system from what the browser says. */

@@ -61,6 +61,44 @@ func (l Location) Forms(os, runtime string) []Form {
 	return forms
 }
 
+// usual is where anchors lie unless somebody moved them, as people write it.
+var (
+	usualLinux = map[Anchor]string{Home: "~", XDGData: "~/.local/share", XDGConfig: "~/.config", XDGState: "~/.local/state", XDGCache: "~/.cache", Documents: "~/Documents", VarGames: "/var/games"}
+	usualMac   = map[Anchor]string{Home: "~", Documents: "~/Documents", MacApplicationSupport: "~/Library/Application Support", MacPreferences: "~/Library/Preferences", MacContainers: "~/Library/Containers"}
+)
+
+// Usual writes the whole location, variable parts too, where it usually lies on
+// a system, for reading: "~/.local/share/tidewrack/slots/*.sav". It is empty
+// where the anchor depends on the installation.
+func (l Location) Usual(os, runtime string) string {
+	tops, separator := usualLinux, "/"
+	switch {
+	case os == "windows" || runtime == "prefix":
+		tops, separator = windowsFolders, `\`
+	case os == "macos":
+		tops = usualMac
+	}
+	top := tops[l.Anchor]
+	if top == "" {
+		return ""
+	}
+	text := top
+	for _, s := range l.Pattern.Segments {
+		text += separator
+		for _, p := range s {
+			if p.Kind == Literal && !strings.ContainsFunc(p.Text, func(r rune) bool { return special(r, 3) }) {
+				text += p.Text // as it is on the disk, not percent-encoded
+			} else {
+				text += Segment{p}.String()
+			}
+		}
+	}
+	if l.Pattern.Folder {
+		text += separator
+	}
+	return text
+}
+
 func (l Location) exact() bool {
 	for _, s := range l.Pattern.Segments {
 		if !s.literal() {

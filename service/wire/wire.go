@@ -48,6 +48,7 @@ type LocationShown struct {
 	Anchor  string       `json:"anchor"`
 	Pattern string       `json:"pattern"`
 	Means   string       `json:"means"` // what the anchor is on this variant's system
+	Usual   string       `json:"usual"` // where that usually lies, for reading
 	Reason  string       `json:"reason"`
 	Forms   []place.Form `json:"forms"`
 }

@@ -41,7 +41,10 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
             <li v-for="w in l.why" :key="w" class="wrap">{{ w }}</li>
           </ul>
         </div>
-        <StandingMark v-if="l.shown" :standing="l.shown.standing" :reason="l.shown.reason" />
+        <span v-if="l.shown?.standing" class="standing"
+          ><span v-if="contribution.state === 'waiting'" class="quiet">would be</span
+          ><StandingMark :standing="l.shown.standing" :reason="l.shown.reason"
+        /></span>
       </li>
     </ul>
   </v-card>
@@ -56,7 +59,7 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
 
 .row {
   display: grid;
-  grid-template-columns: 9rem minmax(0, 1fr) auto;
+  grid-template-columns: 7rem minmax(0, 1fr) auto;
   gap: 2px 16px;
   padding: 10px 16px;
 }
@@ -68,6 +71,12 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
 .holds {
   font-weight: 700;
   line-height: 1.9;
+}
+
+.standing {
+  display: inline-flex;
+  align-items: baseline;
+  gap: 4px;
 }
 
 .doubt {

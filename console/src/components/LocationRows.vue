@@ -19,7 +19,9 @@ const open = ref<Record<string, boolean>>({})
       <span class="holds">{{ holds[l.holds] ?? l.holds }}</span>
       <span class="where">
         <LocationText :at="l.at" :means="l.means" :forms="l.forms" />
-        <span v-if="l.means" class="means quiet">{{ l.anchor }} is {{ l.means }}</span>
+        <span v-if="l.usual" class="usual quiet"
+          >usually <span class="mono">{{ l.usual }}</span></span
+        >
       </span>
       <span class="proof">
         <StandingMark :standing="l.standing" :reason="l.reason" />
@@ -51,7 +53,7 @@ const open = ref<Record<string, boolean>>({})
 
 .row {
   display: grid;
-  grid-template-columns: 9rem minmax(0, 1fr) auto;
+  grid-template-columns: 7rem minmax(0, 1fr) auto;
   gap: 2px 16px;
   align-items: center;
   padding: 8px 16px;
@@ -62,9 +64,10 @@ const open = ref<Record<string, boolean>>({})
   font-weight: 700;
 }
 
-.means {
+.usual {
   display: block;
-  font-size: 0.84em;
+  font-size: 0.88em;
+  overflow-wrap: anywhere;
 }
 
 .proof {

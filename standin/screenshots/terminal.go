@@ -1,0 +1,58 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+)
+
+// commandPictures are the commands whose output is kept, and who types them.
+var commandPictures = []struct{ name, home, command string }{
+	{"footprint", "mira", "endroit footprint tidewrack.trace"},
+	{"propose", "mira", "endroit propose tidewrack.trace --out -"},
+	{"submit", "mira", "endroit submit tidewrack.draft.yaml --yes | tail -n 45"},
+	{"review", "anselm", "endroit review list; echo; endroit review show 9"},
+	{"locate", "tobin", "endroit locate Tidewrack"},
+}
+
+// commands takes each in an xterm on a screen in memory.
+func commands(ctx context.Context, programs, folder, out, only string) error {
+	programs, err := filepath.Abs(programs)
+	if err != nil {
+		return err
+	}
+	for _, c := range commandPictures {
+		if only != "" && !strings.Contains(c.name, only) {
+			continue
+		}
+		file, err := filepath.Abs(filepath.Join(out, c.name+".png"))
+		if err != nil {
+			return err
+		}
+		home := filepath.Join(folder, "homes", c.home)
+		done := filepath.Join(folder, c.name+".done")
+		script := fmt.Sprintf("cd %q && clear && printf '$ %%s\\n' %q && { %s; } 2>&1; touch %q; sleep 30", home, c.command, c.command, done)
+		if err := terminal(ctx, programs, home, script, done, file); err != nil {
+			return fmt.Errorf("picture %s: %w", c.name, err)
+		}
+	}
+	return nil
+}
+
+func terminal(ctx context.Context, programs, home, script, done, file string) error {
+	ctx, cancel := context.WithTimeout(ctx, time.Minute)
+	defer cancel()
+	screen := exec.CommandContext(ctx, "xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "sh", "-c",
+		`xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry 181x56+0+0 -bg '#fffdf8' -fg '#1f2a29' -e sh -c "$SCRIPT" & xterm=$!
+		n=0; while [ ! -e "$DONE" ] && [ $n -lt 300 ]; do sleep 0.1; n=$((n+1)); done; sleep 0.6
+		import -window root "$FILE"; kill $xterm`)
+	screen.Env = []string{"HOME=" + home, "PATH=" + programs + ":" + os.Getenv("PATH"), "SCRIPT=" + script, "DONE=" + done, "FILE=" + file, "LANG=C.UTF-8"}
+	if text, err := screen.CombinedOutput(); err != nil {
+		return fmt.Errorf("%w: %s", err, text)
+	}
+	return nil
+}
