@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -13,42 +14,76 @@ import (
 	"endroit/core/manifest"
 )
 
-// manifestFiles are the local copy and the digest that it has to have.
-func manifestFiles() (body, digest string, err error) {
+// manifestFolder holds the local copy: each revision in a file named after its
+// digest, and in the file current the digest of the one that counts, so that an
+// interrupted fetch leaves the one before.
+func manifestFolder() (string, error) {
 	dir := os.Getenv("XDG_DATA_HOME")
 	if !filepath.IsAbs(dir) {
 		home, err := os.UserHomeDir()
 		if err != nil {
-			return "", "", err
+			return "", err
 		}
 		dir = filepath.Join(home, ".local", "share")
 	}
-	dir = filepath.Join(dir, "endroit")
-	return filepath.Join(dir, "manifest.json"), filepath.Join(dir, "manifest.sha256"), nil
+	return filepath.Join(dir, "endroit", "manifest"), nil
 }
 
+const currentFile = "current"
+
 // localManifest reads the local copy and checks it against its digest.
-func localManifest() (*manifest.Manifest, error) {
-	file, digestFile, err := manifestFiles()
+func localManifest() (m *manifest.Manifest, digest string, err error) {
+	dir, err := manifestFolder()
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	data, err := os.ReadFile(file)
+	current, err := os.ReadFile(filepath.Join(dir, currentFile))
 	if errors.Is(err, os.ErrNotExist) {
-		return nil, fail(exitNotFound, "there is no manifest on this machine yet; get it with endroit fetch")
+		return nil, "", fail(exitNotFound, "there is no manifest on this machine yet; get it with endroit fetch")
 	}
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	want, err := os.ReadFile(digestFile)
-	if err != nil || strings.TrimSpace(string(want)) != manifest.Digest(data) {
-		return nil, fail(exitInput, "the manifest in %s was cut or altered (it does not have its digest); get it anew with endroit fetch", file)
+	digest = strings.TrimSpace(string(current))
+	if !digestShape.MatchString(digest) {
+		return nil, "", fail(exitInput, "%s holds no digest; get the manifest anew with endroit fetch", filepath.Join(dir, currentFile))
 	}
-	m, err := manifest.Parse(data)
+	file := filepath.Join(dir, digest+".json")
+	data, err := os.ReadFile(file)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w; get it anew with endroit fetch", file, err)
+		return nil, "", fail(exitInput, "the local manifest is gone (%v); get it anew with endroit fetch", err)
 	}
-	return m, nil
+	if manifest.Digest(data) != digest {
+		return nil, "", fail(exitInput, "the manifest in %s was cut or altered (it does not have its digest); get it anew with endroit fetch", file)
+	}
+	if m, err = manifest.Parse(data); err != nil {
+		return nil, "", fmt.Errorf("%s: %w; get it anew with endroit fetch", file, err)
+	}
+	return m, digest, nil
+}
+
+var digestShape = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
+// keepManifest makes a revision the local copy and removes older ones.
+func keepManifest(body []byte, digest string) (file string, err error) {
+	dir, err := manifestFolder()
+	if err != nil {
+		return "", err
+	}
+	file = filepath.Join(dir, digest+".json")
+	if err := writePrivately(file, body); err != nil {
+		return "", fmt.Errorf("keep the manifest: %w", err)
+	}
+	if err := writePrivately(filepath.Join(dir, currentFile), []byte(digest+"\n")); err != nil {
+		return "", fmt.Errorf("keep the manifest: %w", err)
+	}
+	old, _ := filepath.Glob(filepath.Join(dir, "*.json"))
+	for _, o := range old {
+		if o != file {
+			_ = os.Remove(o)
+		}
+	}
+	return file, nil
 }
 
 func (a *app) fetch() *cli.Command {
@@ -65,18 +100,9 @@ func (a *app) fetch() *cli.Command {
 			if err != nil {
 				return err
 			}
-			file, digestFile, err := manifestFiles()
-			if err != nil {
-				return err
-			}
-			known := ""
-			old, oldErr := localManifest()
-			if oldErr == nil {
-				data, err := os.ReadFile(digestFile)
-				if err != nil {
-					return err
-				}
-				known = strings.TrimSpace(string(data))
+			old, known, oldErr := localManifest()
+			if oldErr != nil {
+				old, known = nil, "" // missing or damaged: fetched whole
 			}
 			body, digest, err := cl.Manifest(ctx, known, manifest.MaxBytes)
 			if err != nil {
@@ -85,24 +111,21 @@ func (a *app) fetch() *cli.Command {
 			m := old
 			if body != nil {
 				if got := manifest.Digest(body); got != digest {
-					return fail(exitInput, "what came is not what the service announced (SHA-256 %s, not %s); nothing was changed, try again", got, digest)
+					return fail(exitInput, "what came is not what the service announced (SHA-256 %s, not %.70q); nothing was changed, try again", got, digest)
 				}
 				if m, err = manifest.Parse(body); err != nil {
 					return fmt.Errorf("fetch: %w; nothing was changed", err)
 				}
-				if old != nil && m.Revision < old.Revision {
-					return fail(exitConflict, "%s has revision %d, and the local copy is at %d already; is it another service? Remove %s to start over", l.Service, m.Revision, old.Revision, file)
+				if old != nil && m.Revision <= old.Revision {
+					dir, _ := manifestFolder()
+					return fail(exitConflict, "%s has another revision %d, and the local copy is at %d already; is it another service? Remove %s to start over", l.Service, m.Revision, old.Revision, dir)
 				}
-				// The digest goes first: whatever is interrupted is noticed.
-				if err := writePrivately(digestFile, []byte(digest+"\n")); err != nil {
-					return err
-				}
-				if err := writePrivately(file, body); err != nil {
+				if _, err := keepManifest(body, digest); err != nil {
 					return err
 				}
 			}
 			if c.Bool("json") {
-				return a.json(map[string]any{"revision": m.Revision, "titles": len(m.Titles), "published": m.Published, "changed": body != nil, "file": file})
+				return a.json(map[string]any{"revision": m.Revision, "titles": len(m.Titles), "published": m.Published, "changed": body != nil, "digest": digest})
 			}
 			if body == nil {
 				a.say("up to date: revision %d with %s", m.Revision, count(len(m.Titles), "title", "titles"))

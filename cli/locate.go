@@ -52,7 +52,7 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 		return fail(exitUsage, "locate wants a TITLE, such as: endroit locate Tidewrack")
 	}
 	name := strings.Join(c.Args().Slice(), " ")
-	m, err := localManifest()
+	m, _, err := localManifest()
 	if err != nil {
 		return err
 	}

@@ -40,8 +40,11 @@ func (a *app) submit() *cli.Command {
 			if err != nil {
 				return err
 			}
-			body := contribution.Prepare(d, fp)
-			if err := body.Check(); err != nil {
+			body, err := contribution.Prepare(d, fp)
+			if err == nil {
+				err = body.Check()
+			}
+			if err != nil {
 				return fmt.Errorf("%s: %w", name, err)
 			}
 			raw, err := body.Encode()

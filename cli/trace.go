@@ -31,8 +31,19 @@ func (a *app) trace() *cli.Command {
 			&cli.StringFlag{Name: "install", Usage: "the installed edition's `FOLDER` (otherwise the program's own)"},
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the title and time)"},
 		},
-		Action: a.runTrace,
+		Action: func(ctx context.Context, c *cli.Command) error { return ownCode(a.runTrace(ctx, c)) },
 	}, find, "endroit trace --title Tidewrack --edition quayside:418820@1.2 --launcher quayside -- ./tidewrack\nendroit cue saved        # in another terminal, right after saving in the game")
+}
+
+// ownCode gives every failure of observing itself one exit code, so that it is
+// not taken for the command's.
+func ownCode(err error) error {
+	var quiet silent
+	var bad *capture.CommandError
+	if err == nil || errors.As(err, &quiet) || errors.As(err, &bad) {
+		return err
+	}
+	return &failure{exitTrace, err}
 }
 
 // parseEdition reads STORE[:REF[@VERSION]].

@@ -9,6 +9,8 @@ import (
 	"regexp"
 	"sort"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"endroit/core/footprint"
 	"endroit/core/place"
@@ -128,7 +130,7 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 			s = numbered(name)
 			why = append(why, "pictures and replays are numbered or dated: *")
 		case !slotted:
-			if g, ok := slotIn(name, last, l, f); ok {
+			if g, ok := slotIn(name, i, l, f); ok {
 				s, slotted = g, true
 				why = append(why, "the number in "+safe(name)+" differs between slots: {slot}")
 			}
@@ -159,9 +161,9 @@ func numbered(name string) place.Segment {
 
 // slotIn finds the number that tells slots apart: one behind a word for slots,
 // or one by which the names of files side by side differ.
-func slotIn(name string, last bool, l place.Location, f *footprint.Footprint) (place.Segment, bool) {
+func slotIn(name string, i int, l place.Location, f *footprint.Footprint) (place.Segment, bool) {
 	stem, ext := name, ""
-	if last {
+	if i == len(l.Pattern.Segments)-1 {
 		ext = path.Ext(name)
 		stem = strings.TrimSuffix(name, ext)
 	}
@@ -171,7 +173,9 @@ func slotIn(name string, last bool, l place.Location, f *footprint.Footprint) (p
 	}
 	number := at[len(at)-1]
 	before, after := stem[:number[0]], stem[number[1]:]
-	if !slotWords.MatchString(before) && !(before == "" && after == "" && inSlotFolder(l)) && !differs(name, before, after+ext, l, f) {
+	behindWord := slotWords.MatchString(before) && !startsWithLetter(after) // not world3d
+	alone := before == "" && after == "" && i > 0 && slotWords.MatchString(l.Pattern.Segments[i-1][0].Text)
+	if !behindWord && !alone && !differs(name, before, after+ext, l, f) {
 		return nil, false
 	}
 	var s place.Segment
@@ -185,9 +189,9 @@ func slotIn(name string, last bool, l place.Location, f *footprint.Footprint) (p
 	return s, true
 }
 
-func inSlotFolder(l place.Location) bool {
-	n := len(l.Pattern.Segments)
-	return n >= 2 && slotWords.MatchString(l.Pattern.Segments[n-2][0].Text)
+func startsWithLetter(text string) bool {
+	r, _ := utf8.DecodeRuneInString(text)
+	return unicode.IsLetter(r)
 }
 
 // differs reports whether another file of interest has the same place but for

@@ -1,8 +1,8 @@
 // Package contribution is what a contributor sends: a draft and the evidence
 // for it, with nothing in it that tells who they are.
 //
-//	body := contribution.Prepare(draft, footprint)
-//	err := body.Check()
+//	body, err := contribution.Prepare(draft, footprint)
+//	err = body.Check()
 package contribution
 
 import (
@@ -33,9 +33,17 @@ type Body struct {
 // Prepare makes the body from a draft and the footprint of its trace: see
 // footprint.Share for what is replaced and left out. The trace's file name
 // stays behind, its digest goes along.
-func Prepare(d *draft.Draft, f *footprint.Footprint) *Body {
+//
+// A location that itself tells who the contributor is cannot be replaced without
+// changing what it matches: the error, an *Error, says how to write it.
+func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 	hide := f.Hide()
 	out := *d
+	for i, l := range d.Locations {
+		if hidden := f.HidePlace(l.At); hidden != l.At {
+			return nil, &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("%s tells who you are; write it with the named part that stands for that, perhaps %s", l.At, hidden)}
+		}
+	}
 	if d.Trace != nil {
 		out.Trace = &draft.Trace{SHA256: d.Trace.SHA256}
 	}
@@ -46,7 +54,7 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) *Body {
 		l := &out.Locations[i]
 		l.Why, l.Seen = hideAll(l.Why, hide), hideAll(l.Seen, hide)
 	}
-	return &Body{Draft: &out, Footprint: f.Share()}
+	return &Body{Draft: &out, Footprint: f.Share()}, nil
 }
 
 func hideAll(list []string, hide func(string) string) (out []string) {

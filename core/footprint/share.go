@@ -31,7 +31,7 @@ func (f *Footprint) Share() *Footprint {
 			continue
 		}
 		x.Path = ""
-		x.Place = hide(x.Place)
+		x.Place = f.HidePlace(x.Place)
 		x.Reasons = each(x.Reasons, hide)
 		x.Programs = each(x.Programs, hide)
 		x.Near = each(x.Near, hide)
@@ -53,6 +53,22 @@ func (f *Footprint) Share() *Footprint {
 
 // Hide returns the function that replaces what tells who the contributor is.
 func (f *Footprint) Hide() func(string) string { return hider(f.Self) }
+
+// HidePlace replaces what tells who the contributor is in a location, except in
+// the name that singles the title out below a shared anchor: there it is a
+// title that happens to be called like the account.
+func (f *Footprint) HidePlace(at string) string {
+	hide := hider(f.Self)
+	anchor, rest, _ := strings.Cut(at, ":")
+	first := ""
+	if d, ok := place.Define(place.Anchor(anchor)); ok && d.Shared {
+		var found bool
+		if first, rest, found = strings.Cut(rest, "/"); found {
+			first += "/"
+		}
+	}
+	return anchor + ":" + first + hide(rest)
+}
 
 // topOf is the anchor with the first name below it; below an installation, the
 // anchor alone.

@@ -127,7 +127,7 @@ func (r *Reader) line() ([]byte, error) {
 		switch {
 		case errors.Is(err, ErrTooLarge):
 			return nil, fmt.Errorf("line %d: %w of %d bytes in all", r.n+1, ErrTooLarge, r.limits.Bytes)
-		case err == io.EOF:
+		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
 			r.cut = "it ends without its last line; the observer was stopped before it could finish"
 		default:
 			r.cut = fmt.Sprintf("it cannot be read past line %d (%v); what stands before that is used", r.n, err)
@@ -275,6 +275,13 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 		r.end.At = got.At
 		if got != r.end {
 			return line, false, fmt.Errorf("the end line counts %+v and %+v were read", got, r.end)
+		}
+		// The stream's own checksum stands behind the last line.
+		switch _, err := r.in.ReadByte(); {
+		case err == nil:
+			return line, false, errors.New("something stands behind the end line")
+		case err != io.EOF:
+			return line, false, fmt.Errorf("its checksum does not hold, so some of it was altered (%v)", err)
 		}
 		r.closed = true
 		line.End = a.End

@@ -1,0 +1,141 @@
+package contribution
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/trace"
+)
+
+// sound is a contribution that holds, of a run by mira.
+func sound() (*draft.Draft, *footprint.Footprint) {
+	d := &draft.Draft{Format: draft.Format, Title: "Tidewrack", OS: "linux", Runtime: "native", Trace: &draft.Trace{File: "/home/mira/tw.trace", SHA256: "ab"},
+		Note:      "traced on heron by mira",
+		Locations: []draft.Location{{At: "xdg-data:tidewrack/slots/slot{slot}.sav", Holds: draft.Save, Why: []string{"mira saw it"}}}}
+	f := &footprint.Footprint{Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp user notification", Programs: []string{"tidewrack"}, Cues: []trace.Cue{}, Gaps: []trace.Gap{}, Counts: map[footprint.Kind]int{footprint.Save: 1},
+		Self: &footprint.Self{User: "mira", Host: "heron", Home: "/home/mira"},
+		Files: []footprint.File{
+			{Path: "/home/mira/.local/share/tidewrack/slots/slot1.sav", Place: "xdg-data:tidewrack/slots/slot1.sav", Kind: footprint.Save, Confidence: 0.9, Writes: 1, Reasons: []string{"its name"}, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}},
+			{Path: "/home/mira/.local/share/tidewrack/slots/slot.log", Place: "xdg-data:tidewrack/slots/slot.log", Kind: footprint.Log, Confidence: 0.9, Writes: 9, Reasons: []string{"its name"}, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}},
+		}}
+	return d, f
+}
+
+func prepared(t *testing.T) *Body {
+	t.Helper()
+	b, err := Prepare(sound())
+	require.NoError(t, err)
+	require.NoError(t, b.Check())
+	return b
+}
+
+func TestWhatIsPreparedIsSoundAndPrivate(t *testing.T) {
+	d, f := sound()
+	b, err := Prepare(d, f)
+	require.NoError(t, err)
+	require.NoError(t, b.Check())
+	raw, err := b.Encode()
+	require.NoError(t, err)
+	for _, private := range []string{"mira", "heron", "/home", ".trace"} {
+		assert.NotContains(t, string(raw), private)
+	}
+	assert.Contains(t, string(raw), "traced on {host} by {user}")
+	assert.Equal(t, "ab", b.Draft.Trace.SHA256)
+	assert.Equal(t, "/home/mira/tw.trace", d.Trace.File, "the contributor's own draft stays as it is")
+	var again Body
+	require.NoError(t, json.Unmarshal(raw, &again))
+	require.NoError(t, again.Check(), "what arrives is what was sent")
+}
+
+func TestALocationThatTellsWhoOneIsIsRefused(t *testing.T) {
+	for at, instead := range map[string]string{
+		"xdg-data:tidewrack/mira/a.sav":          "xdg-data:tidewrack/{user}/a.sav",
+		"xdg-data:tidewrack/76561198000000001/*": "xdg-data:tidewrack/{account}/*",
+		"install:heron/a.sav":                    "install:{host}/a.sav",
+	} {
+		d, f := sound()
+		d.Locations[0].At = at
+		_, err := Prepare(d, f)
+		var e *Error
+		require.ErrorAs(t, err, &e, at)
+		assert.Equal(t, "draft.locations[0].at", e.Field)
+		assert.Contains(t, e.Reason, instead)
+	}
+}
+
+func TestWhatStrangersSendIsChecked(t *testing.T) {
+	for name, c := range map[string]struct {
+		spoil func(*Body)
+		field string
+		says  string
+	}{
+		"nothing":                    {func(b *Body) { b.Draft = nil }, "draft", "a draft and a footprint"},
+		"no footprint":               {func(b *Body) { b.Footprint = nil }, "draft", "a draft and a footprint"},
+		"a draft that does not hold": {func(b *Body) { b.Draft.Title = "" }, "draft.title", "missing"},
+		"a location that is too wide": {func(b *Body) { b.Draft.Locations[0].At = "home:.local/share/" },
+			"draft.locations[0].at", "reaches too far"},
+		"a location that leads out": {func(b *Body) { b.Draft.Locations[0].At = "xdg-data:tidewrack/../x" }, "draft.locations[0].at", "leads out"},
+		"a location without evidence": {func(b *Body) { b.Draft.Locations[0].At = "xdg-data:tidewrack/other/*.sav" },
+			"draft.locations[0].at", "needs evidence"},
+		"another footprint format": {func(b *Body) { b.Footprint.Format = "endroit/footprint/9" }, "footprint.format", "not endroit/footprint/1"},
+		"a path":                   {func(b *Body) { b.Footprint.Files[0].Path = "/home/mira/x" }, "footprint.files[0].path", "stay on the contributor's machine"},
+		"a place that is none":     {func(b *Body) { b.Footprint.Files[1].Place = "nowhere" }, "footprint.files[1].place", "no colon"},
+		"a kind that is none":      {func(b *Body) { b.Footprint.Files[0].Kind = "treasure" }, "footprint.files[0]", "out of range"},
+		"a confidence above one":   {func(b *Body) { b.Footprint.Files[0].Confidence = 1.5 }, "footprint.files[0]", "out of range"},
+		"a count below zero":       {func(b *Body) { b.Footprint.Files[0].Reads = -1 }, "footprint.files[0]", "out of range"},
+		"too many files":           {func(b *Body) { b.Footprint.Files = make([]footprint.File, MaxFiles+1) }, "footprint.files", "at most"},
+		"an escape for terminals":  {func(b *Body) { b.Footprint.Files[0].Reasons[0] = "\x1b[2J" }, "footprint", "cannot be shown"},
+		"an endless text":          {func(b *Body) { b.Footprint.Programs = []string{strings.Repeat("x", 3000)} }, "footprint", "longer than"},
+		"a cue with a bell":        {func(b *Body) { b.Footprint.Cues = []trace.Cue{{Word: "ding\a"}} }, "footprint", "cannot be shown"},
+	} {
+		b := prepared(t)
+		c.spoil(b)
+		var e *Error
+		if assert.ErrorAs(t, b.Check(), &e, name) {
+			assert.Equal(t, c.field, e.Field, name)
+			assert.Contains(t, e.Reason, c.says, name)
+		}
+	}
+}
+
+func TestCoverSaysWhatElseALocationReaches(t *testing.T) {
+	d, f := sound()
+	d.Locations = append(d.Locations, draft.Location{At: "xdg-data:tidewrack/slots/", Holds: draft.Save}, draft.Location{At: "xdg-config:tidewrack/a", Holds: draft.Config})
+	got := Cover(d, f)
+	require.Len(t, got, 3)
+	assert.Equal(t, []int{0}, got[0].Files)
+	assert.Equal(t, map[footprint.Kind]int{footprint.Save: 1, footprint.Log: 1}, got[1].Kinds)
+	assert.Empty(t, got[2].Files)
+}
+
+func TestABodyOverTheLimitIsNotEncoded(t *testing.T) {
+	b := prepared(t)
+	long := strings.Repeat("x", 1900)
+	for range 2500 {
+		b.Footprint.Files = append(b.Footprint.Files, footprint.File{Place: "xdg-data:tidewrack/a", Kind: footprint.Log, Reasons: []string{long}})
+	}
+	_, err := b.Encode()
+	assert.ErrorContains(t, err, "at most")
+}
+
+func FuzzCheck(f *testing.F) {
+	b, err := Prepare(sound())
+	require.NoError(f, err)
+	raw, err := b.Encode()
+	require.NoError(f, err)
+	f.Add(raw)
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var b Body
+		if json.Unmarshal(data, &b) == nil && b.Check() == nil {
+			for _, c := range Cover(b.Draft, b.Footprint) {
+				require.NotEmpty(t, c.Files)
+			}
+		}
+	})
+}

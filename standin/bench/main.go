@@ -1,0 +1,254 @@
+// Command bench measures what observing costs, as ratios to the same program
+// untraced, in one run: a storm of opens and a session of the stand-in game.
+//
+//	bench -programs bin
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"endroit/capture"
+	"endroit/core/trace"
+)
+
+// The storm: how many opens, on how many different files.
+const (
+	stormOpens = 100_000
+	stormFiles = 1_000
+)
+
+// What the ratios should stay below.
+const (
+	stormLimit = 10.0
+	gameLimit  = 1.03
+)
+
+func main() {
+	capture.Reenter()
+	if len(os.Args) == 3 && os.Args[1] == "storm" {
+		storm(os.Args[2])
+		return
+	}
+	programs := flag.String("programs", "bin", "the folder with the stand-in game")
+	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
+	flag.Parse()
+	if err := run(*programs, *rounds); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+// storm opens, reads and closes with bare system calls, so that nothing but
+// these is measured.
+func storm(folder string) {
+	names := make([]string, stormFiles)
+	for i := range names {
+		names[i] = filepath.Join(folder, "f"+strconv.Itoa(i))
+	}
+	buffer := make([]byte, 64)
+	for i := range stormOpens {
+		fd, err := unix.Open(names[i%stormFiles], unix.O_RDONLY|unix.O_CLOEXEC, 0)
+		if err != nil {
+			fmt.Fprintln(os.Stderr, "storm:", err)
+			os.Exit(1)
+		}
+		_, _ = unix.Read(fd, buffer)
+		_ = unix.Close(fd)
+	}
+}
+
+func run(programs string, rounds int) error {
+	folder, err := os.MkdirTemp("", "endroit-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	for i := range stormFiles {
+		if err := os.WriteFile(filepath.Join(folder, "f"+strconv.Itoa(i)), []byte("forty-two bytes, or about that many of it."), 0o600); err != nil {
+			return err
+		}
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	game, err := install(programs, folder)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("each %d times, traced and untraced in turn; medians\n\n", rounds)
+	fmt.Printf("%-42s %10s %10s %8s %8s\n", "", "untraced", "traced", "ratio", "limit")
+	lost := ""
+	for _, b := range []struct {
+		name    string
+		command []string
+		limit   float64
+		check   func(*counts) string
+	}{
+		{fmt.Sprintf("storm of %d opens of %d files", stormOpens, stormFiles), []string{self, "storm", folder}, stormLimit, func(c *counts) string { return c.storm(folder) }},
+		{"the game at sixty frames a second", []string{game, filepath.Join(folder, "real.script")}, gameLimit, nil},
+		{"the game as fast as it goes", []string{game, "-pace", "free", filepath.Join(folder, "free.script")}, 0, nil},
+	} {
+		var plain, traced []time.Duration
+		for range rounds {
+			d, err := untraced(b.command, folder)
+			if err != nil {
+				return err
+			}
+			plain = append(plain, d)
+			d, seen, err := observed(b.command, folder)
+			if err != nil {
+				return err
+			}
+			traced = append(traced, d)
+			if b.check != nil && lost == "" {
+				lost = b.check(seen)
+			}
+		}
+		ratio := float64(median(traced)) / float64(median(plain))
+		limit := "none"
+		if b.limit > 0 {
+			limit = fmt.Sprintf("%.2f", b.limit)
+		}
+		fmt.Printf("%-42s %10s %10s %8.3f %8s\n", b.name, median(plain).Round(100*time.Microsecond), median(traced).Round(100*time.Microsecond), ratio, limit)
+		if strings.HasPrefix(b.name, "storm") {
+			fmt.Printf("%-42s %10.2f µs added for each open\n", "", float64(median(traced)-median(plain))/stormOpens/1e3)
+		}
+	}
+	if lost != "" {
+		return fmt.Errorf("events were lost: %s", lost)
+	}
+	fmt.Printf("\nnothing was lost: %d opens of %d distinct files in every trace\n", stormOpens, stormFiles)
+	return nil
+}
+
+func median(d []time.Duration) time.Duration {
+	s := slices.Sorted(slices.Values(d))
+	return s[len(s)/2]
+}
+
+func install(programs, folder string) (string, error) {
+	program, err := os.ReadFile(filepath.Join(programs, "tidewrack"))
+	if err != nil {
+		return "", fmt.Errorf("%w; make build makes it", err)
+	}
+	game := filepath.Join(folder, "tidewrack")
+	for _, f := range []struct {
+		name string
+		data []byte
+		mode os.FileMode
+	}{
+		{"tidewrack", program, 0o755},
+		{"data/world.pak", make([]byte, 2<<20), 0o644},
+		{"real.script", []byte("play 120\nsave 1\nset volume 40\nplay 120\nsave 2\nquit\n"), 0o644},
+		{"free.script", []byte("play 3000\nsave 1\nset volume 40\nplay 3000\nsave 2\nquit\n"), 0o644},
+	} {
+		path := filepath.Join(folder, f.name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			return "", err
+		}
+		if err := os.WriteFile(path, f.data, f.mode); err != nil {
+			return "", err
+		}
+	}
+	return game, nil
+}
+
+func untraced(command []string, home string) (time.Duration, error) {
+	c := exec.Command(command[0], command[1:]...)
+	c.Env = append(os.Environ(), "HOME="+home)
+	start := time.Now()
+	out, err := c.CombinedOutput()
+	if err != nil {
+		return 0, fmt.Errorf("%s: %w: %s", command[0], err, out)
+	}
+	return time.Since(start), nil
+}
+
+// observed runs the command under the observer and counts what its trace holds.
+// The time is the command's own, from its start to its end.
+func observed(command []string, home string) (time.Duration, *counts, error) {
+	if err := os.Setenv("HOME", home); err != nil {
+		return 0, nil, err
+	}
+	null, err := os.OpenFile(os.DevNull, os.O_RDWR, 0)
+	if err != nil {
+		return 0, nil, err
+	}
+	defer null.Close()
+	file, err := os.CreateTemp(home, "*.trace")
+	if err != nil {
+		return 0, nil, err
+	}
+	defer os.Remove(file.Name())
+	defer file.Close()
+	start := time.Now()
+	result, err := capture.Run(context.Background(), capture.Options{Command: command, Out: file, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(home, "cues")})
+	took := time.Since(start)
+	if err != nil {
+		return 0, nil, err
+	}
+	if result.Status != 0 {
+		return 0, nil, fmt.Errorf("%s ended with %d under observation", command[0], result.Status)
+	}
+	seen, err := read(file)
+	return took, seen, err
+}
+
+// counts is what a trace says about the files below a folder.
+type counts struct {
+	paths map[int]string
+	reads map[int]int
+}
+
+func read(f io.ReadSeeker) (*counts, error) {
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, err
+	}
+	r, err := trace.NewReader(f, trace.DefaultLimits)
+	if err != nil {
+		return nil, err
+	}
+	c := &counts{paths: map[int]string{}, reads: map[int]int{}}
+	for line, err := range r.Lines() {
+		switch {
+		case err != nil:
+			return nil, err
+		case line.File != nil:
+			c.paths[line.File.N] = line.File.Path
+		case line.Event != nil && line.Event.Op == trace.Read:
+			c.reads[line.Event.File]++
+		}
+	}
+	if r.Cut() != "" {
+		return nil, fmt.Errorf("the trace is cut short: %s", r.Cut())
+	}
+	return c, nil
+}
+
+// storm says what is missing of the storm.
+func (c *counts) storm(folder string) string {
+	files, opens := 0, 0
+	for n, p := range c.paths {
+		if strings.HasPrefix(p, folder+"/f") && c.reads[n] > 0 {
+			files++
+			opens += c.reads[n]
+		}
+	}
+	if files != stormFiles || opens != stormOpens {
+		return fmt.Sprintf("%d opens of %d files in the trace", opens, files)
+	}
+	return ""
+}
