@@ -56,9 +56,6 @@ func (s *Service) api(g *echo.Group) {
 	g.POST("/contributions/:number/return", s.giveBack, s.known, s.reviewer)
 
 	g.GET("/openapi.yaml", func(c *echo.Context) error { return c.Blob(http.StatusOK, "application/yaml", openAPI) })
-	g.RouteNotFound("/*", func(c *echo.Context) error {
-		return problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such call; the API is described at /api/v1/openapi.yaml")
-	})
 }
 
 const personKey = "person"

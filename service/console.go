@@ -28,10 +28,13 @@ func (s *Service) console(e *echo.Echo) {
 			http.ServeContent(c.Response(), c.Request(), name, time.Time{}, bytes.NewReader(data))
 			return nil
 		}
+		if strings.HasPrefix(name, "api/") {
+			return problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such call; the API is described at /api/v1/openapi.yaml")
+		}
 		if err != nil {
 			return problem(http.StatusNotFound, wire.ProblemNotFound, "this program was built without its console; make build makes one with it")
 		}
-		if strings.Contains(path.Base(name), ".") || strings.HasPrefix(name, "api/") {
+		if strings.Contains(path.Base(name), ".") {
 			return problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such page")
 		}
 		c.Response().Header().Set("Cache-Control", "no-cache")

@@ -46,7 +46,9 @@ type Service struct {
 	sessions *scs.SessionManager
 	cleanup  *pgxstore.PostgresStore
 	metrics  *metrics
+	router   *echo.Echo
 	handler  http.Handler
+	closing  sync.Once
 
 	mu   sync.Mutex // guards body
 	body manifestBody
@@ -80,10 +82,12 @@ func New(ctx context.Context, c Config) (*Service, error) {
 	return s, nil
 }
 
-// Close ends the connections to the database.
+// Close ends the connections to the database. It may be called again.
 func (s *Service) Close() {
-	s.cleanup.StopCleanup()
-	s.store.Close()
+	s.closing.Do(func() {
+		s.cleanup.StopCleanup()
+		s.store.Close()
+	})
 }
 
 // AddPerson makes an account. It returns store.ErrTaken's text if the name has
@@ -140,9 +144,10 @@ func (s *Service) build() http.Handler {
 
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
-	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{})))
+	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{DisableCompression: true})))
 	s.api(e.Group("/api/v1"))
 	s.console(e)
+	s.router = e
 
 	// A page elsewhere cannot act with a person's session (Fetch metadata and
 	// Origin); programs send neither and carry a token.

@@ -1,11 +1,12 @@
 // Package pgtest gives tests a database each.
 //
-//	func TestMain(m *testing.M) { pgtest.Main(m) }
+//	func TestMain(m *testing.M) { pgtest.Main(m, nil) }
 //	url := pgtest.Database(t)
 package pgtest
 
 import (
 	"context"
+	"flag"
 	"fmt"
 	"os"
 	"sync/atomic"
@@ -19,12 +20,13 @@ var (
 	serial atomic.Int64
 )
 
-// Main starts a server for the package's tests, runs them, and exits.
-func Main(m *testing.M) {
-	os.Exit(run(m))
+// Main starts a server for the package's tests, runs them, and exits. after, if
+// not nil, is asked once all tests have passed.
+func Main(m *testing.M, after func() error) {
+	os.Exit(run(m, after))
 }
 
-func run(m *testing.M) int {
+func run(m *testing.M, after func() error) int {
 	folder, err := os.MkdirTemp("/tmp", "endroit-test-postgres-")
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -41,7 +43,20 @@ func run(m *testing.M) int {
 		return 1
 	}
 	defer server.Stop()
-	return m.Run()
+	status := m.Run()
+	if status == 0 && after != nil && wholeRun() {
+		if err := after(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+	}
+	return status
+}
+
+// wholeRun reports whether all tests were asked for, not some by name.
+func wholeRun() bool {
+	f := flag.Lookup("test.run")
+	return f == nil || f.Value.String() == ""
 }
 
 // Database makes an empty database and returns its URL.

@@ -37,7 +37,13 @@ type Store struct {
 // Open connects, brings the schema up to date and makes the first, empty
 // revision if there is none. Several processes may open at once.
 func Open(ctx context.Context, url string) (*Store, error) {
-	pool, err := pgxpool.New(ctx, url)
+	config, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("open database: %w", err)
+	}
+	// How close a misspelt word has to come; the default finds too little.
+	config.ConnConfig.RuntimeParams["pg_trgm.word_similarity_threshold"] = "0.4"
+	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("open database: %w", err)
 	}

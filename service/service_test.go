@@ -1,0 +1,737 @@
+package service_test
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/http/cookiejar"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/client"
+	"endroit/core/contribution"
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/manifest"
+	"endroit/core/trace"
+	"endroit/localpg/pgtest"
+	"endroit/service"
+	"endroit/service/wire"
+)
+
+func TestMain(m *testing.M) {
+	http.DefaultTransport = openapi
+	pgtest.Main(m, func() error {
+		if complaints := openapi.finish(); len(complaints) > 0 {
+			return errors.New("the service and its OpenAPI document differ:\n" + strings.Join(complaints, "\n"))
+		}
+		return nil
+	})
+}
+
+const password = "a long enough password"
+
+// running is a service with people: mira and tobin contribute, anselm and brida
+// review.
+type running struct {
+	service  *service.Service
+	address  string
+	database string
+	people   map[string]*client.Client
+	stop     func() error
+	log      *bytes.Buffer
+}
+
+// start starts a service on a port of its own, with a database of its own.
+func start(t *testing.T) *running {
+	t.Helper()
+	w := &running{database: pgtest.Database(t), people: map[string]*client.Client{}, log: &bytes.Buffer{}}
+	w.listen(t, "127.0.0.1:0")
+	for _, name := range []string{"mira", "tobin", "anselm", "brida"} {
+		require.NoError(t, w.service.AddPerson(t.Context(), name, password, name == "anselm" || name == "brida"))
+		token, err := w.as(t, "").Login(t.Context(), name, password)
+		require.NoError(t, err)
+		w.people[name] = w.as(t, token.Token)
+	}
+	return w
+}
+
+type lockedWriter struct {
+	mu sync.Mutex
+	to io.Writer
+}
+
+func (l *lockedWriter) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.to.Write(p)
+}
+
+func (w *running) listen(t *testing.T, address string) {
+	t.Helper()
+	s, err := service.New(t.Context(), service.Config{Database: w.database, Log: slog.New(slog.NewJSONHandler(&lockedWriter{to: w.log}, nil))})
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", address)
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- s.Serve(ctx, l) }()
+	once := sync.OnceValue(func() error {
+		cancel()
+		err := <-ended
+		s.Close()
+		return err
+	})
+	t.Cleanup(func() { assert.NoError(t, once()) })
+	w.service, w.address, w.stop = s, "http://"+l.Addr().String(), once
+}
+
+func (w *running) as(t *testing.T, token string) *client.Client {
+	t.Helper()
+	c, err := client.New(w.address, token)
+	require.NoError(t, err)
+	c.Pause = 10 * time.Millisecond
+	return c
+}
+
+// raw makes a call by hand.
+func (w *running) raw(t *testing.T, method, path, body string, header map[string]string) (status int, headers http.Header, answer string) {
+	t.Helper()
+	r, err := http.NewRequest(method, w.address+path, strings.NewReader(body))
+	require.NoError(t, err)
+	for k, v := range header {
+		r.Header.Set(k, v)
+	}
+	a, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer a.Body.Close()
+	text, err := io.ReadAll(a.Body)
+	require.NoError(t, err)
+	return a.StatusCode, a.Header, string(text)
+}
+
+// body is a contribution for a title with one save location.
+func body(t *testing.T, title, at, file string) []byte {
+	t.Helper()
+	b := contribution.Body{
+		Draft: &draft.Draft{Format: draft.Format, Title: title, Edition: &trace.Edition{Store: "quayside", Ref: "418820", Version: "1.2"}, Launcher: "quayside", OS: "linux", Runtime: "native",
+			Locations: []draft.Location{{At: at, Holds: draft.Save, Why: []string{"it was written near the cue saved"}}}},
+		Footprint: &footprint.Footprint{Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp user notification", Programs: []string{"tidewrack"}, Cues: []trace.Cue{{At: 3, Word: "saved"}}, Gaps: []trace.Gap{}, Counts: map[footprint.Kind]int{footprint.Save: 1},
+			Files: []footprint.File{{Place: file, Kind: footprint.Save, Confidence: 0.9, Reasons: []string{"its name"}, Writes: 1, Before: trace.State{Is: trace.IsAbsent}, After: trace.State{Is: trace.IsFile, Size: 9, Time: time.Date(2026, 11, 24, 1, 2, 3, 0, time.UTC)}}}},
+	}
+	raw, err := b.Encode()
+	require.NoError(t, err)
+	return raw
+}
+
+func tidewrack(t *testing.T) []byte {
+	return body(t, "Tidewrack", "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/slots/slot1.sav")
+}
+
+// problem returns what the service said was wrong.
+func problem(t *testing.T, err error) *wire.Problem {
+	t.Helper()
+	var p *wire.Problem
+	require.ErrorAs(t, err, &p)
+	return p
+}
+
+func TestTheWholeWay(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	sent, err := w.people["mira"].Submit(ctx, "key-1", tidewrack(t))
+	require.NoError(t, err)
+	assert.False(t, sent.Again)
+
+	queue, err := w.people["anselm"].Contributions(ctx, client.Filter{State: "waiting"})
+	require.NoError(t, err)
+	require.Len(t, queue.Items, 1)
+	assert.Equal(t, "Tidewrack", queue.Items[0].Title)
+	assert.Equal(t, "mira", queue.Items[0].By)
+
+	shown, err := w.people["anselm"].Contribution(ctx, sent.Number)
+	require.NoError(t, err)
+	assert.True(t, shown.MayDecide)
+	assert.Equal(t, "new-title", shown.Changes[0].What)
+	assert.Equal(t, []int{0}, shown.Coverage[0].Files)
+	assert.Equal(t, "~/.local/share/tidewrack/slots/slot{slot}.sav", shown.Locations[0].Usual)
+
+	empty, digest, err := w.as(t, "").Manifest(ctx, "", manifest.MaxBytes)
+	require.NoError(t, err)
+	before, err := manifest.Parse(empty)
+	require.NoError(t, err)
+	assert.Empty(t, before.Titles)
+
+	decided, err := w.people["anselm"].Accept(ctx, sent.Number)
+	require.NoError(t, err)
+	assert.Equal(t, 1, decided.Revision)
+
+	now, newDigest, err := w.as(t, "").Manifest(ctx, digest, manifest.MaxBytes)
+	require.NoError(t, err)
+	require.NotNil(t, now)
+	assert.Equal(t, newDigest, manifest.Digest(now), "the entity tag is the digest")
+	m, err := manifest.Parse(now)
+	require.NoError(t, err)
+	assert.Equal(t, digest, m.Previous, "a revision names the one before")
+	assert.Equal(t, 1, m.Revision)
+	l := m.Titles[0].Variants[0].Locations[0]
+	assert.Equal(t, "xdg-data:tidewrack/slots/slot{slot}.sav", l.At)
+	assert.Equal(t, "anselm", l.Evidence[0].ReviewedBy)
+	assert.Equal(t, "1.2", l.Evidence[0].Version)
+
+	same, _, err := w.as(t, "").Manifest(ctx, newDigest, manifest.MaxBytes)
+	require.NoError(t, err)
+	assert.Nil(t, same, "nothing is sent again")
+	status, header, old := w.raw(t, "GET", "/api/v1/manifest/revisions/0", "", nil)
+	assert.Equal(t, 200, status)
+	assert.Equal(t, string(empty), old, "an old revision is still as it was")
+	assert.Contains(t, header.Get("Cache-Control"), "immutable")
+
+	found, err := w.as(t, "").Titles(ctx, "tidew", "")
+	require.NoError(t, err)
+	require.Len(t, found.Items, 1)
+	status, _, title := w.raw(t, "GET", "/api/v1/titles/tidewrack", "", nil)
+	assert.Equal(t, 200, status)
+	assert.Contains(t, title, "nobody else has yet")
+
+	// A second person saw it too.
+	again, err := w.people["tobin"].Submit(ctx, "key-1", tidewrack(t))
+	require.NoError(t, err, "keys belong to people")
+	_, err = w.people["anselm"].Accept(ctx, again.Number)
+	require.NoError(t, err)
+	_, _, title = w.raw(t, "GET", "/api/v1/titles/tidewrack", "", nil)
+	assert.Contains(t, title, `"standing":"confirmed"`)
+
+	status, _, revisions := w.raw(t, "GET", "/api/v1/manifest/revisions?limit=2", "", nil)
+	assert.Equal(t, 200, status)
+	var page wire.Page[wire.RevisionShown]
+	require.NoError(t, json.Unmarshal([]byte(revisions), &page))
+	require.Len(t, page.Items, 2)
+	assert.Equal(t, page.Items[1].Digest, page.Items[0].Previous)
+	status, _, rest := w.raw(t, "GET", "/api/v1/manifest/revisions?cursor="+page.Next, "", nil)
+	assert.Equal(t, 200, status)
+	assert.Contains(t, rest, `"number":0`)
+}
+
+func TestReturningGivesAReason(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	sent, err := w.people["mira"].Submit(ctx, "k", tidewrack(t))
+	require.NoError(t, err)
+	for _, because := range []string{"", "  \n ", strings.Repeat("x", 2001), "bell\a"} {
+		_, err = w.people["anselm"].Return(ctx, sent.Number, because)
+		assert.Equal(t, "because", problem(t, err).Field, "%.10q", because)
+	}
+	_, err = w.people["anselm"].Return(ctx, sent.Number, "It also matches\nthe tutorial's slot0.sav.")
+	require.NoError(t, err)
+	shown, err := w.people["mira"].Contribution(ctx, sent.Number)
+	require.NoError(t, err)
+	assert.Equal(t, "returned", shown.State)
+	assert.Contains(t, shown.Because, "tutorial")
+	assert.Len(t, shown.Locations, 1, "what was returned can still be looked at")
+	_, err = w.people["brida"].Accept(ctx, sent.Number)
+	assert.Equal(t, wire.ProblemDecided, problem(t, err).Type)
+	assert.Contains(t, err.Error(), "returned by anselm")
+}
+
+func TestWhoMayDoWhat(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	mine, err := w.people["mira"].Submit(ctx, "k", tidewrack(t))
+	require.NoError(t, err)
+	reviewers, err := w.people["anselm"].Submit(ctx, "k", body(t, "Saltglass", "xdg-data:saltglass/*.sav", "xdg-data:saltglass/a.sav"))
+	require.NoError(t, err)
+
+	_, err = w.people["anselm"].Accept(ctx, reviewers.Number)
+	assert.Equal(t, wire.ProblemOwn, problem(t, err).Type)
+	assert.Equal(t, 403, problem(t, err).Status)
+	_, err = w.people["anselm"].Return(ctx, reviewers.Number, "mine")
+	assert.Equal(t, wire.ProblemOwn, problem(t, err).Type)
+	_, err = w.people["tobin"].Accept(ctx, mine.Number)
+	assert.Equal(t, wire.ProblemRole, problem(t, err).Type)
+
+	_, err = w.people["tobin"].Contribution(ctx, mine.Number)
+	assert.Equal(t, 404, problem(t, err).Status, "not even that it exists")
+	list, err := w.people["tobin"].Contributions(ctx, client.Filter{})
+	require.NoError(t, err)
+	assert.Empty(t, list.Items)
+	list, err = w.people["anselm"].Contributions(ctx, client.Filter{Mine: true})
+	require.NoError(t, err)
+	assert.Len(t, list.Items, 1)
+	shown, err := w.people["anselm"].Contribution(ctx, reviewers.Number)
+	require.NoError(t, err)
+	assert.False(t, shown.MayDecide)
+	assert.Contains(t, shown.WhyNot, "your own")
+
+	for name, token := range map[string]string{"nobody": "", "a wrong token": "endroit_wrong", "no token at all": "x"} {
+		_, err := w.as(t, token).Contributions(ctx, client.Filter{})
+		assert.Equal(t, 401, problem(t, err).Status, name)
+		assert.Equal(t, wire.ProblemSignIn, problem(t, err).Type, name)
+	}
+	status, header, _ := w.raw(t, "GET", "/api/v1/contributions", "", map[string]string{"Authorization": "Basic bWlyYTp4"})
+	assert.Equal(t, 401, status)
+	assert.Contains(t, header.Get("WWW-Authenticate"), "Bearer")
+}
+
+func (w *running) sql(t *testing.T, text string) error {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), w.database)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	_, err = conn.Exec(t.Context(), text)
+	return err
+}
+
+func TestTokensEnd(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	who, err := w.people["mira"].WhoAmI(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "mira", who.Person.Name)
+	require.NoError(t, w.people["mira"].Logout(ctx))
+	_, err = w.people["mira"].Contributions(ctx, client.Filter{})
+	assert.Equal(t, wire.ProblemSignIn, problem(t, err).Type)
+
+	require.NoError(t, w.sql(t, `UPDATE tokens SET expires = now() - interval '1 second'`))
+	_, err = w.people["tobin"].Contributions(ctx, client.Filter{})
+	assert.Equal(t, wire.ProblemExpired, problem(t, err).Type)
+	assert.Contains(t, err.Error(), "endroit login")
+}
+
+func TestSecretsAreStoredAsDigestsOnly(t *testing.T) {
+	w := start(t)
+	token, err := w.as(t, "").Login(t.Context(), "mira", password)
+	require.NoError(t, err)
+	conn, err := pgx.Connect(t.Context(), w.database)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	for _, table := range []string{"people", "tokens", "sessions"} {
+		rows, err := conn.Query(t.Context(), "SELECT t::text FROM "+table+" t")
+		require.NoError(t, err)
+		lines, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		require.NoError(t, err)
+		for _, l := range lines {
+			assert.NotContains(t, l, token.Token)
+			assert.NotContains(t, l, password)
+			if table == "people" {
+				assert.Contains(t, l, "$argon2id$v=19$m=19456,t=2,p=1$")
+			}
+		}
+	}
+}
+
+func TestTheSameSubmissionIsStoredOnce(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	numbers := make([]int64, 8)
+	var all sync.WaitGroup
+	for i := range numbers {
+		all.Go(func() {
+			sent, err := w.people["mira"].Submit(ctx, "one-key", tidewrack(t))
+			assert.NoError(t, err)
+			numbers[i] = sent.Number
+		})
+	}
+	all.Wait()
+	for _, n := range numbers {
+		assert.Equal(t, numbers[0], n)
+	}
+	again, err := w.people["mira"].Submit(ctx, "one-key", tidewrack(t))
+	require.NoError(t, err)
+	assert.True(t, again.Again)
+	_, err = w.people["mira"].Submit(ctx, "one-key", body(t, "Saltglass", "xdg-data:saltglass/a.sav", "xdg-data:saltglass/a.sav"))
+	assert.Equal(t, wire.ProblemKeyReused, problem(t, err).Type)
+}
+
+func TestTwoReviewersAtOnce(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	sent, err := w.people["mira"].Submit(ctx, "k", tidewrack(t))
+	require.NoError(t, err)
+	var accepted, late int
+	var mu sync.Mutex
+	var all sync.WaitGroup
+	for i := range 8 {
+		all.Go(func() {
+			_, err := w.people[[]string{"anselm", "brida"}[i%2]].Accept(ctx, sent.Number)
+			mu.Lock()
+			defer mu.Unlock()
+			if err == nil {
+				accepted++
+			} else if problem(t, err).Type == wire.ProblemDecided {
+				late++
+			}
+		})
+	}
+	all.Wait()
+	assert.Equal(t, 1, accepted)
+	assert.Equal(t, 7, late)
+}
+
+// Whatever is accepted at the same time, the revisions form one chain, and each
+// has the digest that it announced.
+func TestRevisionsFormAChain(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	const n = 10
+	var numbers []int64
+	for i := range n {
+		name := fmt.Sprintf("Orchard %c", 'A'+i)
+		sent, err := w.people["mira"].Submit(ctx, name, body(t, name, fmt.Sprintf("xdg-data:orchard-%c/*.sav", 'a'+i), fmt.Sprintf("xdg-data:orchard-%c/1.sav", 'a'+i)))
+		require.NoError(t, err)
+		numbers = append(numbers, sent.Number)
+	}
+	var all sync.WaitGroup
+	for i, number := range numbers {
+		all.Go(func() {
+			_, err := w.people[[]string{"anselm", "brida"}[i%2]].Accept(ctx, number)
+			assert.NoError(t, err)
+		})
+	}
+	all.Wait()
+	previous := ""
+	for i := range n + 1 {
+		status, header, text := w.raw(t, "GET", fmt.Sprintf("/api/v1/manifest/revisions/%d", i), "", nil)
+		require.Equal(t, 200, status)
+		m, err := manifest.Parse([]byte(text))
+		require.NoError(t, err)
+		assert.Len(t, m.Titles, i)
+		assert.Equal(t, previous, m.Previous)
+		previous = manifest.Digest([]byte(text))
+		assert.Equal(t, `W/"`+previous+`"`, header.Get("ETag"))
+	}
+}
+
+func TestAPublishedRevisionCannotChange(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	sent, err := w.people["mira"].Submit(ctx, "k", tidewrack(t))
+	require.NoError(t, err)
+	_, err = w.people["anselm"].Accept(ctx, sent.Number)
+	require.NoError(t, err)
+	for _, text := range []string{`UPDATE revisions SET digest = 'x'`, `DELETE FROM revisions`, `UPDATE title_versions SET name = 'x'`, `DELETE FROM title_versions`} {
+		assert.ErrorContains(t, w.sql(t, text), "never changes", text)
+	}
+	assert.Error(t, w.sql(t, `UPDATE contributions SET decided_by = person_id`), "the database too knows that nobody decides on their own")
+}
+
+func TestNoTitleIsAcceptedIntoAnothersPlaces(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	first, err := w.people["mira"].Submit(ctx, "1", tidewrack(t))
+	require.NoError(t, err)
+	// Both are submitted before either is accepted.
+	second, err := w.people["tobin"].Submit(ctx, "2", body(t, "Saltglass", "xdg-data:tidewrack/slots/", "xdg-data:tidewrack/slots/slot1.sav"))
+	require.NoError(t, err)
+	_, err = w.people["anselm"].Accept(ctx, first.Number)
+	require.NoError(t, err)
+	shown, err := w.people["anselm"].Contribution(ctx, second.Number)
+	require.NoError(t, err)
+	require.Len(t, shown.Conflicts, 1)
+	_, err = w.people["anselm"].Accept(ctx, second.Number)
+	p := problem(t, err)
+	assert.Equal(t, wire.ProblemConflict, p.Type)
+	require.Len(t, p.Conflicts, 1)
+	assert.Equal(t, "Tidewrack", p.Conflicts[0].TitleName)
+	_, err = w.people["tobin"].Submit(ctx, "3", body(t, "Saltglass", "xdg-data:tide*/slots/a.sav", "xdg-data:tidewrack/slots/a.sav"))
+	require.NoError(t, err, "it cannot match slot{slot}.sav")
+	_, err = w.people["tobin"].Submit(ctx, "4", body(t, "Saltglass", "xdg-data:tide*/slots/*.sav", "xdg-data:tidewrack/slots/a.sav"))
+	assert.Equal(t, wire.ProblemConflict, problem(t, err).Type)
+}
+
+func TestBodiesThatDoNotHold(t *testing.T) {
+	w := start(t)
+	token, err := w.as(t, "").Login(t.Context(), "mira", password)
+	require.NoError(t, err)
+	good := map[string]string{"Authorization": "Bearer " + token.Token, "Content-Type": "application/json", "Idempotency-Key": "k"}
+	without := func(name string) map[string]string {
+		out := map[string]string{}
+		for k, v := range good {
+			if k != name {
+				out[k] = v
+			}
+		}
+		return out
+	}
+	sound := string(tidewrack(t))
+	for name, c := range map[string]struct {
+		header map[string]string
+		body   string
+		status int
+		field  string
+		says   string
+	}{
+		"no JSON":             {good, "hello", 400, "", "not a contribution"},
+		"cut":                 {good, sound[:len(sound)/2], 400, "", "not a contribution"},
+		"empty":               {good, "{}", 422, "draft", "a draft and a footprint"},
+		"no key":              {without("Idempotency-Key"), sound, 422, "Idempotency-Key", "missing"},
+		"no content type":     {without("Content-Type"), sound, 415, "", "application/json"},
+		"NUL":                 {good, strings.Replace(sound, "its name", `its\u0000name`, 1), 422, "", "NUL"},
+		"a whole home":        {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "home:*", 1), 422, "draft.locations[0].at", "reaches too far"},
+		"out of its anchor":   {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/../../x", 1), 422, "draft.locations[0].at", "leads out"},
+		"an absolute path":    {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "/etc/passwd", 1), 422, "draft.locations[0].at", "no colon"},
+		"over the limit":      {good, strings.Repeat(" ", contribution.MaxBytes) + sound, 413, "", "larger than"},
+		"deeper than is sane": {good, strings.Repeat("[", 100_000), 400, "", "not a contribution"},
+	} {
+		status, header, text := w.raw(t, "POST", "/api/v1/contributions", c.body, c.header)
+		assert.Equal(t, c.status, status, "%s: %s", name, text)
+		assert.Contains(t, header.Get("Content-Type"), "application/problem+json", name)
+		var p wire.Problem
+		require.NoError(t, json.Unmarshal([]byte(text), &p), name)
+		assert.Equal(t, c.field, p.Field, name)
+		assert.Contains(t, p.Detail, c.says, name)
+		assert.NotEmpty(t, p.RequestID, name)
+	}
+	list, err := w.people["mira"].Contributions(t.Context(), client.Filter{})
+	require.NoError(t, err)
+	assert.Empty(t, list.Items, "nothing of it was stored")
+}
+
+func TestAddressesThatThereAreNot(t *testing.T) {
+	w := start(t)
+	for _, path := range []string{"/api/v1/nothing", "/api/v1/titles/nothing", "/api/v1/manifest/revisions/99", "/api/v1/manifest/revisions/x", "/api/v1/manifest/revisions/-1", "/api/nothing.js", "/favicon.ico"} {
+		status, header, text := w.raw(t, "GET", path, "", nil)
+		assert.Equal(t, 404, status, path)
+		assert.Contains(t, header.Get("Content-Type"), "problem+json", "%s: %s", path, text)
+	}
+	status, _, _ := w.raw(t, "POST", "/api/v1/titles", "", nil)
+	assert.Equal(t, 405, status)
+	for path, field := range map[string]string{"/api/v1/titles?limit=0": "limit", "/api/v1/titles?limit=x": "limit", "/api/v1/titles?cursor=!!": "cursor", "/api/v1/titles?q=" + strings.Repeat("x", 201): "q"} {
+		status, _, text := w.raw(t, "GET", path, "", nil)
+		assert.Equal(t, 422, status, path)
+		assert.Contains(t, text, `"field":"`+field+`"`, path)
+	}
+	_, err := w.people["anselm"].Contribution(t.Context(), 999)
+	assert.Equal(t, 404, problem(t, err).Status)
+	_, err = w.people["anselm"].Contributions(t.Context(), client.Filter{State: "lost"})
+	assert.Equal(t, "state", problem(t, err).Field)
+}
+
+func TestListsPage(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	for i := range 7 {
+		name := fmt.Sprintf("Orchard %d", i)
+		sent, err := w.people["mira"].Submit(ctx, name, body(t, name, fmt.Sprintf("xdg-data:orchard-no%d/*.sav", i), fmt.Sprintf("xdg-data:orchard-no%d/1.sav", i)))
+		require.NoError(t, err)
+		if i < 5 {
+			_, err = w.people["anselm"].Accept(ctx, sent.Number)
+			require.NoError(t, err)
+		}
+	}
+	for state, want := range map[string][]string{"accepted": {"Orchard 4", "Orchard 3", "Orchard 2", "Orchard 1", "Orchard 0"}, "waiting": {"Orchard 5", "Orchard 6"}} {
+		got := []string{}
+		f := client.Filter{State: state, Limit: 2}
+		for {
+			page, err := w.people["anselm"].Contributions(ctx, f)
+			require.NoError(t, err)
+			require.LessOrEqual(t, len(page.Items), 2)
+			for _, x := range page.Items {
+				got = append(got, x.Title)
+			}
+			if f.Cursor = page.Next; f.Cursor == "" {
+				break
+			}
+		}
+		assert.Equal(t, want, got, state)
+	}
+	found, err := w.as(t, "").Titles(ctx, "", "")
+	require.NoError(t, err)
+	assert.Len(t, found.Items, 5)
+	_, _, text := w.raw(t, "GET", "/api/v1/titles?limit=3", "", nil)
+	var page wire.Page[wire.TitleFound]
+	require.NoError(t, json.Unmarshal([]byte(text), &page))
+	next, err := w.as(t, "").Titles(ctx, "", page.Next)
+	require.NoError(t, err)
+	assert.Equal(t, "Orchard 3", next.Items[0].Name)
+}
+
+func TestSearchComesClose(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	for _, name := range []string{"Lantern Hollow", "The Quiet Signal", "Tidewrack"} {
+		first := strings.ToLower(strings.ReplaceAll(name, " ", "-"))
+		sent, err := w.people["mira"].Submit(ctx, name, body(t, name, "xdg-data:"+first+"/a.sav", "xdg-data:"+first+"/a.sav"))
+		require.NoError(t, err)
+		_, err = w.people["anselm"].Accept(ctx, sent.Number)
+		require.NoError(t, err)
+	}
+	for text, want := range map[string][]string{"hol": {"Lantern Hollow"}, "QUIET": {"The Quiet Signal"}, "tidewrak": {"Tidewrack"}, "lantrn": {"Lantern Hollow"}, "zzz": {}, "%": {}, "'; DROP TABLE titles; --": {}, "": {"Lantern Hollow", "The Quiet Signal", "Tidewrack"}} {
+		page, err := w.as(t, "").Titles(ctx, text, "")
+		require.NoError(t, err, text)
+		got := []string{}
+		for _, x := range page.Items {
+			got = append(got, x.Name)
+		}
+		assert.Equal(t, want, got, text)
+	}
+}
+
+func TestSessionsOfTheConsole(t *testing.T) {
+	w := start(t)
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	browser := &http.Client{Jar: jar}
+	call := func(method, path, body string, header map[string]string) (int, http.Header, string) {
+		r, err := http.NewRequest(method, w.address+"/api/v1"+path, strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/json")
+		for k, v := range header {
+			r.Header.Set(k, v)
+		}
+		a, err := browser.Do(r)
+		require.NoError(t, err)
+		defer a.Body.Close()
+		text, _ := io.ReadAll(a.Body)
+		return a.StatusCode, a.Header, string(text)
+	}
+	status, _, text := call("GET", "/session", "", nil)
+	assert.Equal(t, 200, status)
+	assert.JSONEq(t, `{"person":null}`, text)
+	for _, wrong := range []string{`{"name":"mira","password":"wrong"}`, `{"name":"nobody","password":"wrong"}`} {
+		status, _, text = call("POST", "/session", wrong, nil)
+		assert.Equal(t, 401, status)
+		assert.Contains(t, text, "the name or the password is wrong", "it does not tell which")
+	}
+	status, header, _ := call("POST", "/session", `{"name":"anselm","password":"`+password+`"}`, nil)
+	assert.Equal(t, 200, status)
+	cookie := header.Get("Set-Cookie")
+	for _, part := range []string{"endroit_session=", "HttpOnly", "SameSite=Strict"} {
+		assert.Contains(t, cookie, part)
+	}
+	status, _, text = call("GET", "/session", "", nil)
+	assert.Equal(t, 200, status)
+	assert.Contains(t, text, `"reviewer":true`)
+	status, _, _ = call("GET", "/contributions", "", nil)
+	assert.Equal(t, 200, status)
+	status, _, text = call("POST", "/contributions/1/accept", "", map[string]string{"Sec-Fetch-Site": "cross-site"})
+	assert.Equal(t, 403, status, "a page elsewhere cannot act with the session")
+	assert.Contains(t, text, "another site")
+	status, _, _ = call("DELETE", "/session", "", nil)
+	assert.Equal(t, 204, status)
+	status, _, _ = call("GET", "/contributions", "", nil)
+	assert.Equal(t, 401, status)
+}
+
+func TestGuessingPasswordsIsSlow(t *testing.T) {
+	w := start(t)
+	last, header := 0, http.Header{}
+	for range 12 {
+		last, header, _ = w.raw(t, "POST", "/api/v1/tokens", `{"name":"mira","password":"guess"}`, map[string]string{"Content-Type": "application/json"})
+	}
+	assert.Equal(t, 429, last)
+	assert.NotEmpty(t, header.Get("Retry-After"))
+}
+
+func TestAccountsAreChecked(t *testing.T) {
+	w := start(t)
+	for name, pass := range map[string]string{"Mira": password, "m": password, "a b": password, "x'y": password, "brief": "short", "mira": password} {
+		assert.Error(t, w.service.AddPerson(t.Context(), name, pass, false), name)
+	}
+}
+
+func TestWhatOperatorsSee(t *testing.T) {
+	w := start(t)
+	for path, want := range map[string]string{"/healthz": "ok\n", "/readyz": "ready\n"} {
+		status, header, text := w.raw(t, "GET", path, "", nil)
+		assert.Equal(t, 200, status)
+		assert.Equal(t, want, text)
+		assert.Equal(t, "nosniff", header.Get("X-Content-Type-Options"))
+		assert.NotEmpty(t, header.Get("X-Request-Id"))
+		assert.Contains(t, header.Get("Content-Security-Policy"), "frame-ancestors 'none'")
+	}
+	w.raw(t, "GET", "/api/v1/titles", "", nil)
+	_, _, text := w.raw(t, "GET", "/metrics", "", nil)
+	assert.Contains(t, text, `endroit_requests_total{method="GET",route="/api/v1/titles",status="200"} 1`)
+	assert.Contains(t, text, "endroit_request_seconds_bucket")
+	require.NoError(t, w.stop())
+	assert.Contains(t, w.log.String(), `"path":"/api/v1/titles"`)
+	assert.NotContains(t, w.log.String(), password)
+}
+
+func TestWithoutItsDatabaseItIsNotReady(t *testing.T) {
+	w := start(t)
+	w.service.Close()
+	status, _, _ := w.raw(t, "GET", "/readyz", "", nil)
+	assert.Equal(t, 503, status)
+	status, _, _ = w.raw(t, "GET", "/healthz", "", nil)
+	assert.Equal(t, 200, status)
+	status, _, text := w.raw(t, "GET", "/api/v1/titles", "", nil)
+	assert.Equal(t, 500, status)
+	assert.NotContains(t, text, "pool", "what went wrong inside is for the log")
+	_, err := service.New(t.Context(), service.Config{Database: "postgres://nobody@127.0.0.1:1/none?connect_timeout=1"})
+	assert.ErrorContains(t, err, "is PostgreSQL running")
+}
+
+func TestWhatIsUnderWayIsFinished(t *testing.T) {
+	w := start(t)
+	token, err := w.as(t, "").Login(t.Context(), "mira", password)
+	require.NoError(t, err)
+	address := strings.TrimPrefix(w.address, "http://")
+	conn, err := net.Dial("tcp", address)
+	require.NoError(t, err)
+	defer conn.Close()
+	text := tidewrack(t)
+	_, err = fmt.Fprintf(conn, "POST /api/v1/contributions HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nIdempotency-Key: k\r\nAuthorization: Bearer %s\r\nContent-Length: %d\r\nExpect: 100-continue\r\nConnection: close\r\n\r\n", address, token.Token, len(text))
+	require.NoError(t, err)
+	answers := bufio.NewReader(conn)
+	line, err := answers.ReadString('\n') // comes once the handler reads the body
+	require.NoError(t, err)
+	require.Contains(t, line, "100 Continue")
+	_, err = conn.Write(text[:len(text)/2])
+	require.NoError(t, err)
+
+	stopped := make(chan error, 1)
+	go func() { stopped <- w.stop() }()
+	require.Eventually(t, func() bool {
+		c, err := net.Dial("tcp", address)
+		if err == nil {
+			_ = c.Close()
+		}
+		return err != nil
+	}, 5*time.Second, 5*time.Millisecond, "nothing new is taken")
+	_, err = conn.Write(text[len(text)/2:])
+	require.NoError(t, err)
+	rest, err := io.ReadAll(answers)
+	require.NoError(t, err)
+	assert.Contains(t, string(rest), "201 Created")
+	assert.NoError(t, <-stopped)
+}
+
+// Several processes on one database: what one accepts the other serves.
+func TestTwoServicesOnOneDatabase(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	other := &running{database: w.database, log: &bytes.Buffer{}}
+	other.listen(t, "127.0.0.1:0")
+	sent, err := w.people["mira"].Submit(ctx, "k", tidewrack(t))
+	require.NoError(t, err)
+	_, _, err = other.as(t, "").Manifest(ctx, "", manifest.MaxBytes) // now it keeps revision 0
+	require.NoError(t, err)
+	_, err = w.people["anselm"].Accept(ctx, sent.Number)
+	require.NoError(t, err)
+	raw, _, err := other.as(t, "").Manifest(ctx, "", manifest.MaxBytes)
+	require.NoError(t, err)
+	m, err := manifest.Parse(raw)
+	require.NoError(t, err)
+	assert.Equal(t, 1, m.Revision)
+}
+
+func TestARestartInTheMiddleLosesNothing(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	address := strings.TrimPrefix(w.address, "http://")
+	c := w.people["mira"]
+	c.Tries = 8
+	require.NoError(t, w.stop())
+	done := make(chan error, 1)
+	go func() {
+		_, err := c.Submit(ctx, "k", tidewrack(t))
+		done <- err
+	}()
+	w.listen(t, address)
+	require.NoError(t, <-done)
+	list, err := c.Contributions(ctx, client.Filter{})
+	require.NoError(t, err)
+	assert.Len(t, list.Items, 1)
+}
