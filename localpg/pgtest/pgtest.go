@@ -23,10 +23,11 @@ var (
 // Main starts a server for the package's tests, runs them, and exits. after, if
 // not nil, is asked once all tests have passed.
 func Main(m *testing.M, after func() error) {
-	os.Exit(run(m, after))
+	os.Exit(Run(m, after))
 }
 
-func run(m *testing.M, after func() error) int {
+// Run is Main that returns the exit code.
+func Run(m *testing.M, after func() error) int {
 	folder, err := os.MkdirTemp("/tmp", "endroit-test-postgres-")
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)

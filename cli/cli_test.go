@@ -1,0 +1,182 @@
+package cli_test
+
+import (
+	"context"
+	"errors"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/testscript"
+
+	"endroit/capture"
+	"endroit/cli"
+	"endroit/localpg/pgtest"
+	"endroit/service"
+)
+
+// games is the folder with the stand-in game, built once.
+var games string
+
+func TestMain(m *testing.M) {
+	capture.Reenter() // the observer starts this binary anew
+	testscript.Main(prepared{m}, map[string]func(){"endroit": func() { os.Exit(cli.Main(context.Background(), os.Args)) }})
+}
+
+// prepared runs the tests with a database and a game.
+type prepared struct{ m *testing.M }
+
+func (p prepared) Run() int {
+	var err error
+	if games, err = os.MkdirTemp("", "endroit-games-"); err != nil {
+		panic(err)
+	}
+	defer os.RemoveAll(games)
+	if out, err := exec.Command("go", "build", "-o", games, "endroit/standin/tidewrack").CombinedOutput(); err != nil {
+		panic(string(out))
+	}
+	return pgtest.Run(p.m, nil)
+}
+
+const password = "a long enough password"
+
+// served is a running service that a script can stop and start again.
+type served struct {
+	database, address string
+	stop              func() error
+}
+
+func (s *served) start() error {
+	app, err := service.New(context.Background(), service.Config{Database: s.database})
+	if err != nil {
+		return err
+	}
+	if s.address == "" {
+		s.address = "127.0.0.1:0"
+		for _, name := range []string{"mira", "tobin", "anselm"} {
+			if err := app.AddPerson(context.Background(), name, password, name == "anselm"); err != nil {
+				return err
+			}
+		}
+	}
+	l, err := net.Listen("tcp", s.address)
+	if err != nil {
+		return err
+	}
+	s.address = l.Addr().String()
+	ctx, cancel := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- app.Serve(ctx, l) }()
+	s.stop = func() error {
+		cancel()
+		err := <-ended
+		app.Close()
+		s.stop = func() error { return nil }
+		return err
+	}
+	return nil
+}
+
+// TestSessions plays the sessions of testdata: what a person types, what comes
+// back, and which exit code.
+func TestSessions(t *testing.T) {
+	testscript.Run(t, testscript.Params{
+		Dir:                 "testdata",
+		RequireExplicitExec: true,
+		Setup: func(env *testscript.Env) error {
+			s := &served{database: pgtest.Database(env.T().(testing.TB))}
+			if err := s.start(); err != nil {
+				return err
+			}
+			env.Defer(func() { _ = s.stop() })
+			env.Values["service"] = s
+			home := filepath.Join(env.WorkDir, "mira")
+			if err := os.MkdirAll(filepath.Join(home, "game", "data"), 0o755); err != nil {
+				return err
+			}
+			program, err := os.ReadFile(filepath.Join(games, "tidewrack"))
+			if err != nil {
+				return err
+			}
+			for name, data := range map[string][]byte{"tidewrack": program, "data/world.pak": make([]byte, 2<<20)} {
+				if err := os.WriteFile(filepath.Join(home, "game", name), data, 0o755); err != nil {
+					return err
+				}
+			}
+			if err := os.WriteFile(filepath.Join(env.WorkDir, "password"), []byte(password+"\n"), 0o600); err != nil {
+				return err
+			}
+			env.Cd = home
+			env.Setenv("HOME", home)
+			env.Setenv("GAME", filepath.Join(home, "game", "tidewrack"))
+			env.Setenv("ENDROIT_SERVICE", "http://"+s.address)
+			env.Setenv("XDG_RUNTIME_DIR", filepath.Join(games, filepath.Base(env.WorkDir))) // short: sockets have short paths
+			return os.MkdirAll(env.Getenv("XDG_RUNTIME_DIR"), 0o700)
+		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "cut": cut, "replace": replace},
+	})
+}
+
+// exits CODE COMMAND… runs a command that has to end with that exit code.
+func exits(ts *testscript.TestScript, neg bool, args []string) {
+	want, err := strconv.Atoi(args[0])
+	ts.Check(err)
+	got := 0
+	if err := ts.Exec(args[1], args[2:]...); err != nil {
+		var exit *exec.ExitError
+		if !errors.As(err, &exit) {
+			ts.Fatalf("%v", err)
+		}
+		got = exit.ExitCode()
+	}
+	if got != want {
+		ts.Fatalf("exit code %d, not %d", got, want)
+	}
+}
+
+// until COMMAND… repeats a command until it succeeds.
+func until(ts *testscript.TestScript, neg bool, args []string) {
+	for deadline := time.Now().Add(15 * time.Second); time.Now().Before(deadline); time.Sleep(10 * time.Millisecond) {
+		if ts.Exec(args[0], args[1:]...) == nil {
+			return
+		}
+	}
+	ts.Fatalf("it did not succeed in time")
+}
+
+// service stop | start
+func serviceCommand(ts *testscript.TestScript, neg bool, args []string) {
+	s := ts.Value("service").(*served)
+	if args[0] == "stop" {
+		ts.Check(s.stop())
+		return
+	}
+	ts.Check(s.start())
+}
+
+// cut FILE BYTES keeps the first bytes of a file; a negative number, all but the
+// last.
+func cut(ts *testscript.TestScript, neg bool, args []string) {
+	n, err := strconv.Atoi(args[1])
+	ts.Check(err)
+	data := []byte(ts.ReadFile(args[0]))
+	if n < 0 {
+		n += len(data)
+	}
+	ts.Check(os.WriteFile(ts.MkAbs(args[0]), data[:n], 0o600))
+}
+
+// replace FILE OLD NEW changes a text in a file.
+func replace(ts *testscript.TestScript, neg bool, args []string) {
+	before := ts.ReadFile(args[0])
+	after := strings.Replace(before, args[1], args[2], 1)
+	if after == before {
+		ts.Fatalf("%s does not hold %q", args[0], args[1])
+	}
+	ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(after), 0o600))
+}
