@@ -34,7 +34,7 @@ func (s *Service) console(e *echo.Echo) {
 		if err != nil {
 			return problem(http.StatusNotFound, wire.ProblemNotFound, "this program was built without its console; make build makes one with it")
 		}
-		if strings.Contains(path.Base(name), ".") {
+		if name != "" && strings.Contains(path.Base(name), ".") {
 			return problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such page")
 		}
 		c.Response().Header().Set("Cache-Control", "no-cache")

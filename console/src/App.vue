@@ -1,17 +1,22 @@
 <script setup lang="ts">
 import { mdiWeatherNight, mdiWhiteBalanceSunny } from '@mdi/js'
 import { computed, onMounted } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { useSession, useSignOut } from './queries'
 
+const route = useRoute()
 const router = useRouter()
 const theme = useTheme()
 const session = useSession()
 const signOut = useSignOut()
 
 const person = computed(() => session.data.value?.person)
+// Signing in leads back to the page that one was on.
+const signInHere = computed(() =>
+  route.path === '/sign-in' ? route.fullPath : { path: '/sign-in', query: { next: route.fullPath } },
+)
 // The order of the pages is the order of the job.
 const pages = [
   { to: '/titles', text: 'Titles' },
@@ -60,7 +65,7 @@ async function leave() {
           >
           <v-btn variant="text" size="small" class="leave" @click="leave">Sign out</v-btn>
         </template>
-        <router-link v-else to="/sign-in" class="page-link">Sign in</router-link>
+        <router-link v-else :to="signInHere" class="page-link">Sign in</router-link>
       </nav>
     </v-app-bar>
     <v-main id="content" tabindex="-1">

@@ -1,44 +1,74 @@
 <script setup lang="ts">
 /**
  * Draws a standing: a word, and a survey mark that tells it without colour. An
- * open triangle was seen by one person, a triangle with a point by several.
+ * open triangle was seen by one person, a triangle with a point by several. The
+ * reason shows on hover and on focus.
  */
 defineProps<{ standing: string; reason: string }>()
 </script>
 
 <template>
-  <v-tooltip v-if="standing" :text="reason" location="top" max-width="360">
-    <template #activator="{ props: tip }">
-      <span
-        v-bind="tip"
-        class="standing"
-        :class="standing"
-        tabindex="0"
-        :aria-label="`${standing}: ${reason}`"
-      >
-        <svg viewBox="0 0 16 16" aria-hidden="true">
-          <path d="M8 2 14.5 13.5h-13z" />
-          <circle v-if="standing === 'confirmed'" cx="8" cy="10" r="1.9" />
-        </svg>
-        {{ standing }}
-      </span>
-    </template>
-  </v-tooltip>
+  <span
+    v-if="standing"
+    class="standing"
+    :class="standing"
+    tabindex="0"
+    role="note"
+    :aria-label="`${standing}: ${reason}`"
+  >
+    <svg viewBox="0 0 16 16" aria-hidden="true">
+      <path d="M8 2 14.5 13.5h-13z" />
+      <circle v-if="standing === 'confirmed'" cx="8" cy="10" r="1.9" />
+    </svg>
+    {{ standing }}
+    <span class="reason" aria-hidden="true">{{ reason }}</span>
+  </span>
 </template>
 
 <style scoped>
 .standing {
+  position: relative;
   display: inline-flex;
   align-items: center;
   gap: 5px;
   white-space: nowrap;
   border-radius: 4px;
   padding: 0 4px;
+  cursor: help;
 }
 
 .confirmed {
   color: rgb(var(--v-theme-primary));
   font-weight: 700;
+}
+
+.reason {
+  display: none;
+  position: absolute;
+  z-index: 10;
+  right: 0;
+  bottom: calc(100% + 4px);
+  width: max-content;
+  max-width: min(340px, 80vw);
+  padding: 6px 10px;
+  border-radius: 6px;
+  background: rgb(var(--v-theme-on-surface));
+  color: rgb(var(--v-theme-surface));
+  font-size: 0.88rem;
+  font-weight: 400;
+  white-space: normal;
+}
+
+.standing:hover .reason,
+.standing:focus .reason {
+  display: block;
+}
+
+@media (max-width: 720px) {
+  .reason {
+    right: auto;
+    left: 0;
+  }
 }
 
 svg {

@@ -1,0 +1,252 @@
+package console_test
+
+import (
+	"context"
+	"fmt"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/localpg/pgtest"
+	"endroit/service"
+	"endroit/standin/browser"
+	"endroit/standin/world"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m, nil) }
+
+// visitor is a browser in front of a service with the demo's data.
+type visitor struct {
+	t       *testing.T
+	ctx     context.Context
+	address string
+}
+
+func visit(t *testing.T) *visitor {
+	t.Helper()
+	s, err := service.New(t.Context(), service.Config{Database: pgtest.Database(t)})
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	server := httptest.NewServer(s)
+	t.Cleanup(server.Close)
+	for _, p := range world.People {
+		require.NoError(t, s.AddPerson(t.Context(), p.Name, p.Password, p.Reviewer))
+	}
+	waiting, err := world.Load(t.Context(), server.URL)
+	require.NoError(t, err)
+	require.Equal(t, 2, waiting)
+	ctx, stop, err := browser.Start(context.Background())
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	ctx, cancel := context.WithTimeout(ctx, 90*time.Second)
+	t.Cleanup(cancel)
+	v := &visitor{t, ctx, server.URL}
+	require.NoError(t, browser.Look(ctx, 1280, 800, false))
+	return v
+}
+
+func (v *visitor) do(steps ...chromedp.Action[chromedp.Void]) {
+	v.t.Helper()
+	require.NoError(v.t, chromedp.Do(v.ctx, steps...))
+}
+
+func (v *visitor) open(path string) {
+	v.t.Helper()
+	v.do(chromedp.Navigate(v.address + path))
+}
+
+// sees waits until the page shows a text.
+func (v *visitor) sees(text string) {
+	v.t.Helper()
+	ctx, cancel := context.WithTimeout(v.ctx, 15*time.Second)
+	defer cancel()
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](fmt.Sprintf("document.body.innerText.includes(%q)", text)))
+	if err != nil {
+		shown, _ := chromedp.Run(v.ctx, chromedp.Evaluate[string]("document.body.innerText + '\\n' + [...document.querySelectorAll('input')].map((i) => i.name + '=' + i.value).join(' ')"))
+		require.NoError(v.t, err, "%q is not on the page:\n%s", text, shown)
+	}
+}
+
+func (v *visitor) text() string {
+	v.t.Helper()
+	text, err := chromedp.Run(v.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+	require.NoError(v.t, err)
+	return text
+}
+
+// press clicks the button or link that says exactly this.
+func (v *visitor) press(label string) {
+	v.t.Helper()
+	_, err := chromedp.Run(v.ctx, chromedp.Poll[bool](fmt.Sprintf(`(() => {
+		const hit = [...document.querySelectorAll('button, a, [role=tab]')].find((e) => e.innerText.trim() === %q && !e.disabled)
+		if (hit) hit.click()
+		return !!hit
+	})()`, label)))
+	require.NoError(v.t, err, "press %s", label)
+}
+
+func (v *visitor) location() string {
+	v.t.Helper()
+	at, err := chromedp.Run(v.ctx, chromedp.Location())
+	require.NoError(v.t, err)
+	return strings.TrimPrefix(at, v.address)
+}
+
+func (v *visitor) signIn(name string) {
+	v.t.Helper()
+	for _, p := range world.People {
+		if p.Name == name {
+			v.do(chromedp.WaitVisible(chromedp.CSS("input[name=name]")), chromedp.SendKeys(chromedp.CSS("input[name=name]"), name), chromedp.SendKeys(chromedp.CSS("input[name=password]"), p.Password+"\r"))
+			v.sees(name)
+		}
+	}
+}
+
+// accessible holds the page to the rules of axe-core that WCAG 2.2 AA asks for.
+func (v *visitor) accessible(page string) {
+	v.t.Helper()
+	axe, err := os.ReadFile("node_modules/axe-core/axe.min.js")
+	require.NoError(v.t, err)
+	_, err = chromedp.Run(v.ctx, chromedp.Evaluate[any](string(axe)+"; 0"))
+	require.NoError(v.t, err)
+	found, err := chromedp.Run(v.ctx, chromedp.Evaluate[[]string](`axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}).then((r) =>
+		r.violations.map((v) => v.id + ': ' + v.help + ': ' + v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')))`, chromedp.EvalAwaitPromise))
+	require.NoError(v.t, err)
+	assert.Empty(v.t, found, page)
+}
+
+func TestFromSignInToAcceptance(t *testing.T) {
+	v := visit(t)
+	v.open("/reviews/8")
+	v.sees("This page needs an account")
+	v.press("Sign in")
+	v.do(chromedp.WaitVisible(chromedp.CSS("input[name=name]")), chromedp.SendKeys(chromedp.CSS("input[name=name]"), "anselm"), chromedp.SendKeys(chromedp.CSS("input[name=password]"), "not it at all\r"))
+	v.sees("the name or the password is wrong")
+	v.do(chromedp.SendKeys(chromedp.CSS("input[name=password]"), "the-quiet-reader\r")) // the name is still there
+	v.sees("Waits for your decision")
+	assert.Equal(t, "/reviews/8", v.location(), "signing in leads back")
+	for _, text := range []string{"quiet-signal/station.json", "a new title", "Open questions", "index.db", "The recordings are made with F9", "1 log", "would be"} {
+		v.sees(text)
+	}
+
+	v.press("Reviews")
+	v.sees("The Quiet Signal")
+	v.sees("Copperfen")
+	v.press("The Quiet Signal")
+	v.sees("Waits for your decision")
+	v.press("Accept…")
+	v.sees("A published revision never changes")
+	v.press("Accept and publish")
+	v.sees("Accepted by anselm")
+	v.sees("revision 7")
+
+	v.open("/titles/the-quiet-signal")
+	v.sees("~/.config/quiet-signal/station.json")
+	v.sees("observed")
+	v.press("Revisions")
+	v.sees("The Quiet Signal")
+}
+
+func TestReturningSaysWhy(t *testing.T) {
+	v := visit(t)
+	v.open("/sign-in?next=/reviews/9")
+	v.signIn("anselm")
+	v.sees("1 of them log")
+	v.press("Return…")
+	v.do(chromedp.SendKeys(chromedp.CSS("textarea"), "session.log lies in it too; name *.dat"))
+	v.press("Return to ysolde")
+	v.sees("Returned by anselm")
+	v.sees("name *.dat")
+	v.press("Sign out")
+	v.sees("Where does it keep my progress?")
+	v.open("/sign-in?next=/reviews%3Fstate=returned")
+	v.signIn("ysolde")
+	v.sees("name *.dat")
+	assert.NotContains(t, v.text(), "tobin", "a contributor sees only their own")
+	v.open("/reviews/8")
+	v.sees("There is no such thing here")
+}
+
+func TestSearchAnswersAsOneTypes(t *testing.T) {
+	v := visit(t)
+	v.open("/")
+	v.sees("Copperfen")
+	v.do(chromedp.SendKeys(chromedp.CSS("input[type=search]"), "ninefold"))
+	v.sees("Ninefold Orchard on Linux")
+	v.sees("~/.local/share/ninefold-orchard/orchard{slot}.sav")
+	v.sees("confirmed")
+	_, err := chromedp.Run(v.ctx, chromedp.Poll[bool](`location.search === '?q=ninefold' && !document.body.innerText.includes('Copperfen')`))
+	require.NoError(t, err, "the address can be shared")
+	v.do(chromedp.Reload())
+	v.sees("Ninefold Orchard on Linux")
+	v.open("/titles?q=zzzz")
+	v.sees("Nobody has recorded “zzzz” yet")
+	v.sees(`endroit trace --title "zzzz"`)
+	v.open("/nowhere")
+	v.sees("There is no such page")
+	v.open("/titles/nowhere")
+	v.sees("There is no such thing here")
+}
+
+func TestEvidenceAndCopying(t *testing.T) {
+	v := visit(t)
+	v.open("/titles/tidewrack")
+	v.sees("%APPDATA%\\Tidewrack\\{account}\\profile.bin")
+	v.press("1 run")
+	v.sees("mira saw it in version 1.2 (change notifications), accepted by anselm")
+	v.do(chromedp.Click(chromedp.CSS(`button[aria-label="Copy roaming-app-data:Tidewrack/{account}/profile.bin"]`)))
+	v.sees("For Windows' file manager")
+	v.sees("For a draft, or a program")
+	reason, err := chromedp.Run(v.ctx, chromedp.AttributeValue(chromedp.CSS(".standing"), "aria-label"))
+	require.NoError(t, err)
+	assert.Contains(t, reason.Value, "observed: mira saw it in a traced run", "the reason is there without a pointer")
+}
+
+func TestEveryPageIsAccessibleAndFits(t *testing.T) {
+	v := visit(t)
+	v.open("/sign-in")
+	v.accessible("/sign-in")
+	v.signIn("anselm")
+	for path, there := range map[string]string{"/titles": "Copperfen", "/titles?q=tidewrack": "Tidewrack on", "/titles/lantern-hollow": "saved-games", "/reviews": "Submitted", "/reviews/8": "Footprint", "/revisions": "the empty beginning", "/nowhere": "no such page"} {
+		for _, dark := range []bool{false, true} {
+			require.NoError(t, browser.Look(v.ctx, 1280, 800, dark))
+			v.open(path)
+			v.sees(there)
+			v.accessible(fmt.Sprintf("%s dark=%v", path, dark))
+		}
+		require.NoError(t, browser.Look(v.ctx, 390, 800, false))
+		wide, err := chromedp.Run(v.ctx, chromedp.Evaluate[float64]("document.documentElement.scrollWidth"))
+		require.NoError(t, err)
+		assert.LessOrEqual(t, wide, 390.0, "%s does not fit a phone", path)
+	}
+}
+
+// Nothing is fetched from elsewhere, and nothing breaks the content policy.
+func TestNothingComesFromElsewhere(t *testing.T) {
+	v := visit(t)
+	messages := chromedp.Console(v.ctx)
+	v.open("/titles?q=tidewrack")
+	v.sees("Tidewrack on Linux")
+	urls, err := chromedp.Run(v.ctx, chromedp.Evaluate[[]string](`performance.getEntriesByType('resource').map((r) => r.name)`))
+	require.NoError(t, err)
+	require.NotEmpty(t, urls)
+	for _, u := range urls {
+		assert.True(t, strings.HasPrefix(u, v.address), u)
+	}
+	_, err = chromedp.Run(v.ctx, chromedp.Evaluate[any](`console.log('the end of the test')`))
+	require.NoError(t, err)
+	for m, err := range messages {
+		require.NoError(t, err)
+		text := fmt.Sprint(m)
+		if strings.Contains(text, "the end of the test") {
+			break
+		}
+		assert.NotContains(t, text, "Content Security Policy")
+	}
+}
