@@ -2,6 +2,8 @@ module endroit
 
 go 1.26.0
 
+ignore ./console/node_modules
+
 require (
 	github.com/agnivade/levenshtein v1.2.2
 	github.com/alexedwards/scs/pgxstore v0.0.0-20240316134038-7e11d57e8885

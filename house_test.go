@@ -1,0 +1,94 @@
+// Package endroit holds the rules of the house: which package may use which.
+package endroit
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// The packages of the standard library that core may use: they compute, and
+// reach neither files, network, clock nor processes by themselves.
+var pure = []string{"bufio", "bytes", "cmp", "crypto/sha256", "encoding/", "errors", "fmt", "hash", "io", "iter", "maps", "math", "path", "regexp", "slices", "sort", "strconv", "strings", "sync", "time", "unicode", "unicode/utf8", "compress/", "debug/elf"}
+
+// Small libraries that compute.
+var pureLibraries = []string{"github.com/klauspost/compress/zstd", "github.com/goccy/go-yaml", "github.com/gowebpki/jcs", "github.com/agnivade/levenshtein", "golang.org/x/text/"}
+
+func within(path string, list []string) bool {
+	for _, p := range list {
+		if path == p || strings.HasSuffix(p, "/") && strings.HasPrefix(path, p) || strings.HasPrefix(path, p+"/") && strings.Contains(p, ".") {
+			return true
+		}
+	}
+	return false
+}
+
+type pkg struct {
+	ImportPath string
+	Doc        string
+	Imports    []string
+}
+
+func packages(t *testing.T) (all []pkg) {
+	t.Helper()
+	out, err := exec.Command("go", "list", "-json=ImportPath,Doc,Imports", "./...").Output()
+	require.NoError(t, err)
+	d := json.NewDecoder(strings.NewReader(string(out)))
+	for d.More() {
+		var p pkg
+		require.NoError(t, d.Decode(&p))
+		all = append(all, p)
+	}
+	require.Greater(t, len(all), 20)
+	return all
+}
+
+func TestTheArrowsPointInwards(t *testing.T) {
+	for _, p := range packages(t) {
+		from := strings.TrimPrefix(p.ImportPath, "endroit/")
+		for _, imported := range p.Imports {
+			to, own := strings.CutPrefix(imported, "endroit/")
+			if strings.HasPrefix(from, "core/") {
+				assert.True(t, own && strings.HasPrefix(to, "core/") || within(imported, pure) || within(imported, pureLibraries), "%s uses %s: core computes and nothing else", from, imported)
+			}
+			if !own {
+				continue
+			}
+			assert.False(t, to == "service/store" && !strings.HasPrefix(from, "service"), "%s uses service/store", from)
+			switch {
+			case from == "service" || strings.HasPrefix(from, "service/"):
+				assert.True(t, strings.HasPrefix(to, "core/") || strings.HasPrefix(to, "service/") || to == "console", "%s uses %s", from, to)
+			case from == "client":
+				assert.True(t, to == "service/wire" || strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
+			case from == "capture" || from == "machine" || from == "localpg":
+				assert.True(t, strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
+			}
+			assert.False(t, strings.HasPrefix(to, "standin/") && !strings.HasPrefix(from, "standin/"), "%s uses the stand-in %s", from, to)
+		}
+	}
+}
+
+func TestCoreHasNoClockOfItsOwn(t *testing.T) {
+	sources, err := filepath.Glob("core/*/*.go")
+	require.NoError(t, err)
+	require.NotEmpty(t, sources)
+	for _, s := range sources {
+		text, err := os.ReadFile(s)
+		require.NoError(t, err)
+		assert.False(t, !strings.HasSuffix(s, "_test.go") && strings.Contains(string(text), "time.Now"), s)
+	}
+}
+
+func TestEveryPackageSaysWhatItIsFor(t *testing.T) {
+	for _, p := range packages(t) {
+		if strings.HasPrefix(p.ImportPath, "endroit/") {
+			assert.NotEmpty(t, p.Doc, p.ImportPath)
+		}
+	}
+}

@@ -1,0 +1,93 @@
+package main
+
+import (
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// built builds what the demo runs.
+func built(t *testing.T) string {
+	t.Helper()
+	bin := t.TempDir()
+	for _, p := range []string{"endroit/cmd/endroit", "endroit/standin/tidewrack", "endroit/standin/demo"} {
+		out, err := exec.Command("go", "build", "-o", bin, p).CombinedOutput()
+		require.NoError(t, err, string(out))
+	}
+	return bin
+}
+
+func freeAddress(t *testing.T) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	return l.Addr().String()
+}
+
+func TestTheWalkArrives(t *testing.T) {
+	bin, address := built(t), freeAddress(t)
+	folder, err := os.MkdirTemp("/tmp", "endroit-demo-")
+	require.NoError(t, err)
+	defer os.RemoveAll(folder)
+	require.NoError(t, os.Chmod(folder, 0o755))
+
+	c := exec.Command(filepath.Join(bin, "demo"), "-programs", bin, "-folder", folder, "-address", address)
+	var out strings.Builder
+	done := make(chan struct{})
+	pipe, err := c.StdoutPipe()
+	require.NoError(t, err)
+	c.Stderr = c.Stdout
+	require.NoError(t, c.Start())
+	serving := make(chan struct{})
+	go func() {
+		defer close(done)
+		buffer := make([]byte, 4096)
+		for told := false; ; {
+			n, err := pipe.Read(buffer)
+			out.Write(buffer[:n])
+			if !told && strings.Contains(out.String(), "Ctrl-C stops") {
+				told = true
+				close(serving)
+			}
+			if err != nil {
+				return
+			}
+		}
+	}()
+	select {
+	case <-serving:
+	case <-done:
+		t.Fatal(out.String())
+	case <-time.After(90 * time.Second):
+		_ = c.Process.Kill()
+		<-done
+		t.Fatal(out.String())
+	}
+
+	// A second demo says what is wrong and what to do.
+	second, err := exec.Command(filepath.Join(bin, "demo"), "-programs", bin, "-folder", folder, "-address", address).CombinedOutput()
+	assert.Error(t, err)
+	assert.Contains(t, string(second), "End the program that uses it")
+
+	require.NoError(t, c.Process.Signal(syscall.SIGINT))
+	<-done
+	assert.NoError(t, c.Wait())
+	text := out.String()
+	for _, want := range []string{"$ endroit trace --title Tidewrack", "$ endroit cue saved", "$ endroit footprint", "$ endroit propose", "$ endroit submit", "$ endroit review accept", "$ endroit fetch", "$ endroit locate Tidewrack",
+		"slots/slot{slot}.sav", "slot3.sav", "missing: ", "http://" + address, "the-quiet-reader"} {
+		assert.Contains(t, text, want)
+	}
+	_, err = net.DialTimeout("tcp", address, time.Second)
+	assert.Error(t, err, "the service has ended")
+	left, _ := filepath.Glob(filepath.Join(folder, "postgres", "data", "postmaster.pid"))
+	assert.Empty(t, left, "PostgreSQL has ended")
+}
