@@ -1,0 +1,175 @@
+// Package schemas holds the JSON Schemas of the formats against what the program
+// writes.
+package schemas
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/candidate"
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/manifest"
+	"endroit/core/standing"
+	"endroit/core/trace"
+)
+
+func schema(t *testing.T, name string) *jsonschema.Schema {
+	t.Helper()
+	c := jsonschema.NewCompiler()
+	c.AssertFormat()
+	files, err := filepath.Glob("*.schema.json")
+	require.NoError(t, err)
+	for _, f := range files {
+		text, err := os.ReadFile(f)
+		require.NoError(t, err)
+		doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+		require.NoError(t, err, f)
+		id, _ := doc.(map[string]any)["$id"].(string)
+		require.NoError(t, c.AddResource(id, doc))
+	}
+	s, err := c.Compile("urn:endroit:schema:" + name + ":1")
+	require.NoError(t, err)
+	return s
+}
+
+func holds(t *testing.T, s *jsonschema.Schema, text []byte) error {
+	t.Helper()
+	v, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+	require.NoError(t, err)
+	return s.Validate(v)
+}
+
+// golden is the trace that the format's own test keeps.
+func golden(t *testing.T) []string {
+	t.Helper()
+	text, err := os.ReadFile("../core/trace/testdata/version1.ndjson")
+	require.NoError(t, err)
+	return strings.Split(strings.TrimSpace(string(text)), "\n")
+}
+
+func TestTrace(t *testing.T) {
+	s := schema(t, "trace")
+	lines := golden(t)
+	require.Len(t, lines, 13)
+	for _, line := range lines {
+		assert.NoError(t, holds(t, s, []byte(line)), line)
+	}
+	for _, bad := range []string{`{}`, `{"f":0,"path":"/a","before":{"is":"file"}}`, `{"f":1,"path":"a","before":{"is":"file"}}`, `{"f":1,"before":{"is":"file"}}`, `{"t":1,"o":"fly","f":1}`, `{"t":1,"o":"rename","f":1}`, `{"t":1,"o":"read","f":1,"to":2}`, `{"t":-1,"o":"read","f":1}`, `{"at":1,"cue":""}`, `{"exit":1,"at":1,"status":256}`} {
+		assert.Error(t, holds(t, s, []byte(bad)), bad)
+	}
+}
+
+// run is a footprint of a small trace, made by the program itself.
+func run(t *testing.T) *footprint.Footprint {
+	t.Helper()
+	var b bytes.Buffer
+	w, err := trace.NewWriter(&b, trace.Header{Title: "Tidewrack", Edition: &trace.Edition{Store: "quayside", Ref: "418820"}, OS: "linux", Runtime: "native", Observer: "seccomp user notification", Started: time.Date(2026, 11, 24, 1, 2, 3, 0, time.UTC), Env: map[string]string{"HOME": "/home/mira"}})
+	require.NoError(t, err)
+	require.NoError(t, w.Process(&trace.Process{PID: 7, Exe: "/opt/tidewrack/tidewrack"}))
+	for i, p := range []string{"/home/mira/.local/share/tidewrack/slots/slot1.sav", "/home/mira/.local/share/tidewrack/slots/slot2.sav", "/home/mira/.config/tidewrack/settings.ini", "/tmp/x"} {
+		require.NoError(t, w.File(&trace.File{Path: p, Before: trace.State{Is: trace.IsFile, Size: 9, Time: time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)}}))
+		require.NoError(t, w.Event(trace.Event{At: time.Second, Process: 1, Op: trace.Read, File: i + 1}))
+		require.NoError(t, w.Event(trace.Event{At: 30 * time.Second, Process: 1, Op: trace.Replace, File: i + 1}))
+	}
+	require.NoError(t, w.Cue(trace.Cue{At: 31 * time.Second, Word: "saved"}))
+	require.NoError(t, w.Gap(trace.Gap{What: "io_uring was refused", N: 1}))
+	_, err = w.Close(time.Minute)
+	require.NoError(t, err)
+	r, err := trace.NewReader(&b, trace.DefaultLimits)
+	require.NoError(t, err)
+	fp, err := footprint.FromTrace(r)
+	require.NoError(t, err)
+	return fp
+}
+
+func TestFootprint(t *testing.T) {
+	s, fp := schema(t, "footprint"), run(t)
+	for name, f := range map[string]*footprint.Footprint{"whole": fp, "shared": fp.Share()} {
+		raw, err := json.Marshal(f)
+		require.NoError(t, err)
+		assert.NoError(t, holds(t, s, raw), "%s: %s", name, raw)
+	}
+	raw, err := json.Marshal(fp)
+	require.NoError(t, err)
+	for _, spoil := range [][2]string{{`"kind":"save"`, `"kind":"treasure"`}, {`"confidence":0.`, `"confidence":7.`}, {`"format":"endroit/footprint/1"`, `"format":"endroit/footprint/2"`}, {`"counts":`, `"no-counts":`}} {
+		bad := strings.Replace(string(raw), spoil[0], spoil[1], 1)
+		require.NotEqual(t, string(raw), bad, spoil[0])
+		assert.Error(t, holds(t, s, []byte(bad)), spoil[1])
+	}
+}
+
+func proposed(t *testing.T) *draft.Draft {
+	t.Helper()
+	fp := run(t)
+	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, OS: fp.OS, Runtime: fp.Runtime, Trace: &draft.Trace{File: "a.trace", SHA256: "00"}, Questions: []string{"is it?"}, Note: "two\nlines"}
+	for _, l := range candidate.Propose(fp).Locations {
+		d.Locations = append(d.Locations, draft.Location{At: l.At.String(), Holds: string(l.Holds), Why: l.Why})
+	}
+	require.NotEmpty(t, d.Locations)
+	return d
+}
+
+// The schema and the program refuse and take the same drafts, as far as a schema
+// can tell.
+func TestDraft(t *testing.T) {
+	s := schema(t, "draft")
+	text, err := proposed(t).Text()
+	require.NoError(t, err)
+	for name, c := range map[string]struct {
+		old, new string
+		sound    bool
+	}{
+		"as proposed":        {"", "", true},
+		"somebody's own key": {"os: linux", "os: linux\nx-mine: 1", true},
+		"a mistyped key":     {"title:", "titel:", false},
+		"another system":     {"os: linux", "os: beos", false},
+		"another format":     {"endroit/draft/1", "endroit/draft/2", false},
+		"holds nothing":      {"holds: save", "holds: treasure", false},
+		"no anchor":          {"at: xdg-data:", "at: ", false},
+		"a store's key":      {"store: quayside", "store: quayside\n  shop: 1", false},
+		"a location's key":   {"holds: save", "holds: save\n    held: 1", false},
+	} {
+		edited := strings.Replace(string(text), c.old, c.new, 1)
+		asJSON, err := yaml.YAMLToJSON([]byte(edited))
+		require.NoError(t, err, name)
+		_, parsed := draft.Parse([]byte(edited))
+		checked := holds(t, s, asJSON)
+		if c.sound {
+			assert.NoError(t, parsed, name)
+			assert.NoError(t, checked, name)
+		} else {
+			assert.Error(t, parsed, name)
+			assert.Error(t, checked, name)
+		}
+	}
+}
+
+func TestManifest(t *testing.T) {
+	s := schema(t, "manifest")
+	title, err := manifest.Apply(nil, manifest.Accepted{Draft: proposed(t), Evidence: standing.Evidence{Contribution: 1, By: "mira", ReviewedBy: "anselm", Accepted: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), Observer: "seccomp user notification"}})
+	require.NoError(t, err)
+	doc, err := manifest.Canonical(title)
+	require.NoError(t, err)
+	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("ab", 32), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, [][]byte{doc})
+	require.NoError(t, err)
+	assert.NoError(t, holds(t, s, body), string(body))
+	first, err := manifest.Assemble(manifest.Head{Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil)
+	require.NoError(t, err)
+	assert.NoError(t, holds(t, s, first), string(first))
+	for _, spoil := range [][2]string{{`"revision":1`, `"revision":-1`}, {`"standing":"observed"`, `"standing":"true"`}, {`"holds":"save"`, `"holds":"gold"`}, {`"by":"mira"`, `"from":"mira"`}, {`"previous":"ab`, `"previous":"zz`}} {
+		bad := strings.Replace(string(body), spoil[0], spoil[1], 1)
+		require.NotEqual(t, string(body), bad, spoil[0])
+		assert.Error(t, holds(t, s, []byte(bad)), spoil[1])
+	}
+}
