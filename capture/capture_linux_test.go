@@ -348,6 +348,17 @@ func TestTheExitCodeIsTheCommands(t *testing.T) {
 	assert.Equal(t, 128+9, observe(t, "killself", nil).result.Status)
 }
 
+func TestAProgramThatLosesARightIsNamed(t *testing.T) {
+	folder := t.TempDir()
+	program := filepath.Join(folder, "scores")
+	require.NoError(t, os.WriteFile(program, must(os.ReadFile("/bin/true")), 0o755))
+	require.NoError(t, os.Chmod(program, 0o755|os.ModeSetgid))
+	result, err := Run(context.Background(), Options{Command: []string{program}, Out: io.Discard, Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, CueFolder: folder})
+	require.NoError(t, err)
+	require.Len(t, result.Gaps, 1)
+	assert.Contains(t, result.Gaps[0].What, "scores is set-user-id or set-group-id")
+}
+
 func TestRingsAreRefusedAndSaid(t *testing.T) {
 	got := observe(t, "ring", nil)
 	assert.Equal(t, 0, got.result.Status)

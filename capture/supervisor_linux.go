@@ -60,6 +60,9 @@ func (s *supervisor) observe(n *notification, c call) {
 		if pid, _ := ownerOf(tid); pid == s.launcher {
 			if c.act == actRun {
 				s.launcher = 0
+				if name, ok := s.text(n, n.args[c.path]); ok { // an absolute path
+					s.noteRights(name)
+				}
 			}
 			return
 		}
@@ -305,11 +308,16 @@ func (s *supervisor) execute(p *process, name string) {
 		s.event(p, trace.Missed, f, nil)
 		return
 	}
-	if info, err := os.Stat(name); err == nil && info.Mode()&(fs.ModeSetuid|fs.ModeSetgid) != 0 {
-		s.r.gap(name + " is set-user-id or set-group-id: under observation it runs without that right")
-	}
+	s.noteRights(name)
 	s.event(p, trace.Run, f, nil)
 	p.stale = true
+}
+
+// noteRights records that a program loses the right that its file gives it.
+func (s *supervisor) noteRights(name string) {
+	if info, err := os.Stat(name); err == nil && info.Mode()&(fs.ModeSetuid|fs.ModeSetgid) != 0 {
+		s.r.gap(name + " is set-user-id or set-group-id: under observation it runs without that right, so what it may write can differ")
+	}
 }
 
 // realPath resolves the links in all but the last name of a path.

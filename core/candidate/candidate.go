@@ -92,6 +92,8 @@ func rank(k footprint.Kind) int {
 // of the person's own, and of an uncertain kind.
 func (p *Proposal) question(x footprint.File) {
 	switch {
+	case x.Unused > 0 && x.Place != "" && x.Kind != footprint.System:
+		p.Questions = append(p.Questions, fmt.Sprintf("%s was opened for writing, and nothing was written; does the game write it otherwise, with a right that it lacked here?", x.Place))
 	case x.Kind.OfInterest() && x.Place == "":
 		p.Questions = append(p.Questions, fmt.Sprintf("a file called %s looks like %s (%s) and lies below no anchor; where is that on another machine?", path.Base(x.Path), x.Kind, x.Reasons[0]))
 	case x.Kind.OfInterest():

@@ -86,6 +86,12 @@ func TestWhatCannotBeDecidedIsAsked(t *testing.T) {
 	require.Len(t, unknown.Questions, 1)
 	assert.Contains(t, unknown.Questions[0], "what is xdg-data:tw/index.db?")
 
+	refused := seen("unknown var-games:tw.scores")
+	refused.Writes, refused.Unused = 0, 2
+	asked := Propose(&footprint.Footprint{Files: []footprint.File{refused}}).Questions
+	require.Len(t, asked, 1)
+	assert.Contains(t, asked[0], "with a right that it lacked")
+
 	nowhere := Propose(&footprint.Footprint{Files: []footprint.File{{Path: "/srv/tw/a.sav", Kind: footprint.Save, Confidence: 0.9, Reasons: []string{"its name"}}}})
 	require.Len(t, nowhere.Questions, 1)
 	assert.Contains(t, nowhere.Questions[0], "below no anchor")

@@ -41,6 +41,7 @@ type record struct {
 	process    int     // that wrote it first, or else read it first
 	programs   []int   // processes that wrote it
 	created    bool    // in this run
+	unused     int     // times it was opened for writing, and nothing was written
 	removedAt  time.Duration
 	removed    bool
 	via        *record // the name under which its content was written
@@ -190,6 +191,7 @@ func (b *builder) finish() *Footprint {
 		}
 	}
 	for _, f := range b.files[1:] {
+		f.settle()
 		if !b.counts(f) {
 			continue
 		}
@@ -211,13 +213,27 @@ func (b *builder) finish() *Footprint {
 	return b.fp
 }
 
+// settle takes back writes that changed nothing: a file that is afterwards, to
+// the time of its last change, what it was before was only opened for writing.
+// The kernel may have refused that, which a call that goes on does not tell.
+func (f *record) settle() {
+	before, after := f.file.Before, f.after
+	if f.writes == 0 || after == nil || len(f.sizes) > 0 || f.via != nil || f.backupOf != nil || before.Is != trace.IsFile || after.Is != trace.IsFile {
+		return
+	}
+	if before.Time.IsZero() || !before.Time.Equal(after.Time) || before.Size != after.Size || before.Digest != "" && after.Digest != "" && before.Digest != after.Digest {
+		return
+	}
+	f.unused, f.writes, f.writeTimes = f.writes, 0, nil
+}
+
 // counts reports whether a path belongs in the footprint: a folder, a path that
 // was only looked for, and a program that was only run do not.
 func (b *builder) counts(f *record) bool {
 	if f.file.Before.Is == trace.IsFolder || f.after != nil && f.after.Is == trace.IsFolder {
 		return false
 	}
-	return f.reads > 0 || f.writes > 0 || f.removed || len(f.sizes) > 0
+	return f.reads > 0 || f.writes > 0 || f.unused > 0 || f.removed || len(f.sizes) > 0
 }
 
 // rootsOf resolves anchors with the variables of the process that used the file.
@@ -238,7 +254,7 @@ func (b *builder) rootsOf(process int) place.Roots {
 }
 
 func (b *builder) judge(f *record) File {
-	out := File{Path: f.file.Path, Reads: f.reads, Writes: f.writes, FirstRead: f.firstRead, LastRead: f.lastRead, Before: f.file.Before}
+	out := File{Path: f.file.Path, Reads: f.reads, Writes: f.writes, Unused: f.unused, FirstRead: f.firstRead, LastRead: f.lastRead, Before: f.file.Before}
 	if f.after != nil {
 		out.After = *f.after
 	} else {

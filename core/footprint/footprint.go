@@ -72,7 +72,8 @@ type File struct {
 	Confidence float64       `json:"confidence"` // 0 to 1
 	Reasons    []string      `json:"reasons"`
 	Reads      int           `json:"reads"`
-	Writes     int           `json:"writes"` // times it was opened for writing, replaced or cut
+	Writes     int           `json:"writes"`           // times it was opened for writing, replaced or cut
+	Unused     int           `json:"unused,omitempty"` // times it was opened for writing, and nothing was written
 	FirstRead  time.Duration `json:"first_read,omitempty"`
 	LastRead   time.Duration `json:"last_read,omitempty"`
 	FirstWrite time.Duration `json:"first_write,omitempty"`

@@ -192,6 +192,20 @@ func TestKinds(t *testing.T) {
 		"a save beside the program": {"/opt/tidewrack/saves/a.dat", func(s *story, p string) {
 			s.file(p, bytesOf(40)).do(1, trace.Read, p).do(30, trace.Replace, p).cue(30.2, "saved").after(p, bytesOf(44))
 		}, Save, "a folder called saves"},
+		"a score that it may not write": {"/var/games/tidewrack.scores", func(s *story, p string) {
+			kept := trace.State{Is: trace.IsFile, Size: 80, Time: time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC), Digest: "aa"}
+			s.file(p, kept).do(0.5, trace.Read, p).do(58, trace.Update, p).cue(58.2, "saved").after(p, kept)
+		}, Unknown, "nothing that was seen"},
+		"a save written with its old time": {data + "slots/slot1.sav", func(s *story, p string) {
+			when := time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
+			s.file(p, trace.State{Is: trace.IsFile, Size: 80, Time: when, Digest: "aa"}).do(58, trace.Update, p).cue(58.2, "saved").after(p, trace.State{Is: trace.IsFile, Size: 80, Time: when, Digest: "bb"})
+		}, Save, "before the cue saved"},
+		"a driver's cache renamed into place near a cue": {home + "/.cache/mesa_shader_cache/ae/6f38", func(s *story, p string) {
+			s.file(p, absent()).file(p+".tmp", absent()).do(30, trace.Create, p+".tmp").do(30.1, trace.Rename, p+".tmp", p).cue(31, "saved").after(p, bytesOf(3600)).after(p+".tmp", absent())
+		}, System, "belongs to the desktop"},
+		"a cache renamed into place near a cue": {home + "/.cache/tidewrack/ae/6f38", func(s *story, p string) {
+			s.file(p, absent()).file(p+".tmp", absent()).do(30, trace.Create, p+".tmp").do(30.1, trace.Rename, p+".tmp", p).cue(31, "saved").after(p, bytesOf(3600)).after(p+".tmp", absent())
+		}, Cache, "XDG_CACHE_HOME"},
 		"nothing to go by": {home + "/.tidewrack", func(s *story, p string) {
 			s.file(p, looking("text")).do(30, trace.Update, p).after(p, looking("text"))
 		}, Unknown, "nothing that was seen speaks clearly"},

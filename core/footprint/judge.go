@@ -40,7 +40,7 @@ type feature struct {
 // proof: what was done to a file weighs most.
 var features = []feature{
 	{System, 6, (*view).systemPath},
-	{System, 5, (*view).desktopFile},
+	{System, 8, (*view).desktopFile},
 	{Asset, 5, (*view).neverWrittenInInstall},
 	{Asset, 5, (*view).neverWrittenShared},
 	{Asset, 2, (*view).neverWrittenMedia},
@@ -51,6 +51,8 @@ var features = []feature{
 	{Lock, 5, (*view).lockName},
 	{Lock, 2, (*view).emptyAndRemoved},
 	{Cache, 5, (*view).cacheFolder},
+	{Save, -4, (*view).cacheFolder},
+	{Config, -4, (*view).cacheFolder},
 	{Log, 4, (*view).logName},
 	{Log, 2, (*view).logFolder},
 	{Log, 2.5, (*view).appendedAtTheEnd},
@@ -131,8 +133,11 @@ func (v *view) decide() (Kind, float64, []string) {
 func (v *view) writesSeen() bool { return v.writes > 0 || len(v.sizes) > 0 }
 
 func (v *view) neverWritten() string {
-	if v.writesSeen() {
+	switch {
+	case v.writesSeen():
 		return ""
+	case v.unused > 0:
+		return fmt.Sprintf("it was opened for writing %s, and nothing was written", times(v.unused))
 	}
 	return "it was never written in this run"
 }
@@ -163,6 +168,7 @@ var desktopNames = map[place.Anchor][]string{
 	place.XDGConfig: {"pulse", "dconf", "fontconfig", "gtk-2.0", "gtk-3.0", "gtk-4.0", "user-dirs.dirs", "user-dirs.locale", "mimeapps.list", "kdeglobals", "ibus", "pipewire", "alsa", "Trolltech.conf", "vulkan"},
 	place.XDGData:   {"mime", "applications", "icons", "fonts", "themes", "recently-used.xbel", "gvfs-metadata", "vulkan", "glib-2.0"},
 	place.XDGState:  {"wireplumber", "pipewire"},
+	place.XDGCache:  {"mesa_shader_cache", "mesa_shader_cache_db", "nvidia", "fontconfig", "gstreamer-1.0"},
 }
 
 func (v *view) desktopFile() string {
