@@ -11,6 +11,13 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/manifest"
+	"endroit/core/place"
+	"endroit/core/trace"
+	"endroit/service/wire"
 )
 
 // The packages of the standard library that core may use: they compute, and
@@ -71,6 +78,44 @@ func TestTheArrowsPointInwards(t *testing.T) {
 			}
 			assert.False(t, strings.HasPrefix(to, "standin/") && !strings.HasPrefix(from, "standin/"), "%s uses the stand-in %s", from, to)
 		}
+	}
+}
+
+// The documents say what the tables in the code say.
+func TestTheDocumentsKeepUp(t *testing.T) {
+	read := func(name string) string {
+		text, err := os.ReadFile(name)
+		require.NoError(t, err)
+		return string(text)
+	}
+	locations := read("docs/locations.md")
+	for _, d := range place.Definitions {
+		assert.Contains(t, locations, "| `"+string(d.Anchor)+"` | "+d.Linux+" | "+d.Windows+" | "+d.Mac+" |")
+	}
+	judging := read("docs/judging.md")
+	for _, k := range footprint.Kinds {
+		assert.Contains(t, judging, "| `"+string(k)+"` |")
+	}
+	formats := read("docs/formats.md")
+	for _, f := range []string{trace.Format, footprint.Format, draft.Format, manifest.Format} {
+		assert.Contains(t, formats, f)
+	}
+	api := read("docs/api.md")
+	for _, p := range wire.Problems {
+		assert.Contains(t, api, p)
+	}
+	pictures, err := filepath.Glob("docs/screenshots/*.png")
+	require.NoError(t, err)
+	assert.Less(t, len(pictures), 20)
+	pages, err := filepath.Glob("docs/*.md")
+	require.NoError(t, err)
+	all := read("README.md")
+	for _, p := range pages {
+		assert.Contains(t, read("README.md"), "("+p+")", "the README leads to every page")
+		all += read(p)
+	}
+	for _, p := range pictures {
+		assert.Contains(t, all, "screenshots/"+filepath.Base(p))
 	}
 }
 

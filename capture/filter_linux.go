@@ -68,7 +68,7 @@ func installFilter() (int, error) {
 	case unix.EBUSY:
 		return -1, fmt.Errorf("this program is itself being observed, and the kernel allows one observer; run it outside")
 	case unix.EINVAL, unix.ENOSYS:
-		return -1, fmt.Errorf("the kernel has no seccomp user notification (Linux 5.5 or later, built with CONFIG_SECCOMP_FILTER): %w", errno)
+		return -1, fmt.Errorf("the kernel has no seccomp user notification (Linux 5.9 or later, built with CONFIG_SECCOMP_FILTER): %w", errno)
 	}
 	return -1, fmt.Errorf("install the filter: %w; a container may forbid it", errno)
 }

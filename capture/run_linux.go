@@ -31,6 +31,9 @@ import (
 // ErrUnsupported if nothing can be observed here. An error together with a
 // Status says that the command ran and the trace could not be written whole.
 func Run(ctx context.Context, o Options) (Result, error) {
+	if !kernelAtLeast(5, 9) {
+		return Result{}, fmt.Errorf("%w: this needs Linux 5.9 or later, whose listener tells when the last program has ended", ErrUnsupported)
+	}
 	program, err := findProgram(o.Command[0])
 	if err != nil {
 		return Result{}, err

@@ -1,5 +1,3 @@
-// Package schemas holds the JSON Schemas of the formats against what the program
-// writes.
 package schemas
 
 import (

@@ -26,6 +26,9 @@ const (
 	ProblemTooMany   = "urn:endroit:problem:too-many"   // wait and try again
 )
 
+// Problems lists them.
+var Problems = []string{ProblemSignIn, ProblemExpired, ProblemRole, ProblemOwn, ProblemDecided, ProblemConflict, ProblemKeyReused, ProblemInvalid, ProblemTooLarge, ProblemNotFound, ProblemTooMany}
+
 // Person is an account as the API shows it.
 type Person struct {
 	Name     string `json:"name"`

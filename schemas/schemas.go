@@ -1,0 +1,3 @@
+// Package schemas holds the JSON Schemas (2020-12) of the formats; its tests hold
+// the program to them.
+package schemas
