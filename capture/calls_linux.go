@@ -20,6 +20,7 @@ const (
 	actSymlink               // symlink: the path is the second name
 	actCut                   // truncate
 	actRun                   // exec
+	actRoot                  // another root folder from then on
 	actRefuse                // answered as if the kernel had no such call
 )
 
@@ -49,6 +50,8 @@ var calls = append([]call{
 	{unix.SYS_TRUNCATE, actCut, -1, 0, -1, -1, -1},
 	{unix.SYS_EXECVE, actRun, -1, 0, -1, -1, -1},
 	{unix.SYS_EXECVEAT, actRun, 0, 1, -1, -1, -1},
+	{unix.SYS_CHROOT, actRoot, -1, -1, -1, -1, -1},
+	{unix.SYS_PIVOT_ROOT, actRoot, -1, -1, -1, -1, -1},
 	{unix.SYS_IO_URING_SETUP, actRefuse, -1, -1, -1, -1, -1},
 }, oldCalls...)
 

@@ -21,6 +21,7 @@ type process struct {
 	pid   int
 	root  string // its root folder if it is not the host's
 	stale bool   // it may have become another program
+	moves bool   // it may have got another root folder
 }
 
 // thread caches which process a thread belongs to. The kernel reuses thread
@@ -101,16 +102,21 @@ func (ps *processes) declare(p *process, parent int) {
 	if q := ps.byPID[parent]; q != nil {
 		line.Parent = q.n
 	}
-	p.root = ""
-	if root, err := os.Readlink(dir + "/root"); err == nil && root != "/" {
-		p.root = root
-	}
+	p.root = rootOf(p.pid)
 	if ns, err := os.Readlink(dir + "/ns/mnt"); err == nil && ps.mntSpace != "" && ns != ps.mntSpace {
 		ps.r.gap(line.Exe + " has a mount namespace of its own: its paths are recorded as it sees them")
 	}
 	ps.noteKind(line.Exe)
 	p.n = ps.r.process(line)
 	p.stale = false
+}
+
+// rootOf is a process's root folder, empty if it is the host's.
+func rootOf(pid int) string {
+	if root, err := os.Readlink("/proc/" + strconv.Itoa(pid) + "/root"); err == nil && root != "/" {
+		return root
+	}
+	return ""
 }
 
 // noteKind records what a program's kind keeps from being seen.
@@ -189,6 +195,11 @@ func (p *process) absolute(tid int, folder int32, name string) (string, bool) {
 		base, err := os.Readlink("/proc/" + strconv.Itoa(tid) + link)
 		if err != nil || base == "" || base[0] != '/' {
 			return "", false
+		}
+		if strings.HasSuffix(base, " (deleted)") {
+			if _, err := os.Lstat(base); err != nil {
+				return "", false // the folder was removed: what is named below it is nowhere
+			}
 		}
 		return clean(base, name), true
 	}

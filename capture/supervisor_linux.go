@@ -72,6 +72,14 @@ func (s *supervisor) observe(n *notification, c call) {
 		s.r.gap("io_uring was refused, as if the kernel had none: what is done through it cannot be observed")
 		return
 	}
+	if c.act == actRoot {
+		p.moves = true // looked up at the next call, once this one has gone on
+		return
+	}
+	if p.moves {
+		p.moves = false
+		p.root = rootOf(p.pid)
+	}
 	first, ok := s.path(n, p, c.dir, c.path)
 	if !ok {
 		return

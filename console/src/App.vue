@@ -49,7 +49,14 @@ async function leave() {
         <router-link to="/titles" class="name"
           ><img src="/icon.svg" alt="" width="26" height="26" />Endroit</router-link
         >
-        <router-link v-for="p in pages" :key="p.to" :to="p.to" class="page-link">{{ p.text }}</router-link>
+        <router-link
+          v-for="p in pages"
+          :key="p.to"
+          :to="p.to"
+          class="page-link"
+          :class="{ here: route.path.startsWith(p.to) }"
+          >{{ p.text }}</router-link
+        >
         <v-spacer />
         <v-btn
           :icon="theme.current.value.dark ? mdiWhiteBalanceSunny : mdiWeatherNight"
@@ -110,6 +117,7 @@ async function leave() {
   color: rgb(var(--v-theme-on-surface-variant));
 }
 
+.page-link.here,
 .page-link.router-link-active {
   color: rgb(var(--v-theme-primary));
   font-weight: 700;

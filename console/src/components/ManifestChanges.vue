@@ -14,8 +14,8 @@ defineProps<{ changes: Schemas['Change'][]; conflicts: Schemas['Conflict'][] }>(
         <template v-if="c.what === 'new-title'">a new title</template>
         <template v-else-if="c.what === 'new-variant'">a new variant: {{ c.variant }}</template>
         <template v-else-if="c.at">
-          <LocationText :at="c.at" />&#32;
-          <span class="quiet">
+          <LocationText :at="c.at" />
+          <span class="quiet ml-2">
             <template v-if="c.what === 'new-location'"
               >is new ({{ holds[c.holds ?? ''] ?? c.holds }}), and would be {{ c.after }}</template
             >
