@@ -23,7 +23,7 @@ build: bin/endroit
 $(MODULES): console/package.json console/package-lock.json
 	@tools/need go node npm git
 	@echo "The console's libraries are installed, from the npm registry:"
-	@cd console && npm ci --no-progress --loglevel=error || { echo "endroit: npm could not install them. Is the network there, and does npm reach its registry?" >&2; exit 1; }
+	@cd console && npm ci --silent --no-progress || { echo "endroit: npm could not install them. Is the network there, and does npm reach its registry?" >&2; exit 1; }
 	@touch $@
 
 console/src/api/schema.gen.ts: service/openapi.yaml $(MODULES)

@@ -40,7 +40,7 @@ func TestTheWalkArrives(t *testing.T) {
 	defer os.RemoveAll(folder)
 	require.NoError(t, os.Chmod(folder, 0o755))
 
-	c := exec.Command(filepath.Join(bin, "demo"), "-programs", bin, "-folder", folder, "-address", address)
+	c := exec.Command(filepath.Join(bin, "demo"), "-programs", bin, "-folder", filepath.Join(folder, "new"), "-address", address)
 	var out strings.Builder
 	done := make(chan struct{})
 	pipe, err := c.StdoutPipe()
@@ -88,6 +88,6 @@ func TestTheWalkArrives(t *testing.T) {
 	}
 	_, err = net.DialTimeout("tcp", address, time.Second)
 	assert.Error(t, err, "the service has ended")
-	left, _ := filepath.Glob(filepath.Join(folder, "postgres", "data", "postmaster.pid"))
+	left, _ := filepath.Glob(filepath.Join(folder, "new", "postgres", "data", "postmaster.pid"))
 	assert.Empty(t, left, "PostgreSQL has ended")
 }

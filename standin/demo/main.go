@@ -53,6 +53,9 @@ func (d *demo) run(ctx context.Context) (err error) {
 			return err
 		}
 	}
+	if err := os.MkdirAll(d.folder, 0o755); err != nil {
+		return err
+	}
 	l, err := net.Listen("tcp", d.address)
 	if err != nil {
 		return fmt.Errorf("%s cannot be used (%v). End the program that uses it (perhaps another demo), or choose another: make demo ADDRESS=127.0.0.1:8418", d.address, err)
