@@ -74,7 +74,7 @@ func TestTheArrowsPointInwards(t *testing.T) {
 			case from == "client":
 				assert.True(t, to == "service/wire" || strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
 			case from == "capture" || from == "machine" || from == "localpg":
-				assert.True(t, strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
+				assert.True(t, strings.HasPrefix(to, "core/") || to == "tied", "%s uses %s", from, to)
 			}
 			assert.False(t, strings.HasPrefix(to, "standin/") && !strings.HasPrefix(from, "standin/"), "%s uses the stand-in %s", from, to)
 		}
@@ -117,6 +117,47 @@ func TestTheDocumentsKeepUp(t *testing.T) {
 	for _, p := range pictures {
 		assert.Contains(t, all, "screenshots/"+filepath.Base(p))
 	}
+}
+
+// What cannot be installed is said, with what to do.
+func TestWhatIsMissingIsInstalledOrSaid(t *testing.T) {
+	stubs := t.TempDir()
+	stub := func(name, script string) {
+		require.NoError(t, os.WriteFile(filepath.Join(stubs, name), []byte("#!/bin/sh\n"+script+"\n"), 0o755))
+	}
+	need := func(what ...string) (string, error) {
+		c := exec.Command("tools/need", what...)
+		c.Env = []string{"PATH=" + stubs + ":" + os.Getenv("PATH")}
+		out, err := c.CombinedOutput()
+		return string(out), err
+	}
+	out, err := need("go", "git")
+	assert.NoError(t, err)
+	assert.Empty(t, out, "what is there is not talked about")
+	_, err = need("treasure")
+	assert.Error(t, err)
+
+	stub("dpkg-query", "exit 1")
+	stub("id", "echo 0")
+	stub("apt-get", `echo "apt-get $*" >>`+filepath.Join(stubs, "asked"))
+	out, err = need("package:endroit-test-package")
+	assert.NoError(t, err)
+	assert.Contains(t, out, "endroit-test-package: ")
+	asked, err := os.ReadFile(filepath.Join(stubs, "asked"))
+	require.NoError(t, err)
+	assert.Contains(t, string(asked), "apt-get install -y --no-install-recommends endroit-test-package")
+
+	stub("apt-get", "echo 'Could not resolve deb.example'; exit 100")
+	out, err = need("package:endroit-test-package")
+	assert.Error(t, err)
+	assert.Contains(t, out, "Could not resolve")
+	assert.Contains(t, out, "Is the network there")
+
+	stub("id", "echo 1000")
+	stub("sudo", "exit 1")
+	out, err = need("package:endroit-test-package")
+	assert.Error(t, err)
+	assert.Contains(t, out, "As root: apt-get update && apt-get install --no-install-recommends endroit-test-package")
 }
 
 func TestCoreHasNoClockOfItsOwn(t *testing.T) {

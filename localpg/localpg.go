@@ -19,7 +19,6 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
-	"runtime"
 	"sort"
 	"strconv"
 	"strings"
@@ -27,6 +26,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"endroit/tied"
 )
 
 // ErrNotInstalled says that the machine has no PostgreSQL server.
@@ -85,17 +86,9 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	defer log.Close()
 	c := exec.Command(filepath.Join(bin, "postgres"), args...)
 	c.Dir, c.Stdout, c.Stderr = "/", log, log
-	c.SysProcAttr = &syscall.SysProcAttr{Credential: credential, Pdeathsig: syscall.SIGINT, Setpgid: true}
-	started, ended := make(chan error, 1), make(chan error, 1)
-	go func() {
-		runtime.LockOSThread() // the death signal comes when this thread ends
-		err := c.Start()
-		started <- err
-		if err == nil {
-			ended <- c.Wait()
-		}
-	}()
-	if err := <-started; err != nil {
+	c.SysProcAttr = &syscall.SysProcAttr{Credential: credential}
+	ended, err := tied.Start(c, syscall.SIGINT)
+	if err != nil {
 		return nil, fmt.Errorf("start PostgreSQL: %w", err)
 	}
 	s.stop = func() error {

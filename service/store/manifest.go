@@ -71,13 +71,16 @@ func allTitles(ctx context.Context, tx pgx.Tx) ([]manifest.Title, error) {
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (t manifest.Title, err error) {
-		var doc []byte
-		if err = row.Scan(&doc); err == nil {
-			err = json.Unmarshal(doc, &t)
-		}
-		return t, err
-	})
+	return pgx.CollectRows(rows, titleOf)
+}
+
+// titleOf reads a title from its document.
+func titleOf(row pgx.CollectableRow) (t manifest.Title, err error) {
+	var doc []byte
+	if err = row.Scan(&doc); err == nil {
+		err = json.Unmarshal(doc, &t)
+	}
+	return t, err
 }
 
 // Titles is every title as it is now.
@@ -108,11 +111,5 @@ func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]m
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (t manifest.Title, err error) {
-		var doc []byte
-		if err = row.Scan(&doc); err == nil {
-			err = json.Unmarshal(doc, &t)
-		}
-		return t, err
-	})
+	return pgx.CollectRows(rows, titleOf)
 }

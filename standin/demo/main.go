@@ -16,13 +16,13 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
-	"runtime"
 	"strings"
 	"syscall"
 	"time"
 
 	"endroit/localpg"
 	"endroit/standin/world"
+	"endroit/tied"
 )
 
 func main() {
@@ -131,18 +131,8 @@ func (d *demo) serve(ctx context.Context) (*exec.Cmd, chan error, error) {
 	c := exec.Command(filepath.Join(d.programs, "endroit"), "serve", "--address", d.address)
 	c.Env = append(os.Environ(), "ENDROIT_DATABASE="+d.database)
 	c.Stdout, c.Stderr = log, log
-	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
-	started, ended := make(chan error, 1), make(chan error, 1)
-	go func() {
-		runtime.LockOSThread() // the death signal comes when this thread ends
-		err := c.Start()
-		started <- err
-		if err == nil {
-			ended <- c.Wait()
-			close(ended)
-		}
-	}()
-	if err := <-started; err != nil {
+	ended, err := tied.Start(c, syscall.SIGTERM)
+	if err != nil {
 		return nil, nil, fmt.Errorf("start the service: %w; make build makes it", err)
 	}
 	return c, ended, nil

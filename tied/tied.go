@@ -1,0 +1,31 @@
+// Package tied starts processes that end with this one, however it ends.
+//
+//	ended, err := tied.Start(exec.Command("postgres", …), syscall.SIGINT)
+package tied
+
+import (
+	"os/exec"
+	"runtime"
+	"syscall"
+)
+
+// Start starts the command in a process group of its own, so that the terminal's
+// Ctrl-C reaches this process alone; should this process die, the command gets
+// the signal (PR_SET_PDEATHSIG, prctl(2)). ended yields the command's end once.
+func Start(c *exec.Cmd, signal syscall.Signal) (ended chan error, err error) {
+	if c.SysProcAttr == nil {
+		c.SysProcAttr = &syscall.SysProcAttr{}
+	}
+	c.SysProcAttr.Pdeathsig, c.SysProcAttr.Setpgid = signal, true
+	started := make(chan error, 1)
+	ended = make(chan error, 1)
+	go func() {
+		runtime.LockOSThread() // the signal comes when this thread ends
+		err := c.Start()
+		started <- err
+		if err == nil {
+			ended <- c.Wait()
+		}
+	}()
+	return ended, <-started
+}
