@@ -30,10 +30,19 @@ func (a *app) serve() *cli.Command {
 			databaseFlag(),
 			&cli.StringFlag{Name: "address", Value: "127.0.0.1:8417", Usage: "the `HOST:PORT` to answer on"},
 			&cli.BoolFlag{Name: "https", Usage: "people reach it over HTTPS (through a proxy): cookies are marked for that"},
+			&cli.StringSliceFlag{Name: "proxy", Usage: "a load balancer in front has addresses in `CIDR`,...: its X-Forwarded-For is believed"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 			defer stop()
+			var proxies []*net.IPNet
+			for _, text := range c.StringSlice("proxy") {
+				_, p, err := net.ParseCIDR(text)
+				if err != nil {
+					return fail(exitUsage, "--proxy %s is not like 10.0.0.0/24", text)
+				}
+				proxies = append(proxies, p)
+			}
 			l, err := net.Listen("tcp", c.String("address"))
 			if errors.Is(err, syscall.EADDRINUSE) {
 				return fail(exitFailed, "%s is in use by another program; end that one, or choose another with --address", c.String("address"))
@@ -43,7 +52,7 @@ func (a *app) serve() *cli.Command {
 			}
 			defer l.Close()
 			log := newLog(c)
-			s, err := service.New(ctx, service.Config{Database: c.String("database"), Log: log, SecureCookies: c.Bool("https"), Version: Version})
+			s, err := service.New(ctx, service.Config{Database: c.String("database"), Log: log, SecureCookies: c.Bool("https"), Proxies: proxies, Version: Version})
 			if err != nil {
 				return err
 			}

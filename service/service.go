@@ -35,7 +35,10 @@ type Config struct {
 	Log      *slog.Logger
 	// SecureCookies is for a service that people reach over HTTPS.
 	SecureCookies bool
-	Version       string
+	// Proxies are the addresses whose X-Forwarded-For is believed: those of the
+	// load balancer in front. Nobody's by default.
+	Proxies []*net.IPNet
+	Version string
 }
 
 // Service answers requests. Several may share one database.
@@ -137,6 +140,13 @@ func (s *Service) build() http.Handler {
 	e := echo.New()
 	e.Logger = s.log
 	e.HTTPErrorHandler = s.answerError
+	if len(s.config.Proxies) > 0 {
+		trust := []echo.TrustOption{echo.TrustLoopback(false), echo.TrustLinkLocal(false), echo.TrustPrivateNet(false)}
+		for _, p := range s.config.Proxies {
+			trust = append(trust, echo.TrustIPRange(p))
+		}
+		e.IPExtractor = echo.ExtractIPFromXFFHeader(trust...)
+	}
 	e.Pre(middleware.RequestID())
 	e.Use(s.observe, middleware.Recover())
 	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin", ContentSecurityPolicy: contentSecurity}))

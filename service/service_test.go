@@ -80,9 +80,9 @@ func (l *lockedWriter) Write(p []byte) (int, error) {
 	return l.to.Write(p)
 }
 
-func (w *running) listen(t *testing.T, address string) {
+func (w *running) listen(t *testing.T, address string, proxies ...*net.IPNet) {
 	t.Helper()
-	s, err := service.New(t.Context(), service.Config{Database: w.database, Log: slog.New(slog.NewJSONHandler(&lockedWriter{to: w.log}, nil))})
+	s, err := service.New(t.Context(), service.Config{Database: w.database, Proxies: proxies, Log: slog.New(slog.NewJSONHandler(&lockedWriter{to: w.log}, nil))})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", address)
 	require.NoError(t, err)
@@ -623,6 +623,22 @@ func TestGuessingPasswordsIsSlow(t *testing.T) {
 	}
 	assert.Equal(t, 429, last)
 	assert.NotEmpty(t, header.Get("Retry-After"))
+	// Nobody gets new tries by saying that they come from elsewhere…
+	guess := func(on *running, from string) int {
+		status, _, _ := on.raw(t, "POST", "/api/v1/tokens", `{"name":"mira","password":"guess"}`, map[string]string{"Content-Type": "application/json", "X-Forwarded-For": from})
+		return status
+	}
+	assert.Equal(t, 429, guess(w, "192.0.2.1"))
+	// …unless a proxy that is known says so.
+	_, loopback, err := net.ParseCIDR("127.0.0.0/8")
+	require.NoError(t, err)
+	behind := &running{database: w.database, log: &bytes.Buffer{}}
+	behind.listen(t, "127.0.0.1:0", loopback)
+	for range 12 {
+		last = guess(behind, "192.0.2.1")
+	}
+	assert.Equal(t, 429, last)
+	assert.Equal(t, 401, guess(behind, "192.0.2.2"))
 }
 
 func TestAccountsAreChecked(t *testing.T) {
