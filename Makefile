@@ -13,7 +13,7 @@ export npm_config_fund = false
 export npm_config_audit = false
 export npm_config_update_notifier = false
 
-.PHONY: all build demo test check bench realgames screenshots fuzz clean
+.PHONY: all build demo test check cross bench realgames screenshots fuzz clean
 .DELETE_ON_ERROR:
 
 all: build
@@ -68,6 +68,11 @@ check: $(CONSOLE)
 	GOOS=darwin go vet ./core/... ./machine
 	go tool staticcheck ./...
 	cd console && npm run --silent check
+
+# The program compiles for every system it is meant for; the first time takes
+# minutes.
+cross: $(CONSOLE)
+	@for t in linux/amd64 linux/arm64 windows/amd64 darwin/arm64; do echo "$$t"; GOOS=$${t%/*} GOARCH=$${t#*/} go build -o /dev/null ./cmd/endroit || exit 1; done
 
 # Ratios to the same program untraced, from one run; nothing is asserted.
 bench: bin/endroit bin/tidewrack

@@ -120,7 +120,7 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, f
 	stop := make(chan struct{})
 	passOn := make(chan os.Signal, 8)
 	signals := make(chan os.Signal, 8)
-	signal.Notify(signals, syscall.SIGINT, syscall.SIGQUIT, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGUSR1, syscall.SIGUSR2)
+	signal.Notify(signals, passedOn...)
 	defer signal.Stop(signals)
 	fromTerminal := term.IsTerminal(int(a.in.Fd()))
 	left := make(chan struct{})
