@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -51,6 +52,16 @@ var (
 // leaves the root: a link that leads out is reported as missing, not followed.
 // known fixes named parts, such as the user's name; it may be nil.
 func Find(roots place.Roots, l place.Location, known place.Captures) (Found, error) {
+	return findBelow(roots, l, known, l.Folds())
+}
+
+// Find is the function Find for this prefix: names compare without regard to
+// case below every anchor.
+func (p *Prefix) Find(l place.Location, known place.Captures) (Found, error) {
+	return findBelow(p.Roots, l, known, true)
+}
+
+func findBelow(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
 	if err := l.Narrow(); err != nil {
 		return Found{}, err
 	}
@@ -58,7 +69,11 @@ func Find(roots place.Roots, l place.Location, known place.Captures) (Found, err
 	if top == "" {
 		return Found{Files: []File{}}, fmt.Errorf("%s: %w", l.Anchor, ErrNoRoot)
 	}
-	out := Found{Folder: filepath.Join(append([]string{top}, fixedPart(l)...)...), Files: []File{}}
+	fixed := fixedPart(l)
+	if fold {
+		fixed = asOnDisk(top, fixed)
+	}
+	out := Found{Folder: filepath.Join(append([]string{top}, fixed...)...), Files: []File{}}
 	root, err := os.OpenRoot(top)
 	if err != nil {
 		out.Missing = fmt.Sprintf("the folder %s is not there", top)
@@ -68,11 +83,11 @@ func Find(roots place.Roots, l place.Location, known place.Captures) (Found, err
 		return out, nil
 	}
 	defer root.Close()
-	w := walk{root: root, top: top, l: l, out: &out, seen: map[string]bool{}}
+	w := walk{root: root, top: top, l: l, fold: fold, out: &out, seen: map[string]bool{}}
 	err = w.into(nil, 0, known)
 	sort.SliceStable(out.Files, func(i, j int) bool { return out.Files[i].Time.After(out.Files[j].Time) })
 	if len(out.Files) == 0 && out.Missing == "" {
-		out.Missing = missingLevel(root, top, fixedPart(l))
+		out.Missing = missingLevel(root, top, fixed)
 	}
 	return out, err
 }
@@ -86,6 +101,21 @@ func fixedPart(l place.Location) (names []string) {
 		names = append(names, s[0].Text)
 	}
 	return names
+}
+
+// asOnDisk writes names as the folders on the disk are called, as far as they
+// are there.
+func asOnDisk(top string, names []string) []string {
+	out := slices.Clone(names)
+	for i, n := range names {
+		found, ok := anyCase(top, n)
+		if !ok {
+			break
+		}
+		out[i] = found
+		top = filepath.Join(top, found)
+	}
+	return out
 }
 
 // missingLevel says which part of the way is not there.
@@ -106,6 +136,7 @@ type walk struct {
 	root    *os.Root
 	top     string
 	l       place.Location
+	fold    bool
 	out     *Found
 	entries int
 	seen    map[string]bool // `**` can reach a file by several ways
@@ -129,12 +160,11 @@ func (w *walk) into(names []string, i int, captures place.Captures) error {
 			return nil
 		})
 	}
-	d, _ := place.Define(w.l.Anchor)
-	if len(s) == 1 && s[0].Kind == place.Literal && !d.FoldCase {
+	if len(s) == 1 && s[0].Kind == place.Literal && !w.fold {
 		return w.enter(with(names, s[0].Text), i, captures)
 	}
 	return w.each(names, func(e fs.DirEntry) error {
-		if c, ok := w.l.MatchSegment(i, e.Name(), captures); ok {
+		if c, ok := w.l.MatchSegment(i, e.Name(), captures, w.fold); ok {
 			return w.enter(with(names, e.Name()), i, c)
 		}
 		return nil

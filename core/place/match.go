@@ -18,11 +18,17 @@ func (l Location) Match(names []string, known Captures) (Captures, bool) {
 }
 
 // MatchSegment reports whether one segment of the location matches a name,
-// adding to captures what it captures. The walk of a real folder uses it.
-func (l Location) MatchSegment(i int, name string, captures Captures) (Captures, bool) {
-	m := matcher{fold: byAnchor[l.Anchor].FoldCase}
+// adding to captures what it captures. The walk of a real folder uses it. fold
+// compares without regard to case: see Location.Folds.
+func (l Location) MatchSegment(i int, name string, captures Captures, fold bool) (Captures, bool) {
+	m := matcher{fold: fold}
 	return m.segment(l.Pattern.Segments[i], name, captures)
 }
+
+// Folds reports whether names below the location's anchor compare without regard
+// to case: below a Windows anchor everywhere, below the others where the host or
+// the prefix does.
+func (l Location) Folds() bool { return byAnchor[l.Anchor].FoldCase }
 
 // IsDeep reports whether segment i is `**`.
 func (l Location) IsDeep(i int) bool { return l.Pattern.Segments[i].deep() }

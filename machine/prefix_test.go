@@ -1,0 +1,184 @@
+package machine
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/place"
+)
+
+const (
+	machineHive = `WINE REGISTRY Version 2
+;; All keys relative to REGISTRY\\Machine
+
+[Software\\Microsoft\\Windows NT\\CurrentVersion\\ProfileList] 1795576273
+"ProgramData"=str(2):"C:\\ProgramData"
+"Public"=str(2):"C:\\users\\Public"
+
+[Software\\Microsoft\\Windows NT\\CurrentVersion\\ProfileList\\S-1-5-21-0-0-0-1000] 1795576273
+"ProfileImagePath"="C:\\users\\player"
+
+[Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders] 1795576272
+"Common AppData"=str(2):"%ProgramData%"
+"Common Documents"=str(2):"%PUBLIC%\\Documents"
+
+[Software\\Saltglass\\Voyage] 1795576272
+"Number"=dword:00000003
+`
+	userHive = `WINE REGISTRY Version 2
+;; All keys relative to REGISTRY\\User\\S-1-5-21-0-0-0-1000
+
+[Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders] 1795576272
+"AppData"=str(2):"%USERPROFILE%\\AppData\\Roaming"
+"Local AppData"=str(2):"D:\\Local"
+"Personal"=str(2):"%USERPROFILE%\\Documents"
+
+[Software\\Tidewrack] 1795576273
+"Captain"="Sedge"
+`
+)
+
+// prefix makes a prefix with a second drive and documents that are the person's
+// own, and returns it with that person's home.
+func prefix(t *testing.T, hives map[string]string) (folder, home string) {
+	t.Helper()
+	folder, home = t.TempDir(), tree(t, "Saltglass/saves/voyage.glass", "diary.txt")
+	other := tree(t, "Local/Tidewrack/settings.ini")
+	for _, f := range []string{"users/player/AppData/Roaming/TIDEWRACK/12345678/Profile.BIN", "users/player/Saved Games/Lantern Hollow/7/world.lhs", "users/Public/Documents/x", "windows/system.ini"} {
+		p := filepath.Join(folder, "drive_c", f)
+		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
+		require.NoError(t, os.WriteFile(p, []byte(f), 0o644))
+	}
+	require.NoError(t, os.Mkdir(filepath.Join(folder, "dosdevices"), 0o755))
+	for name, to := range map[string]string{"dosdevices/c:": "../drive_c", "dosdevices/d:": other, "dosdevices/z:": "/", "drive_c/users/player/Documents": home} {
+		require.NoError(t, os.Symlink(to, filepath.Join(folder, name)))
+	}
+	for name, text := range hives {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
+	}
+	return folder, home
+}
+
+func open(t *testing.T, folder string) *Prefix {
+	t.Helper()
+	p, err := OpenPrefix(folder)
+	require.NoError(t, err)
+	return p
+}
+
+func located(t *testing.T, p *Prefix, at string) Found {
+	t.Helper()
+	l, err := place.Parse(at)
+	require.NoError(t, err)
+	f, err := p.Find(l, nil)
+	require.NoError(t, err)
+	return f
+}
+
+func TestAPrefixHasItsOwnKnownFolders(t *testing.T) {
+	folder, home := prefix(t, map[string]string{"system.reg": machineHive, "user.reg": userHive})
+	p := open(t, folder)
+	assert.Empty(t, p.Notes)
+	assert.Equal(t, "player", p.User)
+	c := filepath.Join(folder, "drive_c")
+	for anchor, want := range map[place.Anchor]string{
+		place.PrefixDrive: c, place.Home: c + "/users/player", place.RoamingAppData: c + "/users/player/AppData/Roaming", place.SavedGames: c + "/users/player/Saved Games",
+		place.LocalLowAppData: c + "/users/player/AppData/LocalLow", place.PublicDocuments: c + "/users/Public/Documents", place.ProgramData: c + "/ProgramData", place.Documents: home,
+	} {
+		assert.Equal(t, want, p.Roots[anchor], anchor)
+	}
+	assert.Equal(t, `D:\Local`, p.Windows[place.LocalAppData], "moved to another drive")
+
+	f := located(t, p, "roaming-app-data:Tidewrack/{account}/profile.bin")
+	require.Len(t, f.Files, 1, "names compare without regard to case")
+	assert.Equal(t, c+"/users/player/AppData/Roaming/TIDEWRACK", f.Folder, "as the disk has it")
+	assert.Equal(t, "12345678", f.Files[0].Captures["account"])
+	assert.Equal(t, `C:\users\player\AppData\Roaming\TIDEWRACK\12345678\Profile.BIN`, p.WindowsPath(place.RoamingAppData, f.Files[0].Path))
+	f = located(t, p, "documents:saltglass/Saves/")
+	require.Len(t, f.Files, 1, "also where the documents are the person's own")
+	assert.Equal(t, home+"/Saltglass/saves/voyage.glass", f.Files[0].Path)
+	assert.Equal(t, `C:\users\player\Documents\Saltglass\saves\voyage.glass`, p.WindowsPath(place.Documents, f.Files[0].Path))
+	assert.Len(t, located(t, p, "local-app-data:Tidewrack/settings.ini").Files, 1)
+	assert.Contains(t, located(t, p, "saved-games:Nowhere/*.sav").Missing, "Saved Games/Nowhere is not there")
+	assert.Empty(t, p.WindowsPath(place.Documents, "/etc/passwd"))
+}
+
+func TestTheRegistryOfAPrefix(t *testing.T) {
+	folder, _ := prefix(t, map[string]string{"system.reg": machineHive, "user.reg": userHive})
+	p := open(t, folder)
+	for path, want := range map[string]struct {
+		values int
+		found  bool
+	}{
+		"HKEY_CURRENT_USER/Software/tidewrack":  {1, true},
+		"HKEY_CURRENT_USER/Software/Nowhere":    {0, false},
+		"HKEY_LOCAL_MACHINE/Software/Saltglass": {0, true},
+	} {
+		values, found, err := p.HasKey(strings.Split(path, "/"))
+		require.NoError(t, err)
+		assert.Equal(t, want.values, values, path)
+		assert.Equal(t, want.found, found, path)
+	}
+	_, _, err := p.HasKey(nil)
+	assert.Error(t, err)
+}
+
+func TestWithoutItsHivesTheUsualPlacesCount(t *testing.T) {
+	for name, hives := range map[string]map[string]string{"missing": {}, "broken": {"system.reg": "regf", "user.reg": userHive[:300]}} {
+		folder, home := prefix(t, hives)
+		p := open(t, folder)
+		assert.NotEmpty(t, p.Notes, name)
+		assert.Equal(t, "player", p.User, name)
+		assert.Equal(t, home, p.Roots[place.Documents], name)
+		assert.Len(t, located(t, p, "saved-games:Lantern Hollow/{account}/").Files, 1, name)
+	}
+}
+
+func TestOddPrefixes(t *testing.T) {
+	_, err := OpenPrefix(t.TempDir())
+	assert.ErrorIs(t, err, ErrNoPrefix)
+	assert.ErrorContains(t, err, "drive_c")
+
+	// A known folder that is this machine's whole file system, on a drive that is
+	// not there, or that climbs, is left out, with a note.
+	for value, says := range map[string]string{`Z:\\`: "whole file system", `Q:\\x`: "no drive Q:", `C:\\..\\..\\etc`: "climbs", `relative`: "drive's letter", `%TREASURE%\\x`: ""} {
+		folder, _ := prefix(t, map[string]string{"system.reg": machineHive, "user.reg": strings.Replace(userHive, `%USERPROFILE%\\Documents`, value, 1)})
+		p := open(t, folder)
+		assert.Empty(t, p.Roots[place.Documents], value)
+		assert.Contains(t, strings.Join(p.Notes, "\n"), says, value)
+	}
+
+	folder, _ := prefix(t, nil)
+	require.NoError(t, os.MkdirAll(filepath.Join(folder, "drive_c/users/another"), 0o755))
+	p := open(t, folder)
+	assert.Contains(t, strings.Join(p.Notes, "\n"), "several users")
+	require.NoError(t, os.RemoveAll(filepath.Join(folder, "dosdevices")))
+	assert.NotEmpty(t, open(t, folder).Roots[place.PrefixDrive], "drive C is found without its link")
+}
+
+func TestAPrefixThatWineMade(t *testing.T) {
+	boot, err := exec.LookPath("wineboot")
+	if err != nil {
+		t.Skip("Wine is not installed")
+	}
+	folder := filepath.Join(t.TempDir(), "prefix")
+	run := func(program string, args ...string) {
+		c := exec.Command(program, args...)
+		c.Env = append(os.Environ(), "WINEPREFIX="+folder, "WINEDLLOVERRIDES=mscoree,mshtml=", "WINEDEBUG=-all", "DISPLAY=")
+		out, err := c.CombinedOutput()
+		require.NoError(t, err, string(out))
+	}
+	run(boot, "-i")
+	run("wineserver", "-w")
+	p := open(t, folder)
+	assert.Empty(t, p.Notes)
+	for _, k := range knownFolders {
+		assert.DirExists(t, p.Roots[k.anchor], k.anchor)
+	}
+}
