@@ -95,6 +95,8 @@ fuzz:
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/draft
 	go test -run '^$$' -fuzz FuzzReader -fuzztime 60s ./core/trace
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/manifest
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/hive
+	go test -run '^$$' -fuzz FuzzCheck -fuzztime 60s ./core/contribution
 
 clean:
 	rm -rf bin console/dist/assets console/dist/index.html console/node_modules .run

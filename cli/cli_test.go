@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -18,6 +19,7 @@ import (
 	"endroit/cli"
 	"endroit/localpg/pgtest"
 	"endroit/service"
+	"endroit/standin/world"
 )
 
 // games is the folder with the stand-in game, built once.
@@ -58,7 +60,7 @@ func (s *served) start() error {
 	}
 	if s.address == "" {
 		s.address = "127.0.0.1:0"
-		for _, name := range []string{"mira", "tobin", "anselm"} {
+		for _, name := range []string{"mira", "tobin", "ysolde", "anselm"} {
 			if err := app.AddPerson(context.Background(), name, password, name == "anselm"); err != nil {
 				return err
 			}
@@ -118,7 +120,7 @@ func TestSessions(t *testing.T) {
 			env.Setenv("XDG_RUNTIME_DIR", filepath.Join(games, filepath.Base(env.WorkDir))) // short: sockets have short paths
 			return os.MkdirAll(env.Getenv("XDG_RUNTIME_DIR"), 0o700)
 		},
-		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "cut": cut, "replace": replace},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "world": worldCommand, "cut": cut, "replace": replace},
 	})
 }
 
@@ -157,6 +159,16 @@ func serviceCommand(ts *testscript.TestScript, neg bool, args []string) {
 		return
 	}
 	ts.Check(s.start())
+}
+
+// world loads the demo's titles.
+func worldCommand(ts *testscript.TestScript, neg bool, args []string) {
+	people := slices.Clone(world.People)
+	for i := range people {
+		people[i].Password = password
+	}
+	_, err := world.Load(context.Background(), "http://"+ts.Value("service").(*served).address, people)
+	ts.Check(err)
 }
 
 // cut FILE BYTES keeps the first bytes of a file; a negative number, all but the

@@ -24,27 +24,33 @@ type located struct {
 	Standing standing.Standing `json:"standing"`
 	Reason   string            `json:"reason"`
 	machine.Found
-	Error string `json:"error,omitempty"`
+	// Windows is the folder as programs in a prefix see it.
+	Windows string `json:"windows,omitempty"`
+	// Values is how many values a registry key holds, nil for files.
+	Values *int   `json:"values,omitempty"`
+	Error  string `json:"error,omitempty"`
 }
 
 // locatedVariant is one variant with its locations.
 type locatedVariant struct {
 	Variant   string    `json:"variant"`
+	Prefix    string    `json:"prefix,omitempty"` // the prefix that was looked into
 	Locations []located `json:"locations"`
 }
 
 func (a *app) locate() *cli.Command {
 	return command(&cli.Command{
 		Name: "locate", Usage: "show where this machine and this user have a title's saves and settings",
-		UsageText:   "endroit locate TITLE [--install FOLDER] [--json]",
+		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--json]",
 		Description: "Works from the manifest that endroit fetch keeps, without a service. Prints full\npaths, ready to paste into a shell, with files, sizes and times, and what of it\nis not there.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that the title is installed in, for what it keeps there"},
+			&cli.StringSliceFlag{Name: "prefix", Usage: "a compatibility prefix: the `FOLDER` that holds drive_c, for a Windows build; again for another"},
 			&cli.BoolFlag{Name: "all-files", Usage: "list every file, however many"},
 			jsonFlag(),
 		},
 		Action: a.runLocate,
-	}, reuse, "endroit locate Tidewrack")
+	}, reuse, "endroit locate Tidewrack\nendroit locate Saltglass --prefix ~/games/saltglass/prefix")
 }
 
 func (a *app) runLocate(_ context.Context, c *cli.Command) error {
@@ -63,6 +69,17 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 		}
 		return fail(exitNotFound, "nobody has recorded %q in revision %d; endroit fetch gets a newer one, and endroit trace finds out yourself", name, m.Revision)
 	}
+	var prefixes []*machine.Prefix
+	for _, folder := range c.StringSlice("prefix") {
+		p, err := machine.OpenPrefix(folder)
+		if err != nil {
+			return fail(exitUsage, "--prefix %w", err)
+		}
+		for _, n := range p.Notes {
+			a.tell("endroit: %s: %s", shown(p.Folder), shown(n))
+		}
+		prefixes = append(prefixes, p)
+	}
 	roots, err := machine.Roots()
 	if err != nil {
 		return err
@@ -76,18 +93,28 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	if me, err := user.Current(); err == nil {
 		known["user"] = me.Username
 	}
-	here, elsewhere := []locatedVariant{}, []string{}
+	here, elsewhere, couldBeInPrefix := []locatedVariant{}, []string{}, false
 	for _, v := range t.Variants {
-		if v.OS != osName() || v.Runtime != "native" {
+		forWindows := v.OS == "windows" || v.Runtime == "prefix"
+		switch {
+		case v.OS == osName() && v.Runtime == "native":
+			here = append(here, locateVariant(v, roots, known))
+		case forWindows && len(prefixes) > 0:
+			for _, p := range prefixes {
+				here = append(here, locateInPrefix(v, p, roots[place.Install]))
+			}
+		default:
 			elsewhere = append(elsewhere, v.String())
-			continue
+			couldBeInPrefix = couldBeInPrefix || forWindows
 		}
-		here = append(here, locateVariant(v, roots, known))
 	}
 	if c.Bool("json") {
 		return a.json(map[string]any{"title": t.Name, "revision": m.Revision, "variants": here, "elsewhere": elsewhere})
 	}
 	a.printLocated(t.Name, here, elsewhere, c.Bool("all-files"))
+	if couldBeInPrefix {
+		a.say("  a Windows build's files in a compatibility prefix: endroit locate %s --prefix FOLDER", place.ShellQuote(t.Name))
+	}
 	return nil
 }
 
@@ -100,26 +127,74 @@ func osName() string {
 }
 
 func locateVariant(v manifest.Variant, roots place.Roots, known place.Captures) locatedVariant {
-	out := locatedVariant{v.String(), []located{}}
+	out := locatedVariant{Variant: v.String(), Locations: []located{}}
 	if v.Ref != "" {
 		known = place.Captures{"user": known["user"], "ref": v.Ref}
 	}
 	for _, l := range v.Locations {
-		one := located{At: l.At, Holds: l.Holds, Standing: l.Standing, Found: machine.Found{Files: []machine.File{}}}
-		_, one.Reason = standing.Of(l.Evidence)
+		out.Locations = append(out.Locations, locateOne(l, func(at place.Location) (machine.Found, error) { return machine.Find(roots, at, known) }))
+	}
+	return out
+}
+
+// locateOne looks one location of the manifest up.
+func locateOne(l manifest.Location, find func(place.Location) (machine.Found, error)) located {
+	one := located{At: l.At, Holds: l.Holds, Standing: l.Standing, Found: machine.Found{Files: []machine.File{}}}
+	_, one.Reason = standing.Of(l.Evidence)
+	at, err := place.Parse(l.At)
+	if err == nil {
+		one.Found, err = find(at)
+	}
+	switch {
+	case errors.Is(err, machine.ErrNoRoot) && at.Anchor == place.Install:
+		one.Error = "the folder that it is installed in is not known; name it with --install FOLDER"
+	case err != nil:
+		one.Error = err.Error()
+	}
+	return one
+}
+
+// locateInPrefix looks a Windows build's locations up in a prefix: a Windows
+// anchor is the same anchor there.
+func locateInPrefix(v manifest.Variant, p *machine.Prefix, install string) locatedVariant {
+	out := locatedVariant{Variant: v.String(), Prefix: p.Folder, Locations: []located{}}
+	inside := place.Captures{"user": p.User}
+	if v.Ref != "" {
+		inside["ref"] = v.Ref
+	}
+	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
-		if err == nil {
-			one.Found, err = machine.Find(roots, at, known)
+		if err == nil && at.Anchor == place.Registry {
+			out.Locations = append(out.Locations, locateKey(l, at, p))
+			continue
 		}
-		switch {
-		case errors.Is(err, machine.ErrNoRoot) && at.Anchor == place.Install:
-			one.Error = "the folder that it is installed in is not known; name it with --install FOLDER"
-		case err != nil:
-			one.Error = err.Error()
-		}
+		one := locateOne(l, func(at place.Location) (machine.Found, error) {
+			if at.Anchor == place.Install && install != "" {
+				return machine.Find(place.Roots{place.Install: install}, at, inside)
+			}
+			return p.Find(at, inside)
+		})
+		one.Windows = p.WindowsPath(at.Anchor, one.Folder)
 		out.Locations = append(out.Locations, one)
 	}
 	return out
+}
+
+// locateKey looks a registry location up in a prefix's hives.
+func locateKey(l manifest.Location, at place.Location, p *machine.Prefix) located {
+	one := locateOne(l, func(place.Location) (machine.Found, error) { return machine.Found{Files: []machine.File{}}, nil })
+	one.Windows = strings.Join(at.Names(), `\`)
+	values, found, err := p.HasKey(at.Names())
+	switch {
+	case err != nil:
+		one.Error = err.Error()
+	case !found:
+		one.Missing = "the key is not in the prefix's registry"
+	default:
+		one.Found.Folder = filepath.Join(p.Folder, map[bool]string{true: "system.reg", false: "user.reg"}[strings.HasPrefix(one.Windows, "HKEY_LOCAL_MACHINE")])
+		one.Values = &values
+	}
+	return one
 }
 
 // filesShown is how many files of a location are listed without --all-files.
@@ -129,12 +204,18 @@ func (a *app) printLocated(title string, here []locatedVariant, elsewhere []stri
 	a.say("%s", shown(title))
 	for _, v := range here {
 		a.say("  %s", shown(v.Variant))
+		if v.Prefix != "" {
+			a.say("  in the prefix %s", place.ShellQuote(v.Prefix))
+		}
 		for _, l := range v.Locations {
 			a.say("")
 			if l.Folder == "" {
 				a.say("    %-7s  %s", l.Holds, shown(l.At))
 			} else {
 				a.say("    %-7s  %s", l.Holds, place.ShellQuote(l.Folder))
+				if l.Windows != "" {
+					a.say("             %s", shown(l.Windows))
+				}
 				a.say("             %s", shown(l.At))
 			}
 			a.say("             %s: %s", l.Standing, shown(l.Reason))
@@ -152,6 +233,9 @@ func (a *app) printLocated(title string, here []locatedVariant, elsewhere []stri
 func (a *app) printLocatedFiles(l located, all bool) {
 	if l.Error != "" {
 		a.say("             cannot be looked up: %s", shown(l.Error))
+	}
+	if l.Values != nil {
+		a.say("             the key is there, with %s", count(*l.Values, "value", "values"))
 	}
 	width := 0
 	for i, f := range l.Files {

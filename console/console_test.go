@@ -38,7 +38,7 @@ func visit(t *testing.T) *visitor {
 	for _, p := range world.People {
 		require.NoError(t, s.AddPerson(t.Context(), p.Name, p.Password, p.Reviewer))
 	}
-	waiting, err := world.Load(t.Context(), server.URL)
+	waiting, err := world.Load(t.Context(), server.URL, world.People)
 	require.NoError(t, err)
 	require.Equal(t, 2, waiting)
 	ctx, stop, err := browser.Start(context.Background())

@@ -91,7 +91,7 @@ func (d *demo) run(ctx context.Context) (err error) {
 			return err
 		}
 	}
-	waiting, err := world.Load(ctx, "http://"+d.address)
+	waiting, err := world.Load(ctx, "http://"+d.address, world.People)
 	if err != nil {
 		return err
 	}

@@ -2,7 +2,7 @@
 // that contributors found and a reviewer decided on, through the same API that
 // everybody uses.
 //
-//	loaded, err := world.Load(ctx, "http://127.0.0.1:8417")
+//	waiting, err := world.Load(ctx, "http://127.0.0.1:8417", world.People)
 package world
 
 import (
@@ -35,10 +35,11 @@ var People = []Person{
 const Reviewer = "anselm"
 
 // Load submits the findings as their contributors and decides on them as the
-// reviewer, in the order of the table. It returns how many wait.
-func Load(ctx context.Context, service string) (waiting int, err error) {
+// reviewer, in the order of the table: people are the accounts of these names.
+// It returns how many wait.
+func Load(ctx context.Context, service string, people []Person) (waiting int, err error) {
 	as := map[string]*client.Client{}
-	for _, p := range People {
+	for _, p := range people {
 		if as[p.Name], err = signIn(ctx, service, p); err != nil {
 			return 0, fmt.Errorf("load the demo's data: %w", err)
 		}
