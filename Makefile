@@ -13,7 +13,7 @@ export npm_config_fund = false
 export npm_config_audit = false
 export npm_config_update_notifier = false
 
-.PHONY: all build demo test check cross bench realgames screenshots fuzz clean
+.PHONY: all build demo test check cross wine bench realgames screenshots fuzz clean
 .DELETE_ON_ERROR:
 
 all: build
@@ -73,6 +73,13 @@ check: $(CONSOLE)
 # minutes.
 cross: $(CONSOLE)
 	@for t in linux/amd64 linux/arm64 windows/amd64 darwin/arm64; do echo "$$t"; GOOS=$${t%/*} GOARCH=$${t#*/} go build -o /dev/null ./cmd/endroit || exit 1; done
+
+# The Windows build in a prefix that Wine makes. Wine and the compiler that makes
+# a library for it are large, so this is not part of make test.
+wine:
+	@tools/need go node npm postgres wine mingw
+	@$(MAKE) --no-print-directory -j2 bin/endroit
+	ENDROIT_WINE=1 go test -count=1 -run 'Wine' ./machine ./cli
 
 # Ratios to the same program untraced, from one run; nothing is asserted.
 bench: bin/endroit bin/tidewrack

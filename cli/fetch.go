@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -18,15 +19,18 @@ import (
 // digest, and in the file current the digest of the one that counts, so that an
 // interrupted fetch leaves the one before.
 func manifestFolder() (string, error) {
-	dir := os.Getenv("XDG_DATA_HOME")
-	if !filepath.IsAbs(dir) {
-		home, err := os.UserHomeDir()
-		if err != nil {
-			return "", err
-		}
-		dir = filepath.Join(home, ".local", "share")
+	dir, err := os.Getenv("XDG_DATA_HOME"), error(nil)
+	switch {
+	case filepath.IsAbs(dir):
+	case runtime.GOOS == "windows":
+		dir, err = os.UserCacheDir() // %LocalAppData%
+	case runtime.GOOS == "darwin":
+		dir, err = os.UserConfigDir() // Application Support
+	default:
+		dir, err = os.UserHomeDir()
+		dir = filepath.Join(dir, ".local", "share")
 	}
-	return filepath.Join(dir, "endroit", "manifest"), nil
+	return filepath.Join(dir, "endroit", "manifest"), err
 }
 
 const currentFile = "current"

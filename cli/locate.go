@@ -91,7 +91,7 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	}
 	known := place.Captures{}
 	if me, err := user.Current(); err == nil {
-		known["user"] = me.Username
+		known["user"] = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
 	}
 	here, elsewhere, couldBeInPrefix := []locatedVariant{}, []string{}, false
 	for _, v := range t.Variants {
@@ -212,7 +212,7 @@ func (a *app) printLocated(title string, here []locatedVariant, elsewhere []stri
 			if l.Folder == "" {
 				a.say("    %-7s  %s", l.Holds, shown(l.At))
 			} else {
-				a.say("    %-7s  %s", l.Holds, place.ShellQuote(l.Folder))
+				a.say("    %-7s  %s", l.Holds, pasted(l.Folder))
 				if l.Windows != "" {
 					a.say("             %s", shown(l.Windows))
 				}
@@ -263,5 +263,14 @@ func relative(folder, path string) string {
 	if path == folder {
 		return filepath.Base(path)
 	}
-	return strings.TrimPrefix(path, folder+"/")
+	return strings.TrimPrefix(path, folder+string(filepath.Separator))
+}
+
+// pasted writes a path as it is pasted here: into Windows' file manager as it
+// is, elsewhere into a shell.
+func pasted(path string) string {
+	if runtime.GOOS == "windows" {
+		return shown(path)
+	}
+	return place.ShellQuote(path)
 }

@@ -225,17 +225,18 @@ func (p *Prefix) HostPath(windows string) (string, error) {
 	return at, nil
 }
 
-// anyCase finds a name in a folder: as it is written, else the first that
-// differs in case alone.
+// anyCase finds a name in a folder as it stands there: the same, else the first
+// that differs in case alone. Asking for the name itself would not tell, where
+// the file system takes any case.
 func anyCase(folder, name string) (string, bool) {
-	if _, err := os.Lstat(filepath.Join(folder, name)); err == nil {
-		return name, true
-	}
 	entries, err := os.ReadDir(folder)
 	if err != nil {
 		return "", false
 	}
-	i := slices.IndexFunc(entries, func(e os.DirEntry) bool { return strings.EqualFold(e.Name(), name) })
+	i := slices.IndexFunc(entries, func(e os.DirEntry) bool { return e.Name() == name })
+	if i < 0 {
+		i = slices.IndexFunc(entries, func(e os.DirEntry) bool { return strings.EqualFold(e.Name(), name) })
+	}
 	if i < 0 {
 		return "", false
 	}

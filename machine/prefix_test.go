@@ -2,7 +2,6 @@ package machine
 
 import (
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -11,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"endroit/core/place"
+	"endroit/standin/winetest"
 )
 
 const (
@@ -163,20 +163,7 @@ func TestOddPrefixes(t *testing.T) {
 }
 
 func TestAPrefixThatWineMade(t *testing.T) {
-	boot, err := exec.LookPath("wineboot")
-	if err != nil {
-		t.Skip("Wine is not installed")
-	}
-	folder := filepath.Join(t.TempDir(), "prefix")
-	run := func(program string, args ...string) {
-		c := exec.Command(program, args...)
-		c.Env = append(os.Environ(), "WINEPREFIX="+folder, "WINEDLLOVERRIDES=mscoree,mshtml=", "WINEDEBUG=-all", "DISPLAY=")
-		out, err := c.CombinedOutput()
-		require.NoError(t, err, string(out))
-	}
-	run(boot, "-i")
-	run("wineserver", "-w")
-	p := open(t, folder)
+	p := open(t, winetest.Prefix(t).Folder)
 	assert.Empty(t, p.Notes)
 	for _, k := range knownFolders {
 		assert.DirExists(t, p.Roots[k.anchor], k.anchor)

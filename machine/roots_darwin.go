@@ -1,0 +1,25 @@
+package machine
+
+import (
+	"os"
+	"path/filepath"
+
+	"endroit/core/place"
+)
+
+// Roots says where the anchors lie for this user: Apple's File System Programming
+// Guide fixes them below the home. The installation's and the account's folder
+// are not among them.
+func Roots() (place.Roots, error) {
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return nil, err
+	}
+	return place.Roots{
+		place.Home:                  home,
+		place.Documents:             filepath.Join(home, "Documents"),
+		place.MacApplicationSupport: filepath.Join(home, "Library", "Application Support"),
+		place.MacPreferences:        filepath.Join(home, "Library", "Preferences"),
+		place.MacContainers:         filepath.Join(home, "Library", "Containers"),
+	}, nil
+}
