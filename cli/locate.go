@@ -7,6 +7,7 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -34,8 +35,18 @@ type located struct {
 // locatedVariant is one variant with its locations.
 type locatedVariant struct {
 	Variant   string    `json:"variant"`
-	Prefix    string    `json:"prefix,omitempty"` // the prefix that was looked into
+	Prefix    string    `json:"prefix,omitempty"`  // the prefix that was looked into
+	Sandbox   string    `json:"sandbox,omitempty"` // the sandboxed application whose folders were
 	Locations []located `json:"locations"`
+}
+
+func (v locatedVariant) hasFiles() bool {
+	for _, l := range v.Locations {
+		if len(l.Files) > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 func (a *app) locate() *cli.Command {
@@ -99,6 +110,14 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 		switch {
 		case v.OS == osName() && v.Runtime == "native":
 			here = append(here, locateVariant(v, roots, known))
+			for _, s := range machine.Sandboxes(roots[place.Home]) {
+				// A sandboxed copy is shown where it has left something.
+				if in := locateVariant(v, s.Roots, known); in.hasFiles() {
+					in.Sandbox = s.ID
+					in.Locations = slices.DeleteFunc(in.Locations, func(l located) bool { return l.Error != "" }) // no folder of its own
+					here = append(here, in)
+				}
+			}
 		case forWindows && len(prefixes) > 0:
 			for _, p := range prefixes {
 				here = append(here, locateInPrefix(v, p, roots[place.Install]))
@@ -206,6 +225,9 @@ func (a *app) printLocated(title string, here []locatedVariant, elsewhere []stri
 		a.say("  %s", shown(v.Variant))
 		if v.Prefix != "" {
 			a.say("  in the prefix %s", place.ShellQuote(v.Prefix))
+		}
+		if v.Sandbox != "" {
+			a.say("  in the sandboxed application %s", shown(v.Sandbox))
 		}
 		for _, l := range v.Locations {
 			a.say("")

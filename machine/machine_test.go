@@ -121,6 +121,22 @@ func TestRootsFollowTheEnvironment(t *testing.T) {
 	assert.Equal(t, home+"/.config", r[place.XDGConfig])
 }
 
+func TestSandboxesHaveFoldersOfTheirOwn(t *testing.T) {
+	assert.Empty(t, Sandboxes(t.TempDir()))
+	home := tree(t, ".var/app/example.Tidewrack/data/tidewrack/slots/slot1.sav", ".var/app/example.Tidewrack/.local/state/tidewrack/x", ".var/app/a-file", ".local/share/tidewrack/slots/slot1.sav")
+	all := Sandboxes(home)
+	require.Len(t, all, 1)
+	assert.Equal(t, "example.Tidewrack", all[0].ID)
+	l, err := place.Parse("xdg-data:tidewrack/slots/slot{slot}.sav")
+	require.NoError(t, err)
+	f, err := Find(all[0].Roots, l, nil)
+	require.NoError(t, err)
+	require.Len(t, f.Files, 1)
+	assert.Equal(t, filepath.Join(home, ".var/app/example.Tidewrack/data/tidewrack/slots/slot1.sav"), f.Files[0].Path)
+	_, err = Find(all[0].Roots, place.Of(place.Home, []string{".tidewrack"}, false), nil)
+	assert.ErrorIs(t, err, ErrNoRoot, "the home is not the sandbox's")
+}
+
 // What a location finds is what it matches: the walk and Match agree.
 func TestFindAgreesWithMatch(t *testing.T) {
 	names := []string{"a", "ab", "b.sav", "a1.sav", "a2.sav"}
