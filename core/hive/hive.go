@@ -191,7 +191,7 @@ func (v *Value) parse(text string) error {
 	case strings.HasPrefix(text, "str("), strings.HasPrefix(text, "hex("):
 		number, after, found := strings.Cut(text[4:], "):")
 		if !found {
-			return errors.New("a kind without ):")
+			return errors.New("a kind whose ): is missing")
 		}
 		var err error
 		if kind, err = strconv.ParseUint(number, 16, 32); err != nil {

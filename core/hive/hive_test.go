@@ -79,7 +79,7 @@ func TestWhatIsNoHive(t *testing.T) {
 		"[a]\n\"b\"=maybe":         "kind that there is not",
 		"[a]\n\"b\"=hex:0":         "odd length",
 		"[a]\n\"b\"=dword:xyz":     "invalid syntax",
-		"[a]\n\"b\"=str(2:\"x\"":   "without ):",
+		"[a]\n\"b\"=str(2:\"x\"":   "): is missing",
 		"[a]\n\"b\"=str(2):x":      "without quotes",
 		"[a]\n\"b\"=\"c\\":         "",
 		"[a]\n\"b\"=str(zz):\"x\"": "invalid syntax",
