@@ -138,6 +138,18 @@ var acts = map[string]func() error{
 			time.Sleep(5 * time.Millisecond)
 		}
 	},
+	"storm-until-told": func() error {
+		for i := 0; ; i++ {
+			f, err := os.Create(fmt.Sprintf("s%d", i%50))
+			if err != nil {
+				return err
+			}
+			_ = f.Close()
+			if _, err := os.Stat("go-on"); err == nil {
+				return os.WriteFile("late.sav", []byte("x"), 0o600)
+			}
+		}
+	},
 	"storm": func() error {
 		for i := range 3000 {
 			f, err := os.Create(fmt.Sprintf("s%d", i))
@@ -423,6 +435,26 @@ func TestWhatIsLeftBehindGoesOn(t *testing.T) {
 	assert.Contains(t, got.result.Gaps[0].What, "the observation was ended")
 	require.NoError(t, os.WriteFile("go-on", nil, 0o600))
 	assert.Eventually(t, func() bool { _, err := os.Stat("late.sav"); return err == nil }, 10*time.Second, 5*time.Millisecond, "the keeper lets it open files")
+}
+
+// Whoever kills the observer must not cost the player the game.
+func TestTheProgramGoesOnWhenTheObserverIsKilled(t *testing.T) {
+	for i := range 8 {
+		folder := must(filepath.EvalSymlinks(t.TempDir()))
+		c := exec.Command(os.Args[0])
+		c.Dir = folder
+		c.Env = append(os.Environ(), "ENDROIT_OBSERVE=storm-until-told")
+		require.NoError(t, c.Start())
+		require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "s49")); return err == nil }, 20*time.Second, time.Millisecond)
+		time.Sleep(time.Duration(i) * 137 * time.Microsecond) // at another point of its work each time
+		require.NoError(t, c.Process.Kill())
+		_ = c.Wait()
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "go-on"), nil, 0o600))
+		require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "late.sav")); return err == nil }, 20*time.Second, time.Millisecond, "the program hangs or has failed")
+		f := must(os.Open(filepath.Join(folder, "out.trace")))
+		assert.NotEmpty(t, readBack(t, f, folder).cut, "the trace says that it is not whole")
+		_ = f.Close()
+	}
 }
 
 func TestACommandThatCannotRun(t *testing.T) {

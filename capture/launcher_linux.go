@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"os"
 	"runtime"
-	"strconv"
 	"syscall"
 
 	"golang.org/x/sys/unix"
@@ -117,40 +116,4 @@ func startLauncher(path string, o Options) (pid int, listener int, failed <-chan
 		}
 	}()
 	return pid, listener, later, nil
-}
-
-// startKeeper hands the listener to a process that lets every call pass, so
-// that what is left behind goes on without the observer.
-func startKeeper(listener int) error {
-	null, err := os.OpenFile(os.DevNull, os.O_RDWR, 0)
-	if err != nil {
-		return err
-	}
-	defer null.Close()
-	fd, err := unix.FcntlInt(uintptr(listener), unix.F_DUPFD_CLOEXEC, 3)
-	if err != nil {
-		return err
-	}
-	dup := os.NewFile(uintptr(fd), "listener")
-	defer dup.Close()
-	_, err = os.StartProcess("/proc/self/exe", []string{keeperName, strconv.Itoa(os.Getpid())}, &os.ProcAttr{
-		Dir:   "/",
-		Files: []*os.File{null, null, null, dup},
-		Sys:   &syscall.SysProcAttr{Setsid: true},
-	})
-	return err
-}
-
-func keep() int {
-	runtime.LockOSThread()
-	l := listener{fd: inherited, direct: false}
-	for {
-		n, err := l.receive()
-		if err != nil {
-			return 0
-		}
-		if n != nil {
-			l.answer(n.id, callByNumber[uint32(n.nr)].act == actRefuse)
-		}
-	}
 }

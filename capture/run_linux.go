@@ -54,7 +54,10 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		return Result{}, err
 	}
 	s := &session{o: o, r: r, pid: pid, program: program, header: header, status: -1}
-	s.supervisor = &supervisor{l: newListener(fd), r: r, ps: newProcesses(r, header.Env), launcher: pid}
+	if s.keeper, err = startKeeper(fd); err != nil {
+		s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
+	}
+	s.supervisor = &supervisor{l: newListener(fd), r: r, ps: newProcesses(r, header.Env), launcher: pid, keeper: s.keeper}
 	return s.run(ctx, failed)
 }
 
@@ -134,6 +137,7 @@ type session struct {
 	o          Options
 	r          *recorder
 	supervisor *supervisor
+	keeper     *keeper // nil if it could not be started
 	pid        int
 	program    string // what is run, with its full path
 	header     trace.Header
@@ -153,6 +157,7 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 	go s.sample(stopSampling, sampled)
 
 	if left := s.wait(ctx, ended, allGone); !left {
+		s.keeper.dismiss()
 		<-reaped
 	}
 
@@ -205,9 +210,11 @@ func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (lef
 // leave hands the programs that are left over to a keeper.
 func (s *session) leave() {
 	s.r.gap("the observation was ended while programs that the command had started were running")
-	if err := startKeeper(s.supervisor.l.fd); err != nil {
-		s.notice(fmt.Sprintf("the programs left behind may fail to open files from now on: %v", err))
+	if s.keeper == nil {
+		s.notice("the programs left behind may fail to open files from now on: there is no keeper")
+		return
 	}
+	s.keeper.takeOver()
 	for s.supervisor.busy.Load() {
 		time.Sleep(time.Millisecond)
 	}

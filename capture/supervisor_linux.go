@@ -28,6 +28,7 @@ type supervisor struct {
 	ps     *processes
 	memory [unix.PathMax]byte
 	busy   atomic.Bool // between receiving a call and answering it
+	keeper *keeper     // told which call that is; may be nil
 	// launcher is our own process that is about to become the command; 0 once it
 	// has. What it does is not the command's doing.
 	launcher int
@@ -45,6 +46,7 @@ func (s *supervisor) run() {
 			continue
 		}
 		s.busy.Store(true)
+		s.keeper.answering(n.id)
 		c, known := callByNumber[uint32(n.nr)]
 		if known {
 			s.observe(n, c)
