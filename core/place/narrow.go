@@ -23,6 +23,17 @@ var guarded = []struct {
 	{"home:.kube", true}, {"home:.docker", true}, {"home:.password-store", true},
 	{"home:.mozilla", true}, {"home:.thunderbird", true}, {"home:.netrc", true},
 	{"home:.git-credentials", true}, {"home:Library/Keychains", true},
+	// What runs by itself when somebody signs in or opens a terminal: who may
+	// overwrite it runs programs.
+	{"home:.profile", true}, {"home:.bashrc", true}, {"home:.bash_profile", true}, {"home:.bash_login", true},
+	{"home:.bash_logout", true}, {"home:.bash_history", true}, {"home:.bash_aliases", true},
+	{"home:.zshrc", true}, {"home:.zshenv", true}, {"home:.zprofile", true}, {"home:.zlogin", true},
+	{"home:.xprofile", true}, {"home:.xinitrc", true}, {"home:.xsession", true}, {"home:.xsessionrc", true},
+	{"home:.Xauthority", true}, {"home:.ICEauthority", true}, {"home:.pam_environment", true},
+	{"home:.gitconfig", true}, {"home:.npmrc", true}, {"home:.vimrc", true},
+	{"home:bin", true}, {"home:.local/bin", true}, {"home:Library/LaunchAgents", true},
+	{"xdg-config:fish", true}, {"xdg-config:dconf", true}, {"xdg-data:applications", true},
+	{"xdg-data:systemd", true}, {"xdg-data:dbus-1", true}, {"program-data:Microsoft", true},
 	{"xdg-config:chromium", true}, {"xdg-config:autostart", true}, {"xdg-config:systemd", true},
 	{"xdg-config:environment.d", true}, {"xdg-config:git", true},
 	{"xdg-data:keyrings", true}, {"xdg-data:kwalletd", true},
@@ -35,7 +46,9 @@ var guarded = []struct {
 	{"registry:HKEY_LOCAL_MACHINE/System", true}, {"registry:HKEY_LOCAL_MACHINE/SAM", true},
 	{"registry:HKEY_LOCAL_MACHINE/Security", true},
 
-	{"home:.local", false}, {"home:.var", false}, {"home:.var/app", false}, {"home:.wine", false},
+	{"home:.local", false}, {"home:.var", false}, {"home:.var/app", false},
+	{"home:.var/app/*", false}, {"home:.var/app/*/data", false}, {"home:.var/app/*/config", false}, {"home:.var/app/*/cache", false},
+	{"home:.wine", false}, {"home:.wine/drive_c", false}, {"home:.wine/drive_c/users", false}, {"home:.wine/drive_c/users/*", false},
 	{"home:Desktop", false}, {"home:Downloads", false}, {"home:Pictures", false},
 	{"home:Music", false}, {"home:Videos", false}, {"home:Games", false}, {"home:games", false},
 	{"home:AppData", false}, {"home:Library", false}, {"home:snap", false},
@@ -120,7 +133,7 @@ func (l Location) guard(g guard) error {
 	m := matcher{fold: true} // also where the host tells case apart: a refusal must not depend on it
 	own := l.Pattern.tail()
 	if m.meet(own, g.folder.tail()) || m.meet(own, g.folder.Segments) {
-		return &WideError{fmt.Sprintf("it can match in %s, which holds credentials or belongs to the system", g.name)}
+		return &WideError{fmt.Sprintf("it can match in %s, which holds credentials, runs by itself, or belongs to the system", g.name)}
 	}
 	return nil
 }

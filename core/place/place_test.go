@@ -58,6 +58,8 @@ func TestWideLocationsAreRefused(t *testing.T) {
 		"prefix-drive:Windows/system32/", "prefix-drive:users/{user}/**/x.sav",
 		"registry:Software/x/", "registry:HKEY_CURRENT_USER/", "registry:HKEY_CURRENT_USER/Software/", "registry:HKEY_CURRENT_USER/Software/Microsoft/x",
 		"roaming-app-data:microsoft/credentials/x",
+		"home:.bashrc", "home:.bash*", "home:.PROFILE", "home:.zsh*", "home:.local/bin/tidewrack", "home:bin/", "xdg-config:dconf/user", "home:.config/fish/config.fish", "xdg-data:applications/tidewrack.desktop",
+		"home:.wine/drive_c/users/mira/", "home:.wine/drive_c/users/*/AppData/", "home:.var/app/example.Launcher/data/", "home:.var/app/*/data/tidewrack/a.sav", "home:Library/LaunchAgents/x.plist",
 	} {
 		_, err := Parse(text)
 		var wide *WideError
@@ -67,7 +69,7 @@ func TestWideLocationsAreRefused(t *testing.T) {
 		"xdg-data:tidewrack/slots/*.sav", "xdg-data:tw/", "home:.tidewrack", "home:.tidewrack/", "home:.tide*-scores", "install:saves/", "install:*.sav",
 		"roaming-app-data:Tidewrack/{account}/profile.bin", "registry:HKEY_CURRENT_USER/Software/Tidewrack/",
 		"account-data:{ref}/remote/", "documents:My Games/Tidewrack/**/*.sav", "home:.local/share/tidewrack/", "var-games:tide.scores",
-		"prefix-drive:users/{user}/Documents/Tidewrack/", "install:**/profile.bin",
+		"prefix-drive:users/{user}/Documents/Tidewrack/", "install:**/profile.bin", "home:.var/app/example.Tidewrack/data/tidewrack/slots/", "home:.wine/drive_c/users/mira/Tidewrack/", "home:.bin-a-tidewrack",
 	} {
 		_, err := Parse(text)
 		assert.NoError(t, err, text)
