@@ -11,11 +11,10 @@ import (
 	"unicode/utf8"
 
 	"github.com/goccy/go-yaml"
-	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/parser"
 
 	"endroit/core/place"
 	"endroit/core/trace"
+	"endroit/core/yamldoc"
 )
 
 // Format is the name and version in a draft.
@@ -69,97 +68,20 @@ type Location struct {
 // Place parses the location; a checked draft gives no error.
 func (l Location) Place() (place.Location, error) { return place.Parse(l.At) }
 
-// Error is what is wrong with a draft. Line and Column count from 1, 0 if the
-// place in the text is not known.
-type Error struct {
-	Line, Column int
-	Field        string
-	Reason       string
-}
+// Error is what is wrong with a draft, and where.
+type Error = yamldoc.Error
 
-func (e *Error) Error() string {
-	at := "draft"
-	if e.Line > 0 {
-		at = fmt.Sprintf("draft: line %d, column %d", e.Line, e.Column)
-	}
-	if e.Field != "" {
-		at += ": " + e.Field
-	}
-	return at + ": " + e.Reason
-}
-
-// Parse reads and checks a draft. Unknown keys are refused, as they are most
-// likely mistyped; those that begin with x- are somebody's own and pass. The
-// error is an *Error that says where.
+// Parse reads and checks a draft. The error is an *Error that says where.
 func Parse(data []byte) (*Draft, error) {
-	if len(data) > MaxBytes {
-		return nil, &Error{Reason: fmt.Sprintf("it has %d bytes; a draft has at most %d", len(data), MaxBytes)}
-	}
-	file, err := parser.ParseBytes(data, 0)
-	if err != nil {
-		return nil, fromYAML(err)
-	}
-	for _, doc := range file.Docs {
-		if found := findAlias(doc.Body); found != nil {
-			p := found.GetToken().Position
-			return nil, &Error{Line: p.Line, Column: p.Column, Reason: "anchors and aliases of YAML are not used in a draft; write the value out"}
-		}
-	}
 	var d Draft
-	if err := yaml.UnmarshalWithOptions(data, &d, yaml.DisallowUnknownField(), yaml.AllowFieldPrefixes("x-")); err != nil {
-		return nil, fromYAML(err)
+	doc, err := yamldoc.Decode("draft", data, MaxBytes, &d)
+	if err != nil {
+		return nil, err
 	}
 	if e := d.check(); e != nil {
-		e.Line, e.Column = position(file, e.Field)
-		return nil, e
+		return nil, doc.At(e)
 	}
 	return &d, nil
-}
-
-func fromYAML(err error) *Error {
-	e := &Error{Reason: err.Error()}
-	if y, ok := err.(yaml.Error); ok {
-		e.Reason = y.GetMessage()
-		if t := y.GetToken(); t != nil && t.Position != nil {
-			e.Line, e.Column = t.Position.Line, t.Position.Column
-		}
-	}
-	if strings.Contains(e.Reason, "unknown field") {
-		e.Reason += "; see the keys of a draft in docs/formats.md (your own begin with x-)"
-	}
-	return e
-}
-
-// findAlias finds an anchor or alias, with which a small text can stand for a
-// huge one.
-func findAlias(n ast.Node) (found ast.Node) {
-	if n == nil {
-		return nil
-	}
-	ast.Walk(visitor(func(n ast.Node) {
-		if t := n.Type(); t == ast.AliasType || t == ast.AnchorType {
-			found = n
-		}
-	}), n)
-	return found
-}
-
-type visitor func(ast.Node)
-
-func (v visitor) Visit(n ast.Node) ast.Visitor { v(n); return v }
-
-// position finds a field such as locations[2].at in the text.
-func position(file *ast.File, field string) (line, column int) {
-	for field != "" {
-		if p, err := yaml.PathString("$." + field); err == nil {
-			if n, err := p.FilterFile(file); err == nil && n != nil {
-				at := n.GetToken().Position
-				return at.Line, at.Column
-			}
-		}
-		field = field[:max(0, strings.LastIndexAny(field, ".["))] // a missing field: where its parent begins
-	}
-	return 1, 1
 }
 
 // Check reports what is wrong with a draft that did not come as text.
@@ -172,7 +94,7 @@ func (d *Draft) Check() error {
 
 func (d *Draft) check() *Error {
 	bad := func(field, format string, args ...any) *Error {
-		return &Error{Field: field, Reason: fmt.Sprintf(format, args...)}
+		return &Error{What: "draft", Field: field, Reason: fmt.Sprintf(format, args...)}
 	}
 	if d.Format != Format {
 		return bad("format", "it is %q and this program reads %s", clip(d.Format), Format)
