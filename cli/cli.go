@@ -136,9 +136,9 @@ func (a *app) root() *cli.Command {
 			return cli.ShowRootCommandHelp(c)
 		},
 		Commands: []*cli.Command{
-			a.trace(), a.cue(), a.footprint(), a.propose(), a.submit(),
+			a.trace(), a.cue(), a.footprint(), a.propose(), a.submit(), a.sheet(),
 			a.review(),
-			a.fetch(), a.locate(),
+			a.fetch(), a.locate(), a.machine(),
 			a.login(), a.logout(), a.serve(), a.people(), a.version(),
 		},
 	}

@@ -19,6 +19,7 @@ import (
 	"endroit/cli"
 	"endroit/localpg/pgtest"
 	"endroit/service"
+	"endroit/standin/launchers"
 	"endroit/standin/world"
 )
 
@@ -120,7 +121,7 @@ func TestSessions(t *testing.T) {
 			env.Setenv("XDG_RUNTIME_DIR", filepath.Join(games, filepath.Base(env.WorkDir))) // short: sockets have short paths
 			return os.MkdirAll(env.Getenv("XDG_RUNTIME_DIR"), 0o700)
 		},
-		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "world": worldCommand, "cut": cut, "replace": replace},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "world": worldCommand, "launchers": launchersCommand, "cut": cut, "replace": replace},
 	})
 }
 
@@ -169,6 +170,15 @@ func worldCommand(ts *testscript.TestScript, neg bool, args []string) {
 	}
 	_, err := world.Load(context.Background(), "http://"+ts.Value("service").(*served).address, people)
 	ts.Check(err)
+}
+
+// launchers HOME DISK makes the stand-in launchers there, and their sheets in
+// $WORK/sheets.
+func launchersCommand(ts *testscript.TestScript, neg bool, args []string) {
+	ts.Check(launchers.Quayside(args[0], args[1]))
+	sheets := filepath.Join(ts.Getenv("WORK"), "sheets")
+	ts.Check(os.MkdirAll(sheets, 0o755))
+	ts.Check(os.WriteFile(filepath.Join(sheets, "quayside.yaml"), launchers.QuaysideSheet, 0o644))
 }
 
 // cut FILE BYTES keeps the first bytes of a file; a negative number, all but the

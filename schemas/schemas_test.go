@@ -18,8 +18,10 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/manifest"
+	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/core/trace"
+	"endroit/standin/launchers"
 )
 
 func schema(t *testing.T, name string) *jsonschema.Schema {
@@ -150,6 +152,30 @@ func TestDraft(t *testing.T) {
 			assert.Error(t, parsed, name)
 			assert.Error(t, checked, name)
 		}
+	}
+}
+
+func TestSheet(t *testing.T) {
+	s := schema(t, "sheet")
+	for name, c := range map[string]struct {
+		old, new string
+		sound    bool
+	}{
+		"the stand-in's":  {"", "", true},
+		"a mistyped key":  {"below:", "beneath:", false},
+		"another format":  {"sheet/1", "sheet/2", false},
+		"no query":        {"each: $.entry", "each: entry", false},
+		"a strange file":  {"as: nested-text", "as: parchment", false},
+		"another system":  {"  linux:", "  beos:", false},
+		"an absolute one": {"files: settings/libraries.qk", "files: /libraries.qk", false},
+	} {
+		text := strings.Replace(string(launchers.QuaysideSheet), c.old, c.new, 1)
+		asJSON, err := yaml.YAMLToJSON([]byte(text))
+		require.NoError(t, err, name)
+		_, parsed := sheet.Parse([]byte(text))
+		checked := holds(t, s, asJSON)
+		assert.Equal(t, c.sound, parsed == nil, "%s: %v", name, parsed)
+		assert.Equal(t, c.sound, checked == nil, "%s: %v", name, checked)
 	}
 }
 

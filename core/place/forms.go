@@ -41,7 +41,7 @@ var (
 func (l Location) Forms(os, runtime string) []Form {
 	var fixed []string
 	for i, s := range l.Pattern.Segments {
-		if !s.literal() || i == len(l.Pattern.Segments)-1 && !l.Pattern.Folder && len(l.Pattern.Segments) > 1 && !l.exact() {
+		if !s.literal() || i == len(l.Pattern.Segments)-1 && !l.Pattern.Folder && len(l.Pattern.Segments) > 1 && !l.Exact() {
 			break
 		}
 		fixed = append(fixed, s[0].Text)
@@ -99,7 +99,9 @@ func (l Location) Usual(os, runtime string) string {
 	return text
 }
 
-func (l Location) exact() bool {
+// Exact reports whether the location is one file or folder, without a variable
+// part.
+func (l Location) Exact() bool {
 	for _, s := range l.Pattern.Segments {
 		if !s.literal() {
 			return false

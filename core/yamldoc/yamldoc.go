@@ -80,6 +80,21 @@ func fromYAML(what string, err error) *Error {
 	return e
 }
 
+// Aliases reports whether a YAML text uses anchors or aliases, with which a small
+// text can stand for a huge one.
+func Aliases(data []byte) bool {
+	file, err := parser.ParseBytes(data, 0)
+	if err != nil {
+		return false // whoever reads it says what is wrong
+	}
+	for _, doc := range file.Docs {
+		if findAlias(doc.Body) != nil {
+			return true
+		}
+	}
+	return false
+}
+
 // findAlias finds an anchor or alias, with which a small text can stand for a
 // huge one.
 func findAlias(n ast.Node) (found ast.Node) {

@@ -1,0 +1,91 @@
+package sheet
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/yamldoc"
+)
+
+func quayside(t testing.TB) string {
+	t.Helper()
+	text, err := os.ReadFile("../../standin/launchers/quayside.yaml")
+	require.NoError(t, err)
+	return string(text)
+}
+
+func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
+	good := quayside(t)
+	_, err := Parse([]byte(good))
+	require.NoError(t, err)
+	for _, c := range []struct{ old, new, says string }{
+		{"sheet/1", "sheet/2", "reads endroit/sheet/1"},
+		{"id: quayside", "id: Quay Side", "small letters"},
+		{"name: Quayside", "name: ''", "missing"},
+		{"title/{ref}", "title/", "holds {ref} once"},
+		{"quayside.example/title/{ref}", "'{ref}.example'", "behind the store's own name"},
+		{"  linux:", "  beos:", "linux, windows and macos are known"},
+		{"home: [xdg-data:quayside/]", "home: []", "there is none"},
+		{"home: [xdg-data:quayside/]", "home: [xdg-data:quayside]", "slash at its end"},
+		{"home: [xdg-data:quayside/]", "home: ['xdg-data:quay*/']", "no wildcard"},
+		{"home: [xdg-data:quayside/]", "home: [home:.config/]", "reaches too far"},
+		{"home: [xdg-data:quayside/]", "home: [/opt/quayside/]", "no colon"},
+		{"files: settings/libraries.qk", "files: ../libraries.qk", "leads out"},
+		{"files: settings/libraries.qk", "files: /etc/passwd", "begins with a slash"},
+		{"files: settings/libraries.qk", "files: '**/libraries.qk'", "does not search folders of any depth"},
+		{"files: settings/libraries.qk", "files: settings/", "no slash at their end"},
+		{"as: nested-text", "as: parchment", "nothing is read as"},
+		{"each: $.libraries.*", "each: libraries", "not a JSONPath"},
+		{"folder: $.path", "folder: ''", "a JSONPath is wanted"},
+		{"folder: prefixes/{ref}/", "folder: prefixes/", "has to hold {ref}"},
+		{"folder: prefixes/{ref}/", "folder: prefixes/{ref}", "slash at its end"},
+		{"folder: accounts/{account}/", "folder: accounts/{slot}/", "has to hold {account}"},
+		{"below: installed/", "below: ../", "leads out"},
+		{"ref: $.reference", "reference: $.reference", "unknown field"},
+		{"name: Quayside", "name: &a Quayside", "anchors and aliases"},
+	} {
+		text := strings.Replace(good, c.old, c.new, 1)
+		require.NotEqual(t, good, text, c.old)
+		_, err := Parse([]byte(text))
+		var e *yamldoc.Error
+		if assert.ErrorAs(t, err, &e, c.new) {
+			assert.Contains(t, e.Error(), c.says, c.new)
+			assert.Positive(t, e.Line, c.new)
+			assert.Equal(t, "sheet", e.What)
+		}
+	}
+	_, err = Parse(make([]byte, MaxBytes+1))
+	assert.ErrorContains(t, err, "at most")
+	_, err = Parse([]byte(good + "x-mine: 1\n"))
+	assert.NoError(t, err)
+}
+
+func TestTheReferenceInAStorePagesAddress(t *testing.T) {
+	s, err := Parse([]byte(quayside(t)))
+	require.NoError(t, err)
+	for address, want := range map[string]string{
+		"https://quayside.example/title/418820":                  "418820",
+		"http://www.quayside.example/title/418820/Tidewrack?x=1": "418820",
+		"quayside.example/title/418820#reviews":                  "418820",
+		"https://quayside.example/title/":                        "",
+		"https://quayside.example/other/418820":                  "",
+		"https://brasslight.example/title/418820":                "",
+		"418820": "",
+		"":       "",
+	} {
+		assert.Equal(t, want, s.RefIn(address), address)
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	f.Add([]byte(quayside(f)))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if s, err := Parse(data); err == nil {
+			s.RefIn("https://quayside.example/title/418820")
+		}
+	})
+}

@@ -1,0 +1,84 @@
+package sheet
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestEveryFormatComesToOneTree(t *testing.T) {
+	for name, c := range map[string]struct{ as, text, want string }{
+		"json":               {"json", `{"a": [1, "b"], "ref": 9007199254740993}`, `{"a": [1, "b"], "ref": 9007199254740993}`},
+		"json with a mark":   {"json", "\xef\xbb\xbf{}", `{}`},
+		"json in UTF-16":     {"json", "\xff\xfe{\x00}\x00", `{}`},
+		"json, big-endian":   {"json", "\xfe\xff\x00{\x00}", `{}`},
+		"yaml":               {"yaml", "a:\n  - b: 1\n7: x\n", `{"a": [{"b": 1}], "7": "x"}`},
+		"toml":               {"toml", "[[title]]\nref = \"7\"\n[[title]]\nref = \"8\"\n", `{"title": [{"ref": "7"}, {"ref": "8"}]}`},
+		"ini":                {"ini", "top=1\n[library]\npath = /games\nname=a;b\n", `{"": {"top": "1"}, "library": {"path": "/games", "name": "a;b"}}`},
+		"xml":                {"xml", `<titles v="2"><title ref="7">Tide &amp; wrack</title><title ref="8"/></titles>`, `{"titles": [{"@v": "2", "title": [{"@ref": "7", "#text": "Tide & wrack"}, {"@ref": "8"}]}]}`},
+		"nested text":        {"nested-text", "\"library\"\n{\n\t\"path\"\t\"/games\\\\x\"\n \"titles\" { \"7\" \"yes\" }\n}\n", `{"library": {"path": "/games\\x", "titles": {"7": "yes"}}}`},
+		"nested, twice":      {"nested-text", `"l" {"p" "1"} "l" {"p" "2"} "l" "3"`, `{"l": [{"p": "1"}, {"p": "2"}, "3"]}`},
+		"nested, nothing":    {"nested-text", " \n", `{}`},
+		"hive":               {"hive", "WINE REGISTRY Version 2\n[Software\\\\Tide] 1\n\"Path\"=\"C:\\\\Tide\"\n\"N\"=dword:0000000a\n[Software\\\\Tide\\\\Sub] 1\n", `{"Software": {"Tide": {"#values": {"Path": "C:\\Tide", "N": 10}, "Sub": {"#values": {}}}}}`},
+		"ini with CR and LF": {"ini", "[a]\r\nb=c\r\n", `{"": {}, "a": {"b": "c"}}`},
+	} {
+		tree, err := Tree(c.as, []byte(c.text))
+		require.NoError(t, err, name)
+		got, err := json.Marshal(tree)
+		require.NoError(t, err, name)
+		want := c.want
+		if c.as == "ini" && !strings.Contains(want, `"":`) {
+			want = strings.Replace(want, "{", `{"": {}, `, 1)
+		}
+		assert.JSONEq(t, want, string(got), name)
+	}
+}
+
+func TestWhatIsNotWhatItShouldBe(t *testing.T) {
+	deep := strings.Repeat(`{"a":`, 70) + "1" + strings.Repeat("}", 70)
+	for _, c := range []struct{ as, text, says string }{
+		{"parchment", "", "there are hive, ini, json"},
+		{"json", `{"a": `, "not json"},
+		{"json", `{} {}`, "behind the value"},
+		{"json", deep, "nested deeper"},
+		{"json", "\xff\xfe{", "odd number"},
+		{"yaml", "a: [", "not yaml"},
+		{"yaml", "a: &x [1]\nb: [*x, *x]", "anchors and aliases"},
+		{"toml", "a = ", "not toml"},
+		{"ini", "[a\nb=c", "not ini"},
+		{"xml", "<a><b></a>", "not xml"},
+		{"xml", "", "no element"},
+		{"xml", strings.Repeat("<a>", 100), "nested deeper"},
+		{"xml", `<?xml version="1.0" encoding="parchment"?><a/>`, "UTF-16"},
+		{"hive", "regf", "not hive"},
+		{"nested-text", `"a" { "b" "c"`, "line 1: \"a\": it ends before a }"},
+		{"nested-text", "\"a\" \"b\"\n}", "line 2: a } without"},
+		{"nested-text", "\"a\"\n\n\"b\" c", "line 3"},
+		{"nested-text", `"a" "b`, "closing quote"},
+		{"nested-text", `"a`, "closing quote"},
+		{"nested-text", `a "b"`, "'a' where a quoted text is due"},
+		{"nested-text", strings.Repeat(`"a"{`, 100), "nested deeper"},
+	} {
+		_, err := Tree(c.as, []byte(c.text))
+		assert.ErrorContains(t, err, c.says, "%s %.30q", c.as, c.text)
+	}
+	_, err := Tree("json", make([]byte, MaxFile+1))
+	assert.ErrorContains(t, err, "at most")
+}
+
+func FuzzTree(f *testing.F) {
+	for _, as := range Formats() {
+		for _, text := range []string{`{"a":[1]}`, "a: 1", "[a]\nb=1", "<a b='c'>d</a>", `"a" { "b" "c" }`, "WINE REGISTRY Version 2\n[a] 1\n"} {
+			f.Add(as, []byte(text))
+		}
+	}
+	f.Fuzz(func(t *testing.T, as string, data []byte) {
+		tree, err := Tree(as, data)
+		if err == nil && deeper(tree, maxDepth) {
+			t.Fatal("a tree that is too deep")
+		}
+	})
+}
