@@ -138,7 +138,7 @@ func (a *app) root() *cli.Command {
 		Commands: []*cli.Command{
 			a.trace(), a.cue(), a.footprint(), a.propose(), a.submit(), a.sheet(),
 			a.review(),
-			a.fetch(), a.locate(), a.machine(),
+			a.fetch(), a.locate(), a.machine(), a.identify(),
 			a.login(), a.logout(), a.serve(), a.people(), a.version(),
 		},
 	}

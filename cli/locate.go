@@ -37,6 +37,8 @@ type locatedVariant struct {
 	Variant   string    `json:"variant"`
 	Prefix    string    `json:"prefix,omitempty"`  // the prefix that was looked into
 	Sandbox   string    `json:"sandbox,omitempty"` // the sandboxed application whose folders were
+	Install   string    `json:"install,omitempty"` // the folder that this copy is installed in
+	Account   string    `json:"account,omitempty"` // the launcher's account whose folder was
 	Locations []located `json:"locations"`
 }
 
@@ -53,10 +55,11 @@ func (a *app) locate() *cli.Command {
 	return command(&cli.Command{
 		Name: "locate", Usage: "show where this machine and this user have a title's saves and settings",
 		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--json]",
-		Description: "Works from the manifest that endroit fetch keeps, without a service. Prints full\npaths, ready to paste into a shell, with files, sizes and times, and what of it\nis not there.",
+		Description: "Works from the manifest that endroit fetch keeps, without a service. Prints full\npaths, ready to paste into a shell, with files, sizes and times, and what of it\nis not there. What the launchers' sheets find (endroit machine) says in which\nfolder and prefix a title is installed.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that the title is installed in, for what it keeps there"},
 			&cli.StringSliceFlag{Name: "prefix", Usage: "a compatibility prefix: the `FOLDER` that holds drive_c, for a Windows build; again for another"},
+			sheetsFlag(),
 			&cli.BoolFlag{Name: "all-files", Usage: "list every file, however many"},
 			jsonFlag(),
 		},
@@ -100,6 +103,10 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 			return err
 		}
 	}
+	launchers, _, _, err := a.launchers(c, roots)
+	if err != nil {
+		return err
+	}
 	known := place.Captures{}
 	if me, err := user.Current(); err == nil {
 		known["user"] = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
@@ -107,7 +114,16 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	here, elsewhere, couldBeInPrefix := []locatedVariant{}, []string{}, false
 	for _, v := range t.Variants {
 		forWindows := v.OS == "windows" || v.Runtime == "prefix"
+		copies := installedCopies(launchers, v)
+		if inPrefixes := a.inOwnPrefixes(v, copies); forWindows && len(prefixes) == 0 && len(inPrefixes) > 0 {
+			here = append(here, inPrefixes...)
+			continue
+		}
 		switch {
+		case v.OS == osName() && v.Runtime == "native" && len(copies) > 0 && c.String("install") == "":
+			for _, one := range copies {
+				here = append(here, one.locate(v, roots, known)...)
+			}
 		case v.OS == osName() && v.Runtime == "native":
 			here = append(here, locateVariant(v, roots, known))
 			for _, s := range machine.Sandboxes(roots[place.Home]) {
@@ -225,6 +241,12 @@ func (a *app) printLocated(title string, here []locatedVariant, elsewhere []stri
 		a.say("  %s", shown(v.Variant))
 		if v.Prefix != "" {
 			a.say("  in the prefix %s", place.ShellQuote(v.Prefix))
+		}
+		if v.Install != "" {
+			a.say("  installed in %s", pasted(v.Install))
+		}
+		if v.Account != "" {
+			a.say("  for the account %s", shown(v.Account))
 		}
 		if v.Sandbox != "" {
 			a.say("  in the sandboxed application %s", shown(v.Sandbox))

@@ -39,7 +39,7 @@ func (a *app) machine() *cli.Command {
 		UsageText:   "endroit machine [--sheets FOLDER] [--json]",
 		Description: "A sheet describes a launcher's layout on disk. Those that are used lie in one\nfolder, as FILE.yaml; what cannot be read is said, and the rest still shows.",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "sheets", Usage: "the `FOLDER` with the sheets (otherwise sheets/ beside the local manifest)"},
+			sheetsFlag(),
 			jsonFlag(),
 		},
 		Action: a.runMachine,
@@ -47,30 +47,16 @@ func (a *app) machine() *cli.Command {
 }
 
 func (a *app) runMachine(_ context.Context, c *cli.Command) error {
-	folder := c.String("sheets")
-	if folder == "" {
-		var err error
-		if folder, err = sheetFolder(); err != nil {
-			return err
-		}
-	}
-	files, err := filepath.Glob(filepath.Join(folder, "*.yaml"))
-	if err != nil || len(files) == 0 {
-		return fail(exitNotFound, "no sheet lies in %s; a sheet (FILE.yaml) describes a launcher, see docs/sheets.md", folder)
-	}
 	roots, err := machine.Roots()
 	if err != nil {
 		return err
 	}
-	found, names := []sheet.Found{}, []string{}
-	for _, f := range files {
-		s, err := readSheet(f)
-		if err != nil {
-			a.tell("endroit: %s", shown(err.Error()))
-			continue
-		}
-		names = append(names, s.Name)
-		found = append(found, s.Read(osName(), machine.Disk{Roots: roots})...)
+	found, names, folder, err := a.launchers(c, roots)
+	if err != nil {
+		return err
+	}
+	if len(names) == 0 {
+		return fail(exitNotFound, "no sheet lies in %s; a sheet (FILE.yaml) describes a launcher, see docs/sheets.md", folder)
 	}
 	if c.Bool("json") {
 		return a.json(map[string]any{"launchers": found})
@@ -86,6 +72,32 @@ func (a *app) runMachine(_ context.Context, c *cli.Command) error {
 		a.printLauncher(f)
 	}
 	return nil
+}
+
+// launchers reads all sheets and what they find. A sheet that does not hold is
+// said and passed over.
+func (a *app) launchers(c *cli.Command, roots place.Roots) (found []sheet.Found, names []string, folder string, err error) {
+	if folder = c.String("sheets"); folder == "" {
+		if folder, err = sheetFolder(); err != nil {
+			return nil, nil, "", err
+		}
+	}
+	found = []sheet.Found{}
+	files, _ := filepath.Glob(filepath.Join(folder, "*.yaml"))
+	for _, f := range files {
+		s, err := readSheet(f)
+		if err != nil {
+			a.tell("endroit: %s", shown(err.Error()))
+			continue
+		}
+		names = append(names, s.Name)
+		found = append(found, s.Read(osName(), machine.Disk{Roots: roots})...)
+	}
+	return found, names, folder, nil
+}
+
+func sheetsFlag() cli.Flag {
+	return &cli.StringFlag{Name: "sheets", Usage: "the `FOLDER` with the launchers' sheets (otherwise sheets/ beside the local manifest)"}
 }
 
 func (a *app) printLauncher(f sheet.Found) {
