@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"os/exec"
 	"os/signal"
 	"path/filepath"
 	"strings"
@@ -16,7 +17,9 @@ import (
 
 	"endroit/capture"
 	"endroit/core/manifest"
+	"endroit/core/sheet"
 	"endroit/core/trace"
+	"endroit/machine"
 )
 
 func (a *app) trace() *cli.Command {
@@ -29,6 +32,7 @@ func (a *app) trace() *cli.Command {
 			&cli.StringFlag{Name: "edition", Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
 			&cli.StringFlag{Name: "launcher", Usage: "the `ID` of the program that installed and starts it"},
 			&cli.StringFlag{Name: "install", Usage: "the installed edition's `FOLDER` (otherwise the program's own)"},
+			sheetsFlag(),
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the title and time)"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error { return ownCode(a.runTrace(ctx, c)) },
@@ -79,6 +83,9 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 			return fail(exitUsage, "--install %s is not a folder", folder)
 		}
 	}
+	if err := a.assume(c, &header, args[0]); err != nil {
+		return err
+	}
 	name := c.String("out")
 	if name == "" {
 		base := manifest.ID(header.Title)
@@ -111,6 +118,84 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	if result.Status != 0 {
 		return silent(result.Status)
 	}
+	return nil
+}
+
+// assume fills in what the launchers' sheets know of the copy that is run, and
+// says so. What the command line says stands.
+func (a *app) assume(c *cli.Command, header *trace.Header, program string) error {
+	roots, err := machine.Roots()
+	if err != nil {
+		return err
+	}
+	launchers, _, _, err := a.launchers(c, roots)
+	if err != nil {
+		return err
+	}
+	if found, err := exec.LookPath(program); err == nil || errors.Is(err, exec.ErrDot) {
+		program = found
+	}
+	path, _ := pathOf("./" + program)
+	if filepath.IsAbs(program) {
+		path, _ = pathOf(program)
+	}
+	type candidate struct {
+		sheet.Edition
+		launcher string
+	}
+	var named, around []candidate
+	for _, l := range launchers {
+		for _, lib := range l.Libraries {
+			for _, e := range lib.Editions {
+				if header.Edition != nil && (header.Edition.Store != e.Store || header.Edition.Ref != "" && header.Edition.Ref != e.Ref) {
+					continue
+				}
+				one := candidate{e, l.Launcher}
+				if header.Title != "" && manifest.ID(header.Title) == manifest.ID(e.Name) || header.Edition != nil && header.Edition.Ref == e.Ref {
+					named = append(named, one)
+				}
+				if strings.HasPrefix(path, e.Folder+string(filepath.Separator)) {
+					around = append(around, one)
+				}
+			}
+		}
+	}
+	// The copy that the program lies in, else the only one of that name.
+	list := around
+	if len(list) == 0 {
+		list = named
+	}
+	switch len(list) {
+	case 0:
+		return nil
+	case 1:
+	default:
+		for _, o := range list {
+			a.tell("endroit: it could be %s %s in %s", shown(o.Store), shown(o.Ref), shown(o.Folder))
+		}
+		a.tell("endroit: nothing is assumed; --edition and --install tell")
+		return nil
+	}
+	one := list[0]
+	if header.Title == "" {
+		header.Title = one.Name
+	}
+	switch {
+	case header.Edition == nil:
+		header.Edition = &trace.Edition{Store: one.Store, Ref: one.Ref, Version: one.Version}
+	case header.Edition.Ref == "" || header.Edition.Version == "":
+		header.Edition.Ref = one.Ref
+		if header.Edition.Version == "" {
+			header.Edition.Version = one.Version
+		}
+	}
+	if header.Launcher == "" {
+		header.Launcher = one.launcher
+	}
+	if header.Install == "" {
+		header.Install = one.Folder
+	}
+	a.tell("endroit: taken for %s, %s %s version %s, launcher %s, installed in %s; --title, --edition, --launcher and --install say otherwise", shown(header.Title), shown(header.Edition.Store), shown(header.Edition.Ref), shown(orUnknown(header.Edition.Version)), shown(header.Launcher), shown(header.Install))
 	return nil
 }
 
