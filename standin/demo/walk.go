@@ -22,6 +22,9 @@ type walk struct {
 	*demo
 	ctx  context.Context
 	home string // of the person who types
+	// cues is where the walk's trace listens for cues: not where those of other
+	// traces on this machine do. Its path is short, as sockets want it.
+	cues string
 }
 
 // as changes who types.
@@ -35,6 +38,11 @@ func (w *walk) all() error {
 	if err := os.RemoveAll(filepath.Join(w.folder, "homes")); err != nil {
 		return err
 	}
+	var err error
+	if w.cues, err = os.MkdirTemp("", "endroit-walk-"); err != nil {
+		return err
+	}
+	defer os.RemoveAll(w.cues)
 	for _, step := range []func() error{w.contributor, w.reviewer, w.reuser} {
 		if err := step(); err != nil {
 			return err
@@ -149,10 +157,7 @@ func (w *walk) command(name string, args ...string) *exec.Cmd {
 	c := exec.CommandContext(w.ctx, path, args...)
 	c.Cancel = func() error { return c.Process.Signal(os.Interrupt) }
 	c.Dir = w.home
-	c.Env = []string{"HOME=" + w.home, "PATH=" + w.programs + ":" + os.Getenv("PATH"), "TERM=" + os.Getenv("TERM"), "TZ=" + os.Getenv("TZ")}
-	if dir := os.Getenv("XDG_RUNTIME_DIR"); dir != "" {
-		c.Env = append(c.Env, "XDG_RUNTIME_DIR="+dir)
-	}
+	c.Env = []string{"HOME=" + w.home, "PATH=" + w.programs + ":" + os.Getenv("PATH"), "TERM=" + os.Getenv("TERM"), "TZ=" + os.Getenv("TZ"), "XDG_RUNTIME_DIR=" + w.cues}
 	return c
 }
 

@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 	"time"
+
+	"endroit/standin/launchers"
 )
 
 // commandPictures are the commands whose output is kept, and who types them.
@@ -17,12 +19,16 @@ var commandPictures = []struct{ name, home, command string }{
 	{"submit", "mira", "endroit submit tidewrack.draft.yaml --yes | tail -n 45"},
 	{"review", "anselm", "endroit review list; echo; endroit review show 9"},
 	{"locate", "tobin", "endroit locate Tidewrack"},
+	{"machine", "tobin", "endroit machine; echo; endroit identify https://quayside.example/title/505310; echo; endroit locate 'Lantern Hollow'"},
 }
 
 // commands takes each in an xterm on a screen in memory.
 func commands(ctx context.Context, programs, folder, out, only string) error {
 	programs, err := filepath.Abs(programs)
 	if err != nil {
+		return err
+	}
+	if err := installLaunchers(filepath.Join(folder, "homes", "tobin"), filepath.Join(folder, "disk")); err != nil {
 		return err
 	}
 	for _, c := range commandPictures {
@@ -41,6 +47,18 @@ func commands(ctx context.Context, programs, folder, out, only string) error {
 		}
 	}
 	return nil
+}
+
+// installLaunchers puts the stand-in launchers and their sheets into a home.
+func installLaunchers(home, disk string) error {
+	if err := launchers.Quayside(home, disk); err != nil {
+		return err
+	}
+	sheets := filepath.Join(home, ".local", "share", "endroit", "sheets")
+	if err := os.MkdirAll(sheets, 0o755); err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(sheets, "quayside.yaml"), launchers.QuaysideSheet, 0o644)
 }
 
 func terminal(ctx context.Context, programs, home, script, done, file string) error {
