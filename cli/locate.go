@@ -42,6 +42,20 @@ type locatedVariant struct {
 	Locations []located `json:"locations"`
 }
 
+// standing is what all locations have in common, with the reason; empty if they
+// differ.
+func (v locatedVariant) standing() string {
+	for _, l := range v.Locations {
+		if l.Standing != v.Locations[0].Standing || l.Reason != v.Locations[0].Reason {
+			return ""
+		}
+	}
+	if len(v.Locations) == 0 {
+		return ""
+	}
+	return string(v.Locations[0].Standing) + ": " + v.Locations[0].Reason
+}
+
 func (v locatedVariant) hasFiles() bool {
 	for _, l := range v.Locations {
 		if len(l.Files) > 0 {
@@ -251,6 +265,10 @@ func (a *app) printLocated(title string, here []locatedVariant, elsewhere []stri
 		if v.Sandbox != "" {
 			a.say("  in the sandboxed application %s", shown(v.Sandbox))
 		}
+		shared := v.standing()
+		if shared != "" {
+			a.say("  %s", shown(shared))
+		}
 		for _, l := range v.Locations {
 			a.say("")
 			if l.Folder == "" {
@@ -262,7 +280,9 @@ func (a *app) printLocated(title string, here []locatedVariant, elsewhere []stri
 				}
 				a.say("             %s", shown(l.At))
 			}
-			a.say("             %s: %s", l.Standing, shown(l.Reason))
+			if shared == "" {
+				a.say("             %s: %s", l.Standing, shown(l.Reason))
+			}
 			a.printLocatedFiles(l, all)
 		}
 	}
