@@ -103,6 +103,8 @@ fuzz:
 	go test -run '^$$' -fuzz FuzzReader -fuzztime 60s ./core/trace
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/manifest
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/hive
+	go test -run '^$$' -fuzz FuzzTree -fuzztime 60s ./core/sheet
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/sheet
 	go test -run '^$$' -fuzz FuzzCheck -fuzztime 60s ./core/contribution
 
 clean:
