@@ -44,7 +44,7 @@ func (a *app) runIdentify(_ context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	launchers, _, folder, err := a.launchers(c, roots)
+	sheets, _, err := a.sheets(c)
 	if err != nil {
 		return err
 	}
@@ -53,7 +53,7 @@ func (a *app) runIdentify(_ context.Context, c *cli.Command) error {
 		a.tell("endroit: %s", shown(err.Error()))
 		m = &manifest.Manifest{}
 	}
-	i := identifier{launchers: launchers, manifest: m, sheets: a.allSheets(folder)}
+	i := identifier{launchers: launchers(sheets, roots), manifest: m, sheets: sheets}
 	found := i.all(what)
 	if c.Bool("json") {
 		return a.json(map[string]any{"what": what, "found": found})
@@ -68,16 +68,6 @@ func (a *app) runIdentify(_ context.Context, c *cli.Command) error {
 		a.printIdentified(f)
 	}
 	return nil
-}
-
-func (a *app) allSheets(folder string) (out []*sheet.Sheet) {
-	files, _ := filepath.Glob(filepath.Join(folder, "*.yaml"))
-	for _, f := range files {
-		if s, err := readSheet(f); err == nil {
-			out = append(out, s)
-		}
-	}
-	return out
 }
 
 func (a *app) printIdentified(f identified) {
@@ -221,12 +211,17 @@ func pathOf(what string) (path string, ofProcess bool) {
 	if !strings.ContainsAny(what, `/\`) || strings.Contains(what, "://") {
 		return "", false
 	}
-	abs, err := filepath.Abs(what)
+	return resolved(what), false
+}
+
+// resolved is a path from the top, with its links followed as far as it is there.
+func resolved(path string) string {
+	abs, err := filepath.Abs(path)
 	if err != nil {
-		return "", false
+		return path
 	}
 	if real, err := filepath.EvalSymlinks(abs); err == nil {
-		abs = real
+		return real
 	}
-	return abs, false
+	return abs
 }

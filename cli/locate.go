@@ -103,9 +103,7 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 		if err != nil {
 			return fail(exitUsage, "--prefix %w", err)
 		}
-		for _, n := range p.Notes {
-			a.tell("endroit: %s: %s", shown(p.Folder), shown(n))
-		}
+		a.tellNotes(p)
 		prefixes = append(prefixes, p)
 	}
 	roots, err := machine.Roots()
@@ -117,10 +115,11 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	launchers, _, _, err := a.launchers(c, roots)
+	sheets, _, err := a.sheets(c)
 	if err != nil {
 		return err
 	}
+	editions := installedEditions(launchers(sheets, roots))
 	known := place.Captures{}
 	if me, err := user.Current(); err == nil {
 		known["user"] = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
@@ -128,34 +127,23 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	here, elsewhere, couldBeInPrefix := []locatedVariant{}, []string{}, false
 	for _, v := range t.Variants {
 		forWindows := v.OS == "windows" || v.Runtime == "prefix"
-		copies := installedCopies(launchers, v)
-		if inPrefixes := a.inOwnPrefixes(v, copies); forWindows && len(prefixes) == 0 && len(inPrefixes) > 0 {
-			here = append(here, inPrefixes...)
-			continue
-		}
+		installed := ofVariant(editions, v)
+		var found []locatedVariant
 		switch {
-		case v.OS == osName() && v.Runtime == "native" && len(copies) > 0 && c.String("install") == "":
-			for _, one := range copies {
-				here = append(here, one.locate(v, roots, known)...)
-			}
 		case v.OS == osName() && v.Runtime == "native":
-			here = append(here, locateVariant(v, roots, known))
-			for _, s := range machine.Sandboxes(roots[place.Home]) {
-				// A sandboxed copy is shown where it has left something.
-				if in := locateVariant(v, s.Roots, known); in.hasFiles() {
-					in.Sandbox = s.ID
-					in.Locations = slices.DeleteFunc(in.Locations, func(l located) bool { return l.Error != "" }) // no folder of its own
-					here = append(here, in)
-				}
-			}
+			found = locateNative(v, installed, roots, known, c.String("install") != "")
 		case forWindows && len(prefixes) > 0:
 			for _, p := range prefixes {
-				here = append(here, locateInPrefix(v, p, roots[place.Install]))
+				found = append(found, locateInPrefix(v, p, place.Roots{place.Install: roots[place.Install]}))
 			}
-		default:
+		case forWindows:
+			found = a.inOwnPrefixes(v, installed)
+		}
+		if len(found) == 0 {
 			elsewhere = append(elsewhere, v.String())
 			couldBeInPrefix = couldBeInPrefix || forWindows
 		}
+		here = append(here, found...)
 	}
 	if c.Bool("json") {
 		return a.json(map[string]any{"title": t.Name, "revision": m.Revision, "variants": here, "elsewhere": elsewhere})
@@ -165,6 +153,26 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 		a.say("  a Windows build's files in a compatibility prefix: endroit locate %s --prefix FOLDER", place.ShellQuote(t.Name))
 	}
 	return nil
+}
+
+// locateNative looks a variant up in every installed edition, unless the person
+// named the installation, and where a sandboxed one has left something.
+func locateNative(v manifest.Variant, installed []installedEdition, roots place.Roots, known place.Captures, named bool) (out []locatedVariant) {
+	if len(installed) == 0 || named {
+		out = append(out, locateVariant(v, roots, known))
+	} else {
+		for _, one := range installed {
+			out = append(out, one.locate(v, roots, known)...)
+		}
+	}
+	for _, s := range machine.Sandboxes(roots[place.Home]) {
+		if in := locateVariant(v, s.Roots, known); in.hasFiles() {
+			in.Sandbox = s.ID
+			in.Locations = slices.DeleteFunc(in.Locations, func(l located) bool { return l.Error != "" }) // no folder of its own
+			out = append(out, in)
+		}
+	}
+	return out
 }
 
 // osName is this system in the manifest's words.
@@ -204,8 +212,9 @@ func locateOne(l manifest.Location, find func(place.Location) (machine.Found, er
 }
 
 // locateInPrefix looks a Windows build's locations up in a prefix: a Windows
-// anchor is the same anchor there.
-func locateInPrefix(v manifest.Variant, p *machine.Prefix, install string) locatedVariant {
+// anchor is the same anchor there. outside says where the anchors lie that the
+// prefix does not have.
+func locateInPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roots) locatedVariant {
 	out := locatedVariant{Variant: v.String(), Prefix: p.Folder, Locations: []located{}}
 	inside := place.Captures{"user": p.User}
 	if v.Ref != "" {
@@ -218,8 +227,8 @@ func locateInPrefix(v manifest.Variant, p *machine.Prefix, install string) locat
 			continue
 		}
 		one := locateOne(l, func(at place.Location) (machine.Found, error) {
-			if at.Anchor == place.Install && install != "" {
-				return machine.Find(place.Roots{place.Install: install}, at, inside)
+			if outside[at.Anchor] != "" {
+				return machine.Find(outside, at, inside)
 			}
 			return p.Find(at, inside)
 		})

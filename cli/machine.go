@@ -51,17 +51,22 @@ func (a *app) runMachine(_ context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	found, names, folder, err := a.launchers(c, roots)
+	sheets, folder, err := a.sheets(c)
 	if err != nil {
 		return err
 	}
-	if len(names) == 0 {
+	if len(sheets) == 0 {
 		return fail(exitNotFound, "no sheet lies in %s; a sheet (FILE.yaml) describes a launcher, see docs/sheets.md", folder)
 	}
+	found := launchers(sheets, roots)
 	if c.Bool("json") {
 		return a.json(map[string]any{"launchers": found})
 	}
 	if len(found) == 0 {
+		var names []string
+		for _, s := range sheets {
+			names = append(names, s.Name)
+		}
 		a.say("no launcher was found; sheets were read for %s", strings.Join(names, ", "))
 		return nil
 	}
@@ -74,15 +79,14 @@ func (a *app) runMachine(_ context.Context, c *cli.Command) error {
 	return nil
 }
 
-// launchers reads all sheets and what they find. A sheet that does not hold is
+// sheets reads all sheets of the folder in question. One that does not hold is
 // said and passed over.
-func (a *app) launchers(c *cli.Command, roots place.Roots) (found []sheet.Found, names []string, folder string, err error) {
+func (a *app) sheets(c *cli.Command) (all []*sheet.Sheet, folder string, err error) {
 	if folder = c.String("sheets"); folder == "" {
 		if folder, err = sheetFolder(); err != nil {
-			return nil, nil, "", err
+			return nil, "", err
 		}
 	}
-	found = []sheet.Found{}
 	files, _ := filepath.Glob(filepath.Join(folder, "*.yaml"))
 	for _, f := range files {
 		s, err := readSheet(f)
@@ -90,10 +94,18 @@ func (a *app) launchers(c *cli.Command, roots place.Roots) (found []sheet.Found,
 			a.tell("endroit: %s", shown(err.Error()))
 			continue
 		}
-		names = append(names, s.Name)
+		all = append(all, s)
+	}
+	return all, folder, nil
+}
+
+// launchers is what the sheets find here.
+func launchers(sheets []*sheet.Sheet, roots place.Roots) []sheet.Found {
+	found := []sheet.Found{}
+	for _, s := range sheets {
 		found = append(found, s.Read(osName(), machine.Disk{Roots: roots})...)
 	}
-	return found, names, folder, nil
+	return found
 }
 
 func sheetsFlag() cli.Flag {
@@ -179,7 +191,7 @@ func (a *app) sheetCheck(_ context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	found := s.Read(osName(), machine.Disk{Roots: roots})
+	found := launchers([]*sheet.Sheet{s}, roots)
 	if c.Bool("json") {
 		return a.json(map[string]any{"sheet": s.ID, "launchers": found})
 	}

@@ -121,50 +121,21 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-// assume fills in what the launchers' sheets know of the copy that is run, and
+// assume fills in what the launchers' sheets know of the edition that is run, and
 // says so. What the command line says stands.
 func (a *app) assume(c *cli.Command, header *trace.Header, program string) error {
 	roots, err := machine.Roots()
 	if err != nil {
 		return err
 	}
-	launchers, _, _, err := a.launchers(c, roots)
+	sheets, _, err := a.sheets(c)
 	if err != nil {
 		return err
 	}
 	if found, err := exec.LookPath(program); err == nil || errors.Is(err, exec.ErrDot) {
 		program = found
 	}
-	path, _ := pathOf("./" + program)
-	if filepath.IsAbs(program) {
-		path, _ = pathOf(program)
-	}
-	type candidate struct {
-		sheet.Edition
-		launcher string
-	}
-	var named, around []candidate
-	for _, l := range launchers {
-		for _, lib := range l.Libraries {
-			for _, e := range lib.Editions {
-				if header.Edition != nil && (header.Edition.Store != e.Store || header.Edition.Ref != "" && header.Edition.Ref != e.Ref) {
-					continue
-				}
-				one := candidate{e, l.Launcher}
-				if header.Title != "" && manifest.ID(header.Title) == manifest.ID(e.Name) || header.Edition != nil && header.Edition.Ref == e.Ref {
-					named = append(named, one)
-				}
-				if strings.HasPrefix(path, e.Folder+string(filepath.Separator)) {
-					around = append(around, one)
-				}
-			}
-		}
-	}
-	// The copy that the program lies in, else the only one of that name.
-	list := around
-	if len(list) == 0 {
-		list = named
-	}
+	list, how := editionsMeant(launchers(sheets, roots), *header, resolved(program))
 	switch len(list) {
 	case 0:
 		return nil
@@ -180,14 +151,14 @@ func (a *app) assume(c *cli.Command, header *trace.Header, program string) error
 	if header.Title == "" {
 		header.Title = one.Name
 	}
-	switch {
-	case header.Edition == nil:
-		header.Edition = &trace.Edition{Store: one.Store, Ref: one.Ref, Version: one.Version}
-	case header.Edition.Ref == "" || header.Edition.Version == "":
+	if header.Edition == nil {
+		header.Edition = &trace.Edition{Store: one.Store}
+	}
+	if header.Edition.Ref == "" {
 		header.Edition.Ref = one.Ref
-		if header.Edition.Version == "" {
-			header.Edition.Version = one.Version
-		}
+	}
+	if header.Edition.Version == "" {
+		header.Edition.Version = one.Version
 	}
 	if header.Launcher == "" {
 		header.Launcher = one.launcher
@@ -195,8 +166,34 @@ func (a *app) assume(c *cli.Command, header *trace.Header, program string) error
 	if header.Install == "" {
 		header.Install = one.Folder
 	}
-	a.tell("endroit: taken for %s, %s %s version %s, launcher %s, installed in %s; --title, --edition, --launcher and --install say otherwise", shown(header.Title), shown(header.Edition.Store), shown(header.Edition.Ref), shown(orUnknown(header.Edition.Version)), shown(header.Launcher), shown(header.Install))
+	a.tell("endroit: taken for %s, %s %s version %s, launcher %s, installed in %s, %s; --title, --edition, --launcher and --install say otherwise", shown(header.Title), shown(header.Edition.Store), shown(header.Edition.Ref), shown(orUnknown(header.Edition.Version)), shown(header.Launcher), shown(header.Install), how)
 	return nil
+}
+
+// editionsMeant finds the installed editions that a run could be of: the one whose
+// folder the program lies in, else those of the title or reference that was named.
+// None contradicts what was named.
+func editionsMeant(found []sheet.Found, header trace.Header, program string) (list []installedEdition, how string) {
+	var named, around []installedEdition
+	for _, e := range installedEditions(found) {
+		if header.Edition != nil && (header.Edition.Store != e.Store || header.Edition.Ref != "" && header.Edition.Ref != e.Ref) {
+			continue
+		}
+		sameTitle := manifest.ID(header.Title) == manifest.ID(e.Name)
+		if header.Title != "" && !sameTitle {
+			continue
+		}
+		if strings.HasPrefix(program, e.Folder+string(filepath.Separator)) {
+			around = append(around, e)
+		}
+		if sameTitle || header.Edition != nil && header.Edition.Ref != "" {
+			named = append(named, e)
+		}
+	}
+	if len(around) > 0 {
+		return around, "where the program lies"
+	}
+	return named, "by what was named, though the program lies elsewhere"
 }
 
 // observe runs the command. The terminal's own signals reach it directly, as it

@@ -140,7 +140,7 @@ func (s *Sheet) check() *yamldoc.Error {
 		c.bad("store", "it is %.40q, not a store's id", s.Store)
 	}
 	for i, a := range s.Addresses {
-		if strings.Count(a, "{ref}") != 1 || strings.Contains(strings.TrimSuffix(a, "{ref}"), "{ref}{") || strings.HasPrefix(a, "{ref}") {
+		if strings.Count(a, "{ref}") != 1 || strings.HasPrefix(a, "{ref}") {
 			c.bad(fmt.Sprintf("addresses[%d]", i), "an address holds {ref} once, behind the store's own name")
 		}
 	}

@@ -7,19 +7,21 @@ import (
 	"endroit/machine"
 )
 
-// installedCopy is one installed edition, with the accounts of its launcher.
-type installedCopy struct {
+// installedEdition is an edition that is there, with its launcher's id and the
+// accounts that it has here.
+type installedEdition struct {
 	sheet.Edition
+	launcher string
 	accounts []sheet.Account
 }
 
-// installedCopies finds the copies of a variant's edition, in every library.
-func installedCopies(launchers []sheet.Found, v manifest.Variant) (out []installedCopy) {
-	for _, l := range launchers {
+// installedEditions lists those of all launchers, in every library.
+func installedEditions(found []sheet.Found) (out []installedEdition) {
+	for _, l := range found {
 		for _, lib := range l.Libraries {
 			for _, e := range lib.Editions {
-				if e.Missing == "" && v.Ref != "" && e.Store == v.Store && e.Ref == v.Ref {
-					out = append(out, installedCopy{e, l.Accounts})
+				if e.Missing == "" {
+					out = append(out, installedEdition{e, l.Launcher, l.Accounts})
 				}
 			}
 		}
@@ -27,10 +29,20 @@ func installedCopies(launchers []sheet.Found, v manifest.Variant) (out []install
 	return out
 }
 
-// locate looks a native variant up for this copy. Each account that exists has a
+// ofVariant keeps those of a variant's edition.
+func ofVariant(all []installedEdition, v manifest.Variant) (out []installedEdition) {
+	for _, e := range all {
+		if v.Ref != "" && e.Store == v.Store && e.Ref == v.Ref {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// locate looks a native variant up for this edition. Each account that exists has a
 // folder of its own; the one in use comes first, and the others add only what
 // lies there.
-func (i installedCopy) locate(v manifest.Variant, roots place.Roots, known place.Captures) (out []locatedVariant) {
+func (i installedEdition) locate(v manifest.Variant, roots place.Roots, known place.Captures) (out []locatedVariant) {
 	for n := 0; n == 0 || n < len(i.accounts); n++ {
 		own := place.Roots{place.Install: i.Folder}
 		for a, folder := range roots {
@@ -71,9 +83,9 @@ func (i installedCopy) locate(v manifest.Variant, roots place.Roots, known place
 }
 
 // inOwnPrefixes looks a Windows build up in the prefixes that the launchers keep
-// for its copies.
-func (a *app) inOwnPrefixes(v manifest.Variant, copies []installedCopy) (out []locatedVariant) {
-	for _, one := range copies {
+// for its editions.
+func (a *app) inOwnPrefixes(v manifest.Variant, installed []installedEdition) (out []locatedVariant) {
+	for _, one := range installed {
 		if one.Prefix == "" {
 			continue
 		}
@@ -82,12 +94,21 @@ func (a *app) inOwnPrefixes(v manifest.Variant, copies []installedCopy) (out []l
 			a.tell("endroit: %s", shown(err.Error()))
 			continue
 		}
-		for _, n := range p.Notes {
-			a.tell("endroit: %s: %s", shown(p.Folder), shown(n))
+		a.tellNotes(p)
+		outside := place.Roots{place.Install: one.Folder}
+		if len(one.accounts) > 0 && one.accounts[0].Folder != "" { // the one in use comes first
+			outside[place.AccountData] = one.accounts[0].Folder
 		}
-		found := locateInPrefix(v, p, one.Folder)
+		found := locateInPrefix(v, p, outside)
 		found.Install = one.Folder
 		out = append(out, found)
 	}
 	return out
+}
+
+// tellNotes says what was odd about a prefix.
+func (a *app) tellNotes(p *machine.Prefix) {
+	for _, n := range p.Notes {
+		a.tell("endroit: %s: %s", shown(p.Folder), shown(n))
+	}
 }
