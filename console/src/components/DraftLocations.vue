@@ -51,25 +51,7 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
 </template>
 
 <style scoped>
-.rows {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-}
-
-.row {
-  display: grid;
-  grid-template-columns: 7rem minmax(0, 1fr) auto;
-  gap: 2px 16px;
-  padding: 10px 16px;
-}
-
-.row + .row {
-  border-top: 1px solid rgba(var(--v-border-color), var(--v-border-opacity));
-}
-
 .holds {
-  font-weight: 700;
   line-height: 1.9;
 }
 
@@ -81,11 +63,5 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
 
 .doubt {
   color: rgb(var(--v-theme-error));
-}
-
-@media (max-width: 720px) {
-  .row {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

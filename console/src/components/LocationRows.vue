@@ -14,7 +14,7 @@ const open = ref<Record<string, boolean>>({})
 </script>
 
 <template>
-  <ul class="rows">
+  <ul class="rows headed">
     <li v-for="l in locations" :key="l.holds + l.at" class="row">
       <span class="holds">{{ holds[l.holds] ?? l.holds }}</span>
       <span class="where">
@@ -30,13 +30,13 @@ const open = ref<Record<string, boolean>>({})
           variant="text"
           size="small"
           class="more"
-          :aria-expanded="!!open[l.at]"
-          @click="open[l.at] = !open[l.at]"
+          :aria-expanded="!!open[l.holds + l.at]"
+          @click="open[l.holds + l.at] = !open[l.holds + l.at]"
         >
           {{ count(l.evidence.length, 'run', 'runs') }}
         </v-btn>
       </span>
-      <div v-if="open[l.at]" class="evidence">
+      <div v-if="open[l.holds + l.at]" class="evidence">
         <p class="quiet mb-1">{{ l.reason }}</p>
         <EvidenceList :evidence="l.evidence" />
       </div>
@@ -45,23 +45,8 @@ const open = ref<Record<string, boolean>>({})
 </template>
 
 <style scoped>
-.rows {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-}
-
 .row {
-  display: grid;
-  grid-template-columns: 7rem minmax(0, 1fr) auto;
-  gap: 2px 16px;
   align-items: center;
-  padding: 8px 16px;
-  border-top: 1px solid rgba(var(--v-border-color), var(--v-border-opacity));
-}
-
-.holds {
-  font-weight: 700;
 }
 
 .usual {
@@ -86,10 +71,6 @@ const open = ref<Record<string, boolean>>({})
 }
 
 @media (max-width: 720px) {
-  .row {
-    grid-template-columns: minmax(0, 1fr);
-  }
-
   .evidence {
     grid-column: 1;
   }

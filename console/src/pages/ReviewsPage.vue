@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
+import MoreButton from '../components/MoreButton.vue'
 import PageState from '../components/PageState.vue'
 import { useContributions, useSession } from '../queries'
 import { moment } from '../words'
@@ -81,13 +82,11 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
           </tbody>
         </v-table>
       </v-card>
-      <v-btn
-        v-if="list.hasNextPage.value"
-        variant="text"
+      <MoreButton
+        :more="list.hasNextPage.value"
         :loading="list.isFetchingNextPage.value"
-        @click="list.fetchNextPage()"
-        >More</v-btn
-      >
+        @more="list.fetchNextPage()"
+      />
     </PageState>
   </div>
 </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import MoreButton from '../components/MoreButton.vue'
 import PageState from '../components/PageState.vue'
 import { useRevisions } from '../queries'
 import { moment } from '../words'
@@ -49,13 +50,11 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
           </tbody>
         </v-table>
       </v-card>
-      <v-btn
-        v-if="list.hasNextPage.value"
-        variant="text"
+      <MoreButton
+        :more="list.hasNextPage.value"
         :loading="list.isFetchingNextPage.value"
-        @click="list.fetchNextPage()"
-        >More</v-btn
-      >
+        @more="list.fetchNextPage()"
+      />
     </PageState>
   </div>
 </template>

@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import BestAnswer from '../components/BestAnswer.vue'
+import MoreButton from '../components/MoreButton.vue'
 import PageState from '../components/PageState.vue'
 import { useTitles } from '../queries'
 import { count, systems } from '../words'
@@ -92,14 +93,11 @@ watch(
       <p class="quiet mt-2">
         {{ count(items.length, 'title', 'titles')
         }}<template v-if="titles.hasNextPage.value"> so far</template>
-        <v-btn
-          v-if="titles.hasNextPage.value"
-          variant="text"
-          size="small"
+        <MoreButton
+          :more="titles.hasNextPage.value"
           :loading="titles.isFetchingNextPage.value"
-          @click="titles.fetchNextPage()"
-          >More</v-btn
-        >
+          @more="titles.fetchNextPage()"
+        />
       </p>
     </PageState>
   </div>
