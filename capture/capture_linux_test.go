@@ -405,6 +405,25 @@ func TestCuesReachTheRunningTrace(t *testing.T) {
 	assert.ErrorIs(t, err, ErrNoTrace)
 }
 
+func TestOnlyWhatADeadTraceLeftIsRemoved(t *testing.T) {
+	folder := must(os.MkdirTemp("/tmp", "endroit-cues-"))
+	defer os.RemoveAll(folder)
+	dead := exec.Command("true")
+	require.NoError(t, dead.Run())
+	bound := func(pid int) string { // a socket that nobody listens on yet
+		path := filepath.Join(folder, fmt.Sprintf("%d.cue", pid))
+		fd := must(unix.Socket(unix.AF_UNIX, unix.SOCK_STREAM|unix.SOCK_CLOEXEC, 0))
+		t.Cleanup(func() { _ = unix.Close(fd) })
+		require.NoError(t, unix.Bind(fd, &unix.SockaddrUnix{Name: path}))
+		return path
+	}
+	own, left := bound(os.Getpid()), bound(dead.Process.Pid)
+	_, err := Cue(folder, "saved", 0)
+	assert.ErrorIs(t, err, ErrNoTrace)
+	assert.FileExists(t, own, "it is about to listen")
+	assert.NoFileExists(t, left)
+}
+
 func TestSignalsReachTheCommand(t *testing.T) {
 	signals := make(chan os.Signal, 1)
 	got := observe(t, "wait-for-file", func(o *Options) {

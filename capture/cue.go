@@ -77,7 +77,11 @@ func Cue(folder, word string, pid int) (Marked, error) {
 		path := filepath.Join(folder, e.Name())
 		conn, err := net.DialTimeout("unix", path, time.Second)
 		if err != nil {
-			_ = os.Remove(path) // left by a trace that was killed
+			// One left by a trace that was killed goes. One whose trace runs may
+			// only not listen yet.
+			if !running(n) {
+				_ = os.Remove(path)
+			}
 			continue
 		}
 		defer conn.Close()
