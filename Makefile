@@ -13,7 +13,7 @@ export npm_config_fund = false
 export npm_config_audit = false
 export npm_config_update_notifier = false
 
-.PHONY: all build demo test check cross wine bench realgames screenshots fuzz clean
+.PHONY: all build demo test check cross bench realgames screenshots fuzz clean
 .DELETE_ON_ERROR:
 
 all: build
@@ -49,37 +49,31 @@ bin/%: bin/.compiled
 	@go build -o $@ ./standin/$*
 
 demo:
-	@tools/need go node npm postgres
+	@tools/need go node npm postgres wine
 	@$(MAKE) --no-print-directory -j2 bin/endroit $(STANDINS)
 	@bin/demo -address $(ADDRESS)
 
-# Everything that can fail: manners first, then the console's tests, then Go's.
+# Everything that can fail: manners first, then the console's tests, then Go's,
+# with the Windows build in a prefix that Wine makes.
 test:
-	@tools/need go node npm postgres chromium
+	@tools/need go node npm postgres chromium wine mingw bwrap
 	@$(MAKE) --no-print-directory -j2 bin/endroit
 	@$(MAKE) --no-print-directory check
 	@cd console && npx --no-install vitest run
-	go test ./...
+	ENDROIT_WINE=1 go test -timeout 30m ./...
 
-check: $(CONSOLE)
+check: cross
 	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); test -z "$$unformatted" || { echo "gofmt: $$unformatted"; exit 1; }
-	go vet ./...
-	GOOS=windows go vet ./core/... ./machine
-	GOOS=darwin go vet ./core/... ./machine
 	go tool staticcheck ./...
 	cd console && npm run --silent check
 
-# The program compiles for every system it is meant for; the first time takes
-# minutes.
+# Every system that the program is meant for: all of it is looked through, and the
+# program is built. The first time takes minutes.
 cross: $(CONSOLE)
-	@for t in linux/amd64 linux/arm64 windows/amd64 darwin/arm64; do echo "$$t"; GOOS=$${t%/*} GOARCH=$${t#*/} go build -o /dev/null ./cmd/endroit || exit 1; done
-
-# The Windows build in a prefix that Wine makes. Wine and the compiler that makes
-# a library for it are large, so this is not part of make test.
-wine:
-	@tools/need go node npm postgres wine mingw
-	@$(MAKE) --no-print-directory -j2 bin/endroit
-	ENDROIT_WINE=1 go test -count=1 -run 'Wine' ./machine ./cli
+	@for t in linux/amd64 linux/arm64 windows/amd64 darwin/arm64; do \
+		echo "go vet and go build for $$t"; \
+		GOOS=$${t%/*} GOARCH=$${t#*/} go vet ./... && GOOS=$${t%/*} GOARCH=$${t#*/} go build -o /dev/null ./cmd/endroit || exit 1; \
+	done
 
 # Ratios to the same program untraced, from one run; nothing is asserted.
 bench: bin/endroit bin/tidewrack
@@ -92,7 +86,7 @@ realgames:
 	@realgames/run
 
 screenshots:
-	@tools/need go node npm postgres chromium xvfb xterm xdotool import
+	@tools/need go node npm postgres chromium xvfb xterm xdotool import wine package:fonts-dejavu-core
 	@$(MAKE) --no-print-directory -j2 bin/endroit $(STANDINS)
 	@go run ./standin/screenshots
 
@@ -105,6 +99,7 @@ fuzz:
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/hive
 	go test -run '^$$' -fuzz FuzzTree -fuzztime 60s ./core/sheet
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/sheet
+	go test -run TestDamagedDatabases -rapid.checks 10000 ./machine
 	go test -run '^$$' -fuzz FuzzCheck -fuzztime 60s ./core/contribution
 
 clean:

@@ -74,8 +74,12 @@ func TestTheArrowsPointInwards(t *testing.T) {
 				assert.True(t, strings.HasPrefix(to, "core/") || strings.HasPrefix(to, "service/") || to == "console", "%s uses %s", from, to)
 			case from == "client":
 				assert.True(t, to == "service/wire" || strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
+			case from == "kept" || from == "workers":
+				assert.True(t, strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
 			case from == "capture" || from == "machine" || from == "localpg":
-				assert.True(t, strings.HasPrefix(to, "core/") || to == "tied", "%s uses %s", from, to)
+				assert.True(t, strings.HasPrefix(to, "core/") || to == "tied" || to == "workers", "%s uses %s", from, to)
+			case from == "present":
+				assert.True(t, strings.HasPrefix(to, "core/") || to == "kept" || to == "machine" || to == "workers", "%s uses %s", from, to)
 			}
 			assert.False(t, strings.HasPrefix(to, "standin/") && !strings.HasPrefix(from, "standin/"), "%s uses the stand-in %s", from, to)
 		}

@@ -35,8 +35,8 @@ type call struct {
 	dir2, path2 int8
 }
 
-// calls common to all architectures (unistd.h). io_uring_setup is refused, since
-// what is done through a ring would bypass the filter.
+// calls common to the 64-bit architectures (unistd.h). io_uring_setup is refused,
+// since what is done through a ring would bypass the filter.
 var calls = append([]call{
 	{unix.SYS_OPENAT, actOpen, 0, 1, 2, -1, -1},
 	{unix.SYS_OPENAT2, actOpen2, 0, 1, 2, -1, -1},
@@ -55,10 +55,25 @@ var calls = append([]call{
 	{unix.SYS_IO_URING_SETUP, actRefuse, -1, -1, -1, -1, -1},
 }, oldCalls...)
 
-var callByNumber = func() map[uint32]call {
-	m := make(map[uint32]call, len(calls))
-	for _, c := range calls {
-		m[c.nr] = c
+// table is what calls mean of programs of one kind, as the kernel tells kinds
+// apart (AUDIT_ARCH_…).
+type table struct {
+	arch  uint32
+	calls []call
+}
+
+// tables are of this machine's own kind, and of those that its kernel runs too.
+var tables = append([]table{{auditArch, calls}}, otherTables...)
+
+// numbered is a call of one kind of program.
+type numbered struct{ arch, nr uint32 }
+
+var callByNumber = func() map[numbered]call {
+	m := map[numbered]call{}
+	for _, t := range tables {
+		for _, c := range t.calls {
+			m[numbered{t.arch, c.nr}] = c
+		}
 	}
 	return m
 }()

@@ -46,6 +46,8 @@ type Options struct {
 	Stop <-chan struct{}
 	// Signals are passed on to the command.
 	Signals <-chan os.Signal
+	// Gaps are what is known beforehand not to be seen, in words; the trace says so.
+	Gaps []string
 	// CueFolder is where Cue finds running traces; DefaultCueFolder if empty.
 	CueFolder string
 }
@@ -56,4 +58,7 @@ type Result struct {
 	Header trace.Header
 	End    trace.End
 	Gaps   []trace.Gap
+	// Changed is how many paths were made, written, renamed or removed, without
+	// devices.
+	Changed int
 }

@@ -218,6 +218,7 @@ type observed struct {
 	events []string // "create new.sav"
 	after  map[string]trace.State
 	cues   []trace.Cue
+	gaps   []trace.Gap
 	procs  []trace.Process
 	cut    string
 	sizes  map[string][]int64 // of changed events
@@ -272,6 +273,8 @@ func readBack(t *testing.T, in io.Reader, folder string) observed {
 			got.after[names[line.After.File]] = line.After.State
 		case line.Cue != nil:
 			got.cues = append(got.cues, *line.Cue)
+		case line.Gap != nil:
+			got.gaps = append(got.gaps, *line.Gap)
 		case line.Process != nil:
 			got.procs = append(got.procs, *line.Process)
 		}
@@ -390,7 +393,7 @@ func TestCuesReachTheRunningTrace(t *testing.T) {
 		folder := o.CueFolder
 		go func() {
 			defer close(done)
-			assert.Eventually(t, func() bool { _, err := Cue(folder, "saved", 0); return err == nil }, 10*time.Second, 5*time.Millisecond)
+			assert.Eventually(t, func() bool { _, err := Cue(folder, "saved", 0); return err == nil }, time.Minute, 5*time.Millisecond)
 			_, err := Cue(folder, "bad\x1bword", 0)
 			assert.ErrorContains(t, err, "printable")
 			_, err = Cue(folder, "saved", 1)
@@ -453,7 +456,7 @@ func TestWhatIsLeftBehindGoesOn(t *testing.T) {
 	})
 	assert.Contains(t, got.result.Gaps[0].What, "the observation was ended")
 	require.NoError(t, os.WriteFile("go-on", nil, 0o600))
-	assert.Eventually(t, func() bool { _, err := os.Stat("late.sav"); return err == nil }, 10*time.Second, 5*time.Millisecond, "the keeper lets it open files")
+	assert.Eventually(t, func() bool { _, err := os.Stat("late.sav"); return err == nil }, time.Minute, 5*time.Millisecond, "the keeper lets it open files")
 }
 
 // Whoever kills the observer must not cost the player the game.
@@ -464,12 +467,12 @@ func TestTheProgramGoesOnWhenTheObserverIsKilled(t *testing.T) {
 		c.Dir = folder
 		c.Env = append(os.Environ(), "ENDROIT_OBSERVE=storm-until-told")
 		require.NoError(t, c.Start())
-		require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "s49")); return err == nil }, 20*time.Second, time.Millisecond)
+		require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "s49")); return err == nil }, time.Minute, time.Millisecond)
 		time.Sleep(time.Duration(i) * 137 * time.Microsecond) // at another point of its work each time
 		require.NoError(t, c.Process.Kill())
 		_ = c.Wait()
 		require.NoError(t, os.WriteFile(filepath.Join(folder, "go-on"), nil, 0o600))
-		require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "late.sav")); return err == nil }, 20*time.Second, time.Millisecond, "the program hangs or has failed")
+		require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "late.sav")); return err == nil }, time.Minute, time.Millisecond, "the program hangs or has failed")
 		f := must(os.Open(filepath.Join(folder, "out.trace")))
 		assert.NotEmpty(t, readBack(t, f, folder).cut, "the trace says that it is not whole")
 		_ = f.Close()

@@ -18,20 +18,22 @@ const (
 )
 
 // filter assembles the program that lets every call pass but those in the
-// table, which wait for the observer. A 32-bit program's calls have another
-// architecture and pass unseen; the observer notes such programs.
+// tables, which wait for the observer. Calls of a kind of program that has no
+// table pass unseen; the observer notes such programs.
 func filter() ([]unix.SockFilter, error) {
 	notify := uint32(unix.SECCOMP_RET_USER_NOTIF)
-	program := []bpf.Instruction{
-		bpf.LoadAbsolute{Off: dataArch, Size: 4},
-		bpf.JumpIf{Cond: bpf.JumpEqual, Val: auditArch, SkipTrue: 1},
-		bpf.RetConstant{Val: unix.SECCOMP_RET_ALLOW},
-		bpf.LoadAbsolute{Off: dataNumber, Size: 4},
+	program := []bpf.Instruction{bpf.LoadAbsolute{Off: dataArch, Size: 4}}
+	for _, t := range tables {
+		n := len(t.calls)
+		program = append(program,
+			bpf.JumpIf{Cond: bpf.JumpEqual, Val: t.arch, SkipFalse: uint8(n + 3)}, // to the next table
+			bpf.LoadAbsolute{Off: dataNumber, Size: 4})
+		for i, c := range t.calls {
+			program = append(program, bpf.JumpIf{Cond: bpf.JumpEqual, Val: c.nr, SkipTrue: uint8(n - i)})
+		}
+		program = append(program, bpf.RetConstant{Val: unix.SECCOMP_RET_ALLOW}, bpf.RetConstant{Val: notify})
 	}
-	for i, c := range calls {
-		program = append(program, bpf.JumpIf{Cond: bpf.JumpEqual, Val: c.nr, SkipTrue: uint8(len(calls) - i)})
-	}
-	program = append(program, bpf.RetConstant{Val: unix.SECCOMP_RET_ALLOW}, bpf.RetConstant{Val: notify})
+	program = append(program, bpf.RetConstant{Val: unix.SECCOMP_RET_ALLOW})
 	raw, err := bpf.Assemble(program)
 	if err != nil {
 		return nil, fmt.Errorf("assemble the filter: %w", err)

@@ -120,7 +120,7 @@ func keep() int {
 			return 0
 		}
 		if n != nil {
-			l.answer(n.id, callByNumber[uint32(n.nr)].act == actRefuse)
+			l.answer(n.id, callByNumber[numbered{n.arch, uint32(n.nr)}].act == actRefuse)
 		}
 	}
 }

@@ -6,12 +6,15 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
 	"endroit/core/trace"
@@ -164,4 +167,107 @@ func TestWhatCannotBeNamedDoesNotStopTheProgram(t *testing.T) {
 			}
 		})
 	}
+}
+
+// A 32-bit program's calls have numbers of their own.
+func TestA32BitProgramIsSeen(t *testing.T) {
+	if runtime.GOARCH != "amd64" {
+		t.Skip("32-bit programs of this architecture are not observed")
+	}
+	program := filepath.Join(t.TempDir(), "calls386")
+	build := exec.Command("go", "build", "-o", program, "./testdata/calls386")
+	build.Env = append(os.Environ(), "GOOS=linux", "GOARCH=386", "CGO_ENABLED=0")
+	out, err := build.CombinedOutput()
+	require.NoError(t, err, string(out))
+	try := exec.Command(program, "nothing")
+	try.Dir = t.TempDir()
+	if err := try.Run(); errors.Is(err, unix.ENOEXEC) {
+		t.Skip("this kernel runs no 32-bit programs")
+	}
+	got := observe(t, "", func(o *Options) { o.Command = []string{program} })
+	assert.Equal(t, 0, got.result.Status)
+	assert.Equal(t, []string{
+		"read there.txt", "create new.sav", "create made.sav", "make-folder sub", "link there.txt hard", "symlink soft", "rename made.sav sub/named.sav",
+		"truncate there.txt", "truncate there.txt", "remove hard", "create pipe", "create at.sav", "create at2.sav", "make-folder sub/deeper", "list sub",
+		"create sub/inner.sav", "rename sub/inner.sav sub/deeper/inner.sav", "exchange at.sav at2.sav", "link at.sav sub/linked", "symlink sub/soft", "remove sub/linked",
+		"make-folder gone", "remove-folder gone", "create by-executed",
+	}, got.events)
+	assert.Len(t, got.procs, 2, "before and after it executed itself")
+	require.Len(t, got.gaps, 1)
+	assert.Contains(t, got.gaps[0].What, "io_uring was refused")
+}
+
+// A sandbox has mounts of its own; its paths come out as the host sees them.
+func TestASandboxedProgram(t *testing.T) {
+	if _, err := exec.LookPath("bwrap"); err != nil {
+		t.Skip("there is no bubblewrap here; tools/need bwrap installs it")
+	}
+	second := t.TempDir()
+	got := observe(t, "", func(o *Options) {
+		here := must(os.Getwd())
+		o.Command = []string{"bwrap", "--ro-bind", "/", "/", "--dev", "/dev", "--proc", "/proc", "--tmpfs", "/mnt", "--symlink", "with space/sub", "/mnt/link", "--symlink", "/mnt/link/..", "/mnt/again",
+			"--bind", here, "/mnt/with space", "--bind", second, "/mnt/with space/second", "--chdir", "/mnt/with space", "--",
+			"sh", "-c", `cat there.txt >/dev/null; echo x >"/mnt/with space/new.sav"; mkdir sub; echo y >sub/rel.sav; mv sub/rel.sav /mnt/"with space"/moved.sav; echo z >/mnt/private.txt; cat /mnt/private.txt >/dev/null; echo w >second/there.sav; echo l >/mnt/link/linked.sav; echo a >/mnt/again/again.sav; exit 3`}
+	})
+	assert.Equal(t, 3, got.result.Status)
+	var own []string
+	for _, e := range got.events {
+		if !strings.Contains(e, " second") { // its mount point
+			own = append(own, e)
+		}
+	}
+	assert.Equal(t, []string{"read there.txt", "create new.sav", "make-folder sub", "create sub/rel.sav", "rename sub/rel.sav moved.sav", "create sub/linked.sav", "create again.sav"}, own)
+	assert.Contains(t, got.files, filepath.Join(must(filepath.EvalSymlinks(second)), "there.sav"))
+	assert.Equal(t, trace.IsFile, got.after["moved.sav"].Is)
+	assert.Equal(t, int64(2), got.after["new.sav"].Size)
+	for name := range got.files {
+		assert.False(t, strings.HasPrefix(name, "/mnt"), name)
+	}
+	require.Len(t, got.gaps, 1)
+	assert.Contains(t, got.gaps[0].What, "made for a sandboxed program alone")
+}
+
+func TestWhereAMountIsForTheHost(t *testing.T) {
+	host := parseMounts(`21 1 8:1 / / rw - ext4 /dev/sda1 rw
+30 21 8:2 / /home rw - ext4 /dev/sda2 rw
+31 21 8:3 /@games /srv/games rw - btrfs /dev/sdb rw
+32 30 0:40 / /home/mira/cloud rw - fuse.x x rw
+33 21 0:50 / /tmp rw - tmpfs tmpfs rw
+34 21 8:2 /old /media/a\040b rw - ext4 /dev/sda2 rw
+35 30 8:9 / /home/covered rw - ext4 /dev/sdc rw
+36 35 0:60 / /home/covered rw - tmpfs t rw
+bad line
+`)
+	sandbox := parseMounts(`1 0 0:70 / / rw - tmpfs tmpfs rw
+2 1 8:1 /usr /usr ro - ext4 /dev/sda1 rw
+3 1 8:2 /mira /home/player rw - ext4 /dev/sda2 rw
+4 3 8:2 /mira/.var/app/example.Quayside/data /home/player/data rw - ext4 /dev/sda2 rw
+5 1 8:3 /@games/tide /games rw - btrfs /dev/sdb rw
+6 1 0:71 / /tmp rw - tmpfs tmpfs rw
+7 1 8:9 / /covered rw - ext4 /dev/sdc rw
+8 1 8:2 /old/x /old rw - ext4 /dev/sda2 rw
+9 1 8:2 /gone//deleted /gone rw - ext4 /dev/sda2 rw
+`)
+	for name, want := range map[string]string{
+		"/usr/lib/a.so":              "/usr/lib/a.so",
+		"/home/player/.config/x.ini": "/home/mira/.config/x.ini",
+		"/home/player/data/s.sav":    "/home/mira/.var/app/example.Quayside/data/s.sav",
+		"/home/player":               "/home/mira",
+		"/games/saves/1":             "/srv/games/tide/saves/1",
+		"/old/y":                     "/media/a b/x/y", // the narrowest part that the host has
+		"/tmp/x":                     "",               // its own
+		"/etc/passwd":                "",               // on its own root
+		"/covered/x":                 "",               // the host has something else over it
+		"/gone/x":                    "",               // its part of the file system was removed
+	} {
+		got, ok := sandbox.onHost(name, host)
+		assert.Equal(t, want, got, name)
+		assert.Equal(t, want != "", ok, name)
+	}
+	_, ok := mounts(nil).onHost("/x", host)
+	assert.False(t, ok)
+	got, ok := host.onHost("/home/mira/cloud/x", host)
+	assert.True(t, ok)
+	assert.Equal(t, "/home/mira/cloud/x", got, "what is the same for both stays")
+	assert.Equal(t, `a b\9\`, unescaped(`a\040b\9\`))
 }

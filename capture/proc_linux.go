@@ -22,6 +22,15 @@ type process struct {
 	root  string // its root folder if it is not the host's
 	stale bool   // it may have become another program
 	moves bool   // it may have got another root folder
+	space *space // its mount namespace; nil if it is the host's
+}
+
+// space is a mount namespace that is not the host's.
+type space struct {
+	mounts mounts
+	// settled says that a program was executed in it: whoever made it has laid out
+	// its mounts by then.
+	settled bool
 }
 
 // thread caches which process a thread belongs to. The kernel reuses thread
@@ -41,11 +50,13 @@ type processes struct {
 	threads  map[int]*thread
 	byPID    map[int]*process
 	mntSpace string // our own mount namespace
+	host     mounts // what we see
+	spaces   map[string]*space
 }
 
 func newProcesses(r *recorder, env map[string]string) *processes {
 	ns, _ := os.Readlink("/proc/self/ns/mnt")
-	return &processes{r: r, env: env, threads: map[int]*thread{}, byPID: map[int]*process{}, mntSpace: ns}
+	return &processes{r: r, env: env, threads: map[int]*thread{}, byPID: map[int]*process{}, mntSpace: ns, host: readMounts("self"), spaces: map[string]*space{}}
 }
 
 // of returns the process that the thread belongs to, declaring it in the trace
@@ -75,6 +86,9 @@ func (ps *processes) of(tid int) *process {
 	if t.process.stale {
 		_, parent := ownerOf(t.process.pid)
 		ps.declare(t.process, parent)
+		if t.process.space != nil {
+			t.process.space.settled = true
+		}
 	}
 	return t.process
 }
@@ -103,12 +117,71 @@ func (ps *processes) declare(p *process, parent int) {
 		line.Parent = q.n
 	}
 	p.root = rootOf(p.pid)
-	if ns, err := os.Readlink(dir + "/ns/mnt"); err == nil && ps.mntSpace != "" && ns != ps.mntSpace {
-		ps.r.gap(line.Exe + " has a mount namespace of its own: its paths are recorded as it sees them")
-	}
+	p.space = ps.spaceOf(p.pid)
 	ps.noteKind(line.Exe)
 	p.n = ps.r.process(line)
 	p.stale = false
+}
+
+// spaceOf finds a process's mount namespace; nil if it is the host's.
+func (ps *processes) spaceOf(pid int) *space {
+	ns, err := os.Readlink("/proc/" + strconv.Itoa(pid) + "/ns/mnt")
+	if err != nil || ps.mntSpace == "" || ns == ps.mntSpace {
+		return nil
+	}
+	s := ps.spaces[ns]
+	if s == nil {
+		s = &space{}
+		ps.spaces[ns] = s
+	}
+	s.mounts = readMounts(strconv.Itoa(pid))
+	return s
+}
+
+// onHost is a path as the host sees it. ok is false for what the host sees nowhere.
+func (ps *processes) onHost(p *process, name string) (string, bool) {
+	if p.space == nil {
+		return name, true
+	}
+	if !p.space.settled {
+		p.space.mounts = readMounts(strconv.Itoa(p.pid))
+	}
+	if p.root != "" && trace.Within(name, p.root) { // mounts are told from the process's root
+		name = rebased(name, p.root, "/")
+	}
+	if found, ok := p.space.mounts.onHost(name, ps.host); ok {
+		return found, true
+	}
+	// A link on a file system of its own may lead to one that the host has.
+	return p.space.mounts.onHost(p.behindLinks(name), ps.host)
+}
+
+// maxLinks is how many links the kernel follows on one way.
+const maxLinks = 40
+
+// behindLinks follows the links in all but the last name of a path, as the process
+// would.
+func (p *process) behindLinks(name string) string {
+	root := "/proc/" + strconv.Itoa(p.pid) + "/root"
+	rest, at := strings.Split(strings.Trim(name, "/"), "/"), "/"
+	for links := 0; len(rest) > 0; {
+		next := path.Join(at, rest[0]) // .. too: what is before it has no link
+		rest = rest[1:]
+		if len(rest) == 0 {
+			return next
+		}
+		target, err := os.Readlink(root + next)
+		if err != nil || links == maxLinks {
+			at = next
+			continue
+		}
+		links++
+		if path.IsAbs(target) {
+			at = "/"
+		}
+		rest = append(strings.Split(strings.Trim(target, "/"), "/"), rest...)
+	}
+	return at
 }
 
 // rootOf is a process's root folder, empty if it is the host's.
@@ -122,8 +195,8 @@ func rootOf(pid int) string {
 // noteKind records what a program's kind keeps from being seen.
 func (ps *processes) noteKind(exe string) {
 	if f, err := elf.Open(exe); err == nil {
-		if f.Class == elf.ELFCLASS32 {
-			ps.r.gap(exe + " is a 32-bit program: its calls were not seen")
+		if why := unseen(f.Class, f.Machine); why != "" {
+			ps.r.gap(exe + " is " + why)
 		}
 		_ = f.Close()
 	}

@@ -44,6 +44,18 @@ type seenFile struct {
 	time    time.Time
 }
 
+// changes counts the paths that something was done to.
+func (r *recorder) changes() (n int) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, f := range r.changed {
+		if !synthetic(f.path) {
+			n++
+		}
+	}
+	return n
+}
+
 const batchSize = 4096
 
 func newRecorder(w *trace.Writer, start time.Time) *recorder {

@@ -48,6 +48,9 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		return Result{}, err
 	}
 	r := newRecorder(w, start)
+	for _, what := range o.Gaps {
+		r.gap(what)
+	}
 	pid, fd, failed, err := startLauncher(program, o)
 	if err != nil {
 		_, _, _ = r.close()
@@ -87,6 +90,9 @@ func findProgram(name string) (string, error) {
 func fillHeader(o Options, program string, start time.Time) trace.Header {
 	h := o.Header
 	h.Runtime, h.OS, h.Arch = "native", runtime.GOOS, runtime.GOARCH
+	if h.Prefix != nil {
+		h.Runtime = "prefix"
+	}
 	h.Observer = "seccomp user notification"
 	h.Command = o.Command
 	h.Started = start.UTC()
@@ -168,7 +174,7 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 	<-sampled
 	s.finish()
 	end, gaps, err := s.r.close()
-	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps}
+	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.changes()}
 	if e := <-failed; e != nil {
 		return Result{}, e
 	}
@@ -327,7 +333,11 @@ func (s *session) finish() {
 }
 
 func (s *session) own(path string) bool {
-	for _, root := range []string{s.header.Env["HOME"], s.header.Install} {
+	roots := []string{s.header.Env["HOME"], s.header.Install}
+	if s.header.Prefix != nil {
+		roots = append(roots, s.header.Prefix.Folder)
+	}
+	for _, root := range roots {
 		if root != "" && strings.HasPrefix(path, root+"/") {
 			return true
 		}

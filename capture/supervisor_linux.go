@@ -47,7 +47,7 @@ func (s *supervisor) run() {
 		}
 		s.busy.Store(true)
 		s.keeper.answering(n.id)
-		c, known := callByNumber[uint32(n.nr)]
+		c, known := callByNumber[numbered{n.arch, uint32(n.nr)}]
 		if known {
 			s.observe(n, c)
 		}
@@ -81,6 +81,7 @@ func (s *supervisor) observe(n *notification, c call) {
 	if p.moves {
 		p.moves = false
 		p.root = rootOf(p.pid)
+		p.space = s.ps.spaceOf(p.pid)
 	}
 	first, ok := s.path(n, p, c.dir, c.path)
 	if !ok {
@@ -152,6 +153,10 @@ func (s *supervisor) path(n *notification, p *process, dir, arg int8) (string, b
 	full, ok := p.absolute(int(n.pid), folder, name)
 	if !ok {
 		s.r.gap("a path relative to a folder that could not be found was left out")
+		return "", false
+	}
+	if full, ok = s.ps.onHost(p, full); !ok {
+		s.r.gap("files on a file system that was made for a sandboxed program alone were left out: they end with it")
 	}
 	return full, ok
 }

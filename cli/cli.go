@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -19,6 +20,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/manifest"
 	"endroit/core/trace"
+	"endroit/kept"
 	"endroit/service/wire"
 )
 
@@ -64,7 +66,13 @@ func (s silent) Error() string { return fmt.Sprintf("exit %d", int(s)) }
 // Main runs the command line and returns the exit code.
 func Main(ctx context.Context, args []string) int {
 	a := &app{in: os.Stdin, out: os.Stdout, err: os.Stderr}
-	err := a.root().Run(ctx, args)
+	args = pairs(args)
+	root := a.root()
+	if slices.Contains(args, "--") {
+		// What stands behind it is a program to run, whatever its name.
+		root.Command("trace").Commands = nil
+	}
+	err := root.Run(ctx, args)
 	if err == nil {
 		return 0
 	}
@@ -74,6 +82,16 @@ func Main(ctx context.Context, args []string) int {
 	}
 	fmt.Fprintln(a.err, "endroit:", shown(err.Error()))
 	return exitCode(err)
+}
+
+// pairs joins the two cues behind --between, which are one value: --between ready
+// saved is the same as --between ready,saved.
+func pairs(args []string) []string {
+	i := slices.Index(args, "--between")
+	if i < 0 || i+2 >= len(args) || strings.Contains(args[i+1], ",") || strings.HasPrefix(args[i+2], "-") || slices.Contains(args[:i], "--") {
+		return args
+	}
+	return slices.Concat(args[:i+1], []string{args[i+1] + "," + args[i+2]}, args[i+3:])
 }
 
 // exitCode finds the code for any error.
@@ -93,7 +111,7 @@ func exitCode(err error) int {
 		switch problem.Type {
 		case wire.ProblemSignIn, wire.ProblemExpired, wire.ProblemRole, wire.ProblemOwn:
 			return exitRefused
-		case wire.ProblemDecided, wire.ProblemConflict, wire.ProblemKeyReused:
+		case wire.ProblemDecided, wire.ProblemConflict, wire.ProblemClash, wire.ProblemKeyReused:
 			return exitConflict
 		case wire.ProblemNotFound:
 			return exitNotFound
@@ -101,6 +119,10 @@ func exitCode(err error) int {
 			return exitInput
 		}
 		return exitFailed
+	case errors.Is(err, kept.ErrNone):
+		return exitNotFound
+	case errors.Is(err, kept.ErrDamaged):
+		return exitInput
 	case errors.As(err, &bad), errors.As(err, &body), errors.Is(err, trace.ErrFormat), errors.Is(err, trace.ErrDamaged), errors.Is(err, trace.ErrTooLarge), errors.Is(err, manifest.ErrFormat):
 		return exitInput
 	case errors.Is(err, os.ErrNotExist):
@@ -176,7 +198,7 @@ func (a *app) version() *cli.Command {
 }
 
 func jsonFlag() cli.Flag {
-	return &cli.BoolFlag{Name: "json", Usage: "print JSON for programs"}
+	return &cli.BoolFlag{Name: "json", Local: true, Usage: "print JSON for programs"}
 }
 
 // oneArg returns the only argument.

@@ -144,7 +144,7 @@ func exits(ts *testscript.TestScript, neg bool, args []string) {
 
 // until COMMAND… repeats a command until it succeeds.
 func until(ts *testscript.TestScript, neg bool, args []string) {
-	for deadline := time.Now().Add(15 * time.Second); time.Now().Before(deadline); time.Sleep(10 * time.Millisecond) {
+	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline); time.Sleep(10 * time.Millisecond) {
 		if ts.Exec(args[0], args[1:]...) == nil {
 			return
 		}
@@ -175,10 +175,12 @@ func worldCommand(ts *testscript.TestScript, neg bool, args []string) {
 // launchers HOME DISK makes the stand-in launchers there, and their sheets in
 // $WORK/sheets.
 func launchersCommand(ts *testscript.TestScript, neg bool, args []string) {
-	ts.Check(launchers.Quayside(args[0], args[1]))
+	ts.Check(launchers.All(args[0], args[1]))
 	sheets := filepath.Join(ts.Getenv("WORK"), "sheets")
 	ts.Check(os.MkdirAll(sheets, 0o755))
-	ts.Check(os.WriteFile(filepath.Join(sheets, "quayside.yaml"), launchers.QuaysideSheet, 0o644))
+	for _, s := range launchers.Sheets {
+		ts.Check(os.WriteFile(filepath.Join(sheets, s.File), s.Text, 0o644))
+	}
 }
 
 // cut FILE BYTES keeps the first bytes of a file; a negative number, all but the

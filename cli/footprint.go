@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -19,22 +20,34 @@ import (
 // maxTraceFile is the largest trace that is read, in bytes on disk.
 const maxTraceFile = 2 << 30
 
-// readTrace boils a trace down and returns the digest of the file.
-func readTrace(name string) (*footprint.Footprint, string, error) {
+// openTrace opens a trace's file.
+func openTrace(name string) (*os.File, error) {
 	f, err := os.Open(name)
 	if err != nil {
-		return nil, "", fail(exitNotFound, "%w", err)
+		return nil, fail(exitNotFound, "%w", err)
 	}
-	defer f.Close()
 	info, err := f.Stat()
 	switch {
 	case err != nil:
-		return nil, "", err
 	case info.IsDir():
-		return nil, "", fail(exitInput, "%s is a folder, not a trace", name)
+		err = fail(exitInput, "%s is a folder, not a trace", name)
 	case info.Size() > maxTraceFile:
-		return nil, "", fail(exitInput, "%s has %s; traces of up to %s are read", name, bytesInTerms(info.Size()), bytesInTerms(maxTraceFile))
+		err = fail(exitInput, "%s has %s; traces of up to %s are read", name, bytesInTerms(info.Size()), bytesInTerms(maxTraceFile))
 	}
+	if err != nil {
+		_ = f.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+// readTrace boils a trace down and returns the digest of the file.
+func readTrace(name string) (*footprint.Footprint, string, error) {
+	f, err := openTrace(name)
+	if err != nil {
+		return nil, "", err
+	}
+	defer f.Close()
 	sum := sha256.New()
 	r, err := trace.NewReader(io.TeeReader(f, sum), trace.DefaultLimits)
 	if err != nil {
@@ -125,21 +138,25 @@ func parseKinds(names []string) (map[footprint.Kind]bool, error) {
 
 // describe puts what was run on one line.
 func describe(fp *footprint.Footprint) string {
+	return describeRun(fp.Title, fp.Edition, fp.Launcher, fp.OS+" "+fp.Runtime, fp.Length)
+}
+
+func describeRun(title string, e *trace.Edition, launcher, platform string, length time.Duration) string {
 	parts := []string{}
-	if fp.Title != "" {
-		parts = append(parts, fp.Title)
+	if title != "" {
+		parts = append(parts, title)
 	}
-	if e := fp.Edition; e != nil {
+	if e != nil {
 		text := strings.TrimSpace(e.Store + " " + e.Ref)
 		if e.Version != "" {
 			text += " version " + e.Version
 		}
 		parts = append(parts, text)
 	}
-	if fp.Launcher != "" {
-		parts = append(parts, "started by "+fp.Launcher)
+	if launcher != "" {
+		parts = append(parts, "started by "+launcher)
 	}
-	return shown(strings.Join(append(parts, fp.OS+" "+fp.Runtime, "ran "+inTerms(fp.Length)), ", "))
+	return shown(strings.Join(append(parts, platform, "ran "+inTerms(length)), ", "))
 }
 
 func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bool, all bool) {
@@ -197,7 +214,7 @@ func (a *app) printFile(f footprint.File, all bool) {
 	if f.Path != "" && f.Place != "" {
 		facts = append(facts, f.Place)
 	}
-	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), fmt.Sprintf("read %s, written %s", times(f.Reads), times(f.Writes)), became(f))
+	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), fmt.Sprintf("read %s, written %s", times(f.Reads), times(f.Writes)), became(f.Before, f.After, f.Writes > 0))
 	a.say("      %s", shown(strings.Join(facts, "; ")))
 	for i, r := range f.Reasons {
 		if i == reasonsShown && !all && len(f.Reasons) > reasonsShown+1 {
@@ -225,16 +242,19 @@ func times(n int) string {
 }
 
 // became says how the run changed a file.
-func became(f footprint.File) string {
-	b, x := f.Before, f.After
+func became(b, x trace.State, written bool) string {
 	switch {
 	case b.Is == trace.IsAbsent && x.Is == trace.IsAbsent:
 		return "not there before or after"
+	case x.Is == trace.IsFolder && b.Is == trace.IsAbsent:
+		return "new folder"
+	case x.Is == trace.IsFolder:
+		return "folder"
 	case b.Is == trace.IsAbsent:
 		return "new, " + bytesInTerms(x.Size)
 	case x.Is == trace.IsAbsent:
 		return "gone afterwards"
-	case f.Writes > 0 && b.Digest != "" && b.Digest == x.Digest:
+	case written && b.Digest != "" && b.Digest == x.Digest:
 		return bytesInTerms(x.Size) + ", the same content afterwards"
 	case b.Size != x.Size:
 		return bytesInTerms(b.Size) + ", then " + bytesInTerms(x.Size)

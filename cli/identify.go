@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -13,16 +14,16 @@ import (
 
 	"endroit/core/manifest"
 	"endroit/core/sheet"
+	"endroit/kept"
 	"endroit/machine"
 )
 
 // identified is one title that could be meant.
 type identified struct {
-	Title    string         `json:"title"`
-	Because  string         `json:"because"`
-	Edition  *sheet.Edition `json:"edition,omitempty"`  // installed here
-	Launcher string         `json:"launcher,omitempty"` // that lists it
-	Recorded []string       `json:"recorded"`           // variants in the local manifest
+	Title    string           `json:"title"`
+	Because  string           `json:"because"`
+	Edition  *sheet.Installed `json:"edition,omitempty"` // installed here
+	Recorded []string         `json:"recorded"`          // variants in the local manifest
 }
 
 func (a *app) identify() *cli.Command {
@@ -36,33 +37,45 @@ func (a *app) identify() *cli.Command {
 }
 
 func (a *app) runIdentify(_ context.Context, c *cli.Command) error {
-	what := strings.Join(c.Args().Slice(), " ")
-	if strings.TrimSpace(what) == "" {
+	what := strings.TrimSpace(strings.Join(c.Args().Slice(), " "))
+	if what == "" {
 		return fail(exitUsage, "identify wants WHAT: a name, a number, an address, a path, or a process' id")
 	}
 	roots, err := machine.Roots()
 	if err != nil {
 		return err
 	}
-	sheets, _, err := a.sheets(c)
+	k, err := a.openKept()
+	if err != nil {
+		a.tell("endroit: %s", shown(err.Error()))
+		k = nil
+	} else {
+		defer k.Close()
+	}
+	sheets, err := a.sheets(c, k)
 	if err != nil {
 		return err
 	}
-	m, _, err := localManifest()
+	survey, err := a.survey(c, k, roots)
 	if err != nil {
-		a.tell("endroit: %s", shown(err.Error()))
-		m = &manifest.Manifest{}
+		return err
 	}
-	i := identifier{launchers: launchers(sheets, roots), manifest: m, sheets: sheets}
-	found := i.all(what)
+	i := identifier{survey: survey, kept: k, sheets: sheets}
+	found, err := i.all(what)
+	if err != nil {
+		return err
+	}
 	if c.Bool("json") {
 		return a.json(map[string]any{"what": what, "found": found})
 	}
 	if len(found) == 0 {
 		return fail(exitNotFound, "nothing on this machine or in the manifest fits %q; endroit machine shows what is installed", what)
 	}
+	if len(found) > 1 {
+		a.say("%s could be meant", count(len(found), "title or edition", "titles or editions"))
+	}
 	for n, f := range found {
-		if n > 0 {
+		if n > 0 || len(found) > 1 {
 			a.say("")
 		}
 		a.printIdentified(f)
@@ -73,7 +86,18 @@ func (a *app) runIdentify(_ context.Context, c *cli.Command) error {
 func (a *app) printIdentified(f identified) {
 	a.say("%s: %s", shown(f.Title), shown(f.Because))
 	if e := f.Edition; e != nil {
-		a.say("  installed here: %s %s version %s, by %s", shown(e.Store), shown(e.Ref), shown(orUnknown(e.Version)), shown(f.Launcher))
+		by := "installed without a launcher"
+		if e.Launcher != "" {
+			by = "laid out by " + e.LauncherName
+		}
+		if len(e.StartedBy) > 0 {
+			by += ", started by " + strings.Join(e.StartedBy, ", ") + " too"
+		}
+		if e.Missing == "" {
+			a.say("  installed here: %s, %s", shown(edition(e.Edition)), shown(by))
+		} else {
+			a.say("  not here: %s, %s; %s", shown(edition(e.Edition)), shown(by), shown(e.Missing))
+		}
 		a.say("    %s", pasted(e.Folder))
 		if e.Prefix != "" {
 			a.say("    prefix %s", pasted(e.Prefix))
@@ -89,84 +113,176 @@ func (a *app) printIdentified(f identified) {
 
 // identifier knows what could be meant.
 type identifier struct {
-	launchers []sheet.Found
-	manifest  *manifest.Manifest
-	sheets    []*sheet.Sheet
+	survey *machine.Survey
+	kept   *kept.Kept // nil without a manifest
+	sheets []*sheet.Sheet
 }
 
-func (i identifier) all(what string) []identified {
-	out := []identified{}
-	seen := map[string]bool{}
-	add := func(x identified, key string) {
-		if !seen[key] {
-			seen[key] = true
-			out = append(out, x)
+func (i identifier) all(what string) (out []identified, err error) {
+	out = []identified{}
+	path, ofProcess := pathOf(what)
+	// What is sure goes before names that only come close.
+	for _, close := range []bool{false, true} {
+		for _, e := range append(slices.Clone(i.survey.Installed), sheet.Missing(i.survey.Found)...) {
+			why := ""
+			if close {
+				why = nearly(what, e.Name)
+			} else {
+				why = i.fits(what, path, ofProcess, e)
+			}
+			if why == "" {
+				continue
+			}
+			recorded, err := i.recorded(manifest.ID(e.Name), e.Store, e.Ref)
+			if err != nil {
+				return nil, err
+			}
+			out = append(out, identified{Title: e.Name, Because: why, Edition: &e, Recorded: recorded})
+		}
+		if len(out) > 0 {
+			return i.inFolder(out, path), nil
+		}
+		more, err := i.inManifest(what, close)
+		if err != nil || len(more) > 0 {
+			return more, err
+		}
+		if e, _ := i.unlisted(path); !close && e != nil {
+			recorded, err := i.recorded(manifest.ID(e.Name), e.Store, e.Ref)
+			one := sheet.Installed{Edition: *e, System: machine.System(), StartedBy: []string{}, Accounts: []sheet.Account{}}
+			return []identified{{Title: e.Name, Because: "a file in the folder says so, and no launcher knows of it; endroit machine add FOLDER makes it known", Edition: &one, Recorded: recorded}}, err
 		}
 	}
-	path, ofProcess := pathOf(what)
-	for _, l := range i.launchers {
-		for _, lib := range l.Libraries {
-			for _, e := range lib.Editions {
-				if why := i.fits(what, path, ofProcess, e, l); why != "" {
-					add(identified{Title: e.Name, Because: why, Edition: &e, Launcher: l.Name, Recorded: i.recorded(e.Name, e.Store, e.Ref)}, e.Store+" "+e.Ref+" "+e.Folder)
+	return out, nil
+}
+
+// inFolder keeps of several that a path lies in those whose folder is innermost.
+func (i identifier) inFolder(all []identified, path string) []identified {
+	if path == "" {
+		return all
+	}
+	longest := 0
+	for _, x := range all {
+		if within(path, x.Edition.Folder) {
+			longest = max(longest, len(x.Edition.Folder))
+		}
+	}
+	return slices.DeleteFunc(all, func(x identified) bool { return longest > 0 && len(x.Edition.Folder) != longest })
+}
+
+// inManifest finds what is not installed here.
+func (i identifier) inManifest(what string, close bool) (out []identified, err error) {
+	if i.kept == nil {
+		return nil, nil
+	}
+	add := func(id, because string) error {
+		t, err := i.kept.Title(id)
+		if err != nil || t == nil {
+			return err
+		}
+		recorded, err := i.recorded(id, "", "")
+		out = append(out, identified{Title: t.Name, Because: because, Recorded: recorded})
+		return err
+	}
+	if close {
+		_, near, err := i.kept.Find(what)
+		if err != nil {
+			return nil, err
+		}
+		for _, name := range near {
+			if err := add(manifest.ID(name), "its name comes close"); err != nil {
+				return nil, err
+			}
+		}
+		return out, nil
+	}
+	t, err := i.kept.Title(manifest.ID(what))
+	if err == nil && t != nil {
+		err = add(t.ID, "it is called so")
+	}
+	if err != nil {
+		return nil, err
+	}
+	ids, err := i.kept.OfEdition("", what)
+	for n := 0; err == nil && n < len(ids); n++ {
+		err = add(ids[n], "that is its reference at a store")
+	}
+	for n := 0; err == nil && n < len(i.sheets); n++ {
+		s := i.sheets[n]
+		if ref := s.RefIn(what); ref != "" {
+			if ids, err = i.kept.OfEdition(storeOf(s), ref); err == nil {
+				for _, id := range ids {
+					err = add(id, "the address is that of its page at "+s.Name)
 				}
 			}
 		}
 	}
-	if len(out) > 0 {
-		return out
-	}
-	// Not installed here: what the manifest knows.
-	for n := range i.manifest.Titles {
-		t := &i.manifest.Titles[n]
-		for _, v := range t.Variants {
-			switch {
-			case v.Ref != "" && v.Ref == what:
-				add(identified{Title: t.Name, Because: "that is its number at " + v.Store, Recorded: i.recorded(t.Name, "", "")}, t.ID)
-			case v.Ref != "" && i.refIn(what, v.Store) == v.Ref:
-				add(identified{Title: t.Name, Because: "the address is that of its page at " + v.Store, Recorded: i.recorded(t.Name, "", "")}, t.ID)
-			}
-		}
-	}
-	if len(out) > 0 {
-		return out
-	}
-	t, near := i.manifest.Find(what)
-	if t != nil {
-		return []identified{{Title: t.Name, Because: "it is called so", Recorded: i.recorded(t.Name, "", "")}}
-	}
-	for _, name := range near {
-		add(identified{Title: name, Because: "its name comes close", Recorded: i.recorded(name, "", "")}, name)
-	}
-	return out
+	return out, err
 }
 
-// fits says why an installed edition could be meant; empty if it could not.
-func (i identifier) fits(what, path string, ofProcess bool, e sheet.Edition, l sheet.Found) string {
-	within := func(folder string) bool {
-		return folder != "" && path != "" && (path == folder || strings.HasPrefix(path, folder+string(filepath.Separator)))
+func storeOf(s *sheet.Sheet) string {
+	if s.Store != "" {
+		return s.Store
 	}
+	return s.ID
+}
+
+// unlisted looks for a file that says what is installed, in the folder of a path
+// and in those above it.
+func (i identifier) unlisted(path string) (*sheet.Edition, []sheet.Note) {
+	for level := 0; path != "" && level < 8; level++ {
+		if e, notes := machine.InstalledIn(i.sheets, path); e != nil {
+			return e, notes
+		}
+		up := filepath.Dir(path)
+		if up == path {
+			break
+		}
+		path = up
+	}
+	return nil, nil
+}
+
+func within(path, folder string) bool {
+	if folder == "" || path == "" {
+		return false
+	}
+	folder = resolved(folder)
+	return path == folder || strings.HasPrefix(path, folder+string(filepath.Separator))
+}
+
+// fits says why an installed edition is meant; empty if it is not.
+func (i identifier) fits(what, path string, ofProcess bool, e sheet.Installed) string {
 	switch {
-	case within(e.Folder) && ofProcess:
+	case within(path, e.Folder) && ofProcess:
 		return "the process runs from its folder"
-	case within(e.Folder):
+	case within(path, e.Folder):
 		return "the path lies in its folder"
-	case within(e.Prefix):
+	case within(path, e.Prefix):
 		return "the path lies in its prefix"
-	case e.Ref == what:
-		return "that is its number at " + e.Store
+	case e.Ref != "" && e.Ref == what:
+		return "that is its reference at " + e.Store
 	case e.Ref != "" && i.refIn(what, e.Store) == e.Ref:
 		return "the address is that of its page at " + e.Store
-	case manifest.ID(e.Name) == manifest.ID(what):
+	case manifest.ID(what) != "" && manifest.ID(e.Name) == manifest.ID(what):
 		return "it is called so"
 	}
-	for _, acc := range l.Accounts {
-		if within(acc.Folder) && strings.Contains(path+string(filepath.Separator), string(filepath.Separator)+e.Ref+string(filepath.Separator)) {
-			return "the path lies in the folder of account " + acc.ID + ", under its number"
+	for _, acc := range e.Accounts {
+		if !within(path, acc.Folder) {
+			continue
+		}
+		names := strings.Split(strings.TrimPrefix(path, resolved(acc.Folder)), string(filepath.Separator))
+		if e.Ref != "" && slices.Contains(names, e.Ref) {
+			return "the path lies in the folder of account " + acc.ID + ", under its reference"
 		}
 	}
-	one := manifest.Manifest{Titles: []manifest.Title{{ID: manifest.ID(e.Name), Name: e.Name}}}
-	if _, near := one.Find(what); len(near) > 0 {
+	return ""
+}
+
+// nearly says that a name comes close.
+func nearly(what, name string) string {
+	n := manifest.NewNearest(what)
+	n.Add(name, manifest.Fold(name))
+	if len(n.Names()) > 0 {
 		return "its name comes close"
 	}
 	return ""
@@ -174,7 +290,7 @@ func (i identifier) fits(what, path string, ofProcess bool, e sheet.Edition, l s
 
 func (i identifier) refIn(address, store string) string {
 	for _, s := range i.sheets {
-		if s.ID == store || s.Store == store {
+		if storeOf(s) == store {
 			if ref := s.RefIn(address); ref != "" {
 				return ref
 			}
@@ -184,34 +300,78 @@ func (i identifier) refIn(address, store string) string {
 }
 
 // recorded lists what the manifest has of a title; those of the edition first.
-func (i identifier) recorded(name, store, ref string) []string {
+func (i identifier) recorded(id, store, ref string) ([]string, error) {
 	own, others := []string{}, []string{}
-	for _, t := range i.manifest.Titles {
+	if i.kept == nil {
+		return own, nil
+	}
+	ids := []string{id}
+	if ref != "" {
+		of, err := i.kept.OfEdition(store, ref)
+		if err != nil {
+			return nil, err
+		}
+		ids = append(of, id)
+	}
+	seen := map[string]bool{}
+	for _, id := range ids {
+		if seen[id] {
+			continue
+		}
+		seen[id] = true
+		t, err := i.kept.Title(id)
+		if err != nil {
+			return nil, err
+		}
+		if t == nil {
+			continue
+		}
 		for _, v := range t.Variants {
-			switch {
-			case store != "" && v.Store == store && v.Ref == ref:
+			if store != "" && v.Store == store && v.Ref == ref {
 				own = append(own, v.String())
-			case t.ID == manifest.ID(name):
+			} else {
 				others = append(others, v.String())
 			}
 		}
 	}
-	return append(own, others...)
+	return append(own, others...), nil
 }
 
 // pathOf takes WHAT for a path that is there, or for the id of a running process,
-// whose program it gives.
+// whose program it gives: of a Windows program, the file that Wine runs.
 func pathOf(what string) (path string, ofProcess bool) {
 	if pid, err := strconv.Atoi(what); err == nil && pid > 0 && runtime.GOOS == "linux" {
-		if exe, err := os.Readlink(fmt.Sprintf("/proc/%d/exe", pid)); err == nil {
-			return exe, true
-		}
-		return "", false
+		return programOf(pid), true
 	}
 	if !strings.ContainsAny(what, `/\`) || strings.Contains(what, "://") {
-		return "", false
+		if _, err := os.Stat(what); err != nil || what != "." && what != ".." {
+			return "", false
+		}
 	}
 	return resolved(what), false
+}
+
+// programOf is the program that a process runs; empty if there is no such process.
+func programOf(pid int) string {
+	exe, err := os.Readlink(fmt.Sprintf("/proc/%d/exe", pid))
+	if err != nil {
+		return ""
+	}
+	// Wine is the program then; the files that it has mapped tell which it runs.
+	if strings.HasPrefix(filepath.Base(exe), "wine") {
+		maps, err := os.ReadFile(fmt.Sprintf("/proc/%d/maps", pid))
+		if err != nil {
+			return exe
+		}
+		for line := range strings.Lines(string(maps)) {
+			if at := strings.IndexByte(line, '/'); at >= 0 {
+				if file := strings.TrimSpace(line[at:]); strings.EqualFold(filepath.Ext(file), ".exe") {
+					return file
+				}
+			}
+		}
+	}
+	return exe
 }
 
 // resolved is a path from the top, with its links followed as far as it is there.

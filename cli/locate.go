@@ -2,75 +2,30 @@ package cli
 
 import (
 	"context"
-	"errors"
-
-	"os/user"
+	"fmt"
+	"os"
 	"path/filepath"
 	"runtime"
-	"slices"
+	"runtime/debug"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
 
-	"endroit/core/manifest"
 	"endroit/core/place"
-	"endroit/core/standing"
+	"endroit/kept"
 	"endroit/machine"
+	"endroit/present"
 )
-
-// located is one location on this machine.
-type located struct {
-	At       string            `json:"at"`
-	Holds    string            `json:"holds"`
-	Standing standing.Standing `json:"standing"`
-	Reason   string            `json:"reason"`
-	machine.Found
-	// Windows is the folder as programs in a prefix see it.
-	Windows string `json:"windows,omitempty"`
-	// Values is how many values a registry key holds, nil for files.
-	Values *int   `json:"values,omitempty"`
-	Error  string `json:"error,omitempty"`
-}
-
-// locatedVariant is one variant with its locations.
-type locatedVariant struct {
-	Variant   string    `json:"variant"`
-	Prefix    string    `json:"prefix,omitempty"`  // the prefix that was looked into
-	Sandbox   string    `json:"sandbox,omitempty"` // the sandboxed application whose folders were
-	Install   string    `json:"install,omitempty"` // the folder that this copy is installed in
-	Account   string    `json:"account,omitempty"` // the launcher's account whose folder was
-	Locations []located `json:"locations"`
-}
-
-// standing is what all locations have in common, with the reason; empty if they
-// differ.
-func (v locatedVariant) standing() string {
-	for _, l := range v.Locations {
-		if l.Standing != v.Locations[0].Standing || l.Reason != v.Locations[0].Reason {
-			return ""
-		}
-	}
-	if len(v.Locations) == 0 {
-		return ""
-	}
-	return string(v.Locations[0].Standing) + ": " + v.Locations[0].Reason
-}
-
-func (v locatedVariant) hasFiles() bool {
-	for _, l := range v.Locations {
-		if len(l.Files) > 0 {
-			return true
-		}
-	}
-	return false
-}
 
 func (a *app) locate() *cli.Command {
 	return command(&cli.Command{
 		Name: "locate", Usage: "show where this machine and this user have a title's saves and settings",
-		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--json]",
-		Description: "Works from the manifest that endroit fetch keeps, without a service. Prints full\npaths, ready to paste into a shell, with files, sizes and times, and what of it\nis not there. What the launchers' sheets find (endroit machine) says in which\nfolder and prefix a title is installed.",
+		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--json]\n   endroit locate --all [--json]",
+		Description: "Works from the manifest that endroit fetch keeps, without a service. Shows every\nvariant that is present: the native copy, those in prefixes, each account's, the\none in use first. Paths stand as they are pasted into a shell, into Windows' file\nmanager and on the simulated drive; then files, sizes and times, the newest\nfirst. What the launchers' sheets find (endroit machine) says in which folder and\nprefix a title is installed. --all sums up everything that is present.",
 		Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "all", Usage: "everything that is present on this machine"},
 			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that the title is installed in, for what it keeps there"},
 			&cli.StringSliceFlag{Name: "prefix", Usage: "a compatibility prefix: the `FOLDER` that holds drive_c, for a Windows build; again for another"},
 			sheetsFlag(),
@@ -78,24 +33,40 @@ func (a *app) locate() *cli.Command {
 			jsonFlag(),
 		},
 		Action: a.runLocate,
-	}, reuse, "endroit locate Tidewrack\nendroit locate Saltglass --prefix ~/games/saltglass/prefix")
+	}, reuse, "endroit locate Tidewrack\nendroit locate Saltglass --prefix ~/games/saltglass/prefix\nendroit locate --all")
 }
 
 func (a *app) runLocate(_ context.Context, c *cli.Command) error {
-	if c.Args().Len() == 0 {
-		return fail(exitUsage, "locate wants a TITLE, such as: endroit locate Tidewrack")
-	}
 	name := strings.Join(c.Args().Slice(), " ")
-	m, _, err := localManifest()
+	switch {
+	case c.Bool("all") && name != "":
+		return fail(exitUsage, "locate wants a TITLE or --all, not both")
+	case !c.Bool("all") && name == "":
+		return fail(exitUsage, "locate wants a TITLE, such as: endroit locate Tidewrack; or --all")
+	case c.Bool("all") && (c.String("install") != "" || len(c.StringSlice("prefix")) > 0):
+		return fail(exitUsage, "--all looks at everything; --install and --prefix are for one TITLE. endroit machine add FOLDER makes a folder known")
+	}
+	k, err := a.openKept()
 	if err != nil {
 		return err
 	}
-	t, close := m.Find(name)
+	defer k.Close()
+	roots, err := machine.Roots()
+	if err != nil {
+		return err
+	}
+	if c.Bool("all") {
+		return a.locateAll(c, k, roots)
+	}
+	t, close, err := k.Find(name)
+	if err != nil {
+		return err
+	}
 	if t == nil {
 		if len(close) > 0 {
 			return fail(exitNotFound, "nobody has recorded %q; did you mean %s?", name, strings.Join(close, ", "))
 		}
-		return fail(exitNotFound, "nobody has recorded %q in revision %d; endroit fetch gets a newer one, and endroit trace finds out yourself", name, m.Revision)
+		return fail(exitNotFound, "nobody has recorded %q in revision %d; endroit fetch gets a newer one, and endroit trace finds out yourself", name, k.Head.Revision)
 	}
 	var prefixes []*machine.Prefix
 	for _, folder := range c.StringSlice("prefix") {
@@ -106,204 +77,235 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 		a.tellNotes(p)
 		prefixes = append(prefixes, p)
 	}
-	roots, err := machine.Roots()
-	if err != nil {
-		return err
-	}
-	if folder := c.String("install"); folder != "" {
-		if roots[place.Install], err = filepath.Abs(folder); err != nil {
+	install := c.String("install")
+	if install != "" {
+		if install, err = filepath.Abs(install); err != nil {
 			return err
 		}
 	}
-	sheets, _, err := a.sheets(c)
+	survey, err := a.survey(c, k, roots)
 	if err != nil {
 		return err
 	}
-	editions := installedEditions(launchers(sheets, roots))
-	known := place.Captures{}
-	if me, err := user.Current(); err == nil {
-		known["user"] = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
-	}
-	here, elsewhere, couldBeInPrefix := []locatedVariant{}, []string{}, false
-	for _, v := range t.Variants {
-		forWindows := v.OS == "windows" || v.Runtime == "prefix"
-		installed := ofVariant(editions, v)
-		var found []locatedVariant
-		switch {
-		case v.OS == osName() && v.Runtime == "native":
-			found = locateNative(v, installed, roots, known, c.String("install") != "")
-		case forWindows && len(prefixes) > 0:
-			for _, p := range prefixes {
-				found = append(found, locateInPrefix(v, p, place.Roots{place.Install: roots[place.Install]}))
-			}
-		case forWindows:
-			found = a.inOwnPrefixes(v, installed)
-		}
-		if len(found) == 0 {
-			elsewhere = append(elsewhere, v.String())
-			couldBeInPrefix = couldBeInPrefix || forWindows
-		}
-		here = append(here, found...)
-	}
+	here := present.On(survey, roots)
+	defer here.Close()
+	here.Only, here.Install = prefixes, install
+	found := here.Title(t, present.Everywhere)
 	if c.Bool("json") {
-		return a.json(map[string]any{"title": t.Name, "revision": m.Revision, "variants": here, "elsewhere": elsewhere})
+		return a.json(struct {
+			present.Title
+			Revision int `json:"revision"`
+		}{found, k.Head.Revision})
 	}
-	a.printLocated(t.Name, here, elsewhere, c.Bool("all-files"))
-	if couldBeInPrefix {
-		a.say("  a Windows build's files in a compatibility prefix: endroit locate %s --prefix FOLDER", place.ShellQuote(t.Name))
-	}
+	a.tellBroken(survey, found)
+	a.printLocated(found, c.Bool("all-files"))
 	return nil
 }
 
-// locateNative looks a variant up in every installed edition, unless the person
-// named the installation, and where a sandboxed one has left something.
-func locateNative(v manifest.Variant, installed []installedEdition, roots place.Roots, known place.Captures, named bool) (out []locatedVariant) {
-	if len(installed) == 0 || named {
-		out = append(out, locateVariant(v, roots, known))
-	} else {
-		for _, one := range installed {
-			out = append(out, one.locate(v, roots, known)...)
-		}
-	}
-	for _, s := range machine.Sandboxes(roots[place.Home]) {
-		if in := locateVariant(v, s.Roots, known); in.hasFiles() {
-			in.Sandbox = s.ID
-			in.Locations = slices.DeleteFunc(in.Locations, func(l located) bool { return l.Error != "" }) // no folder of its own
-			out = append(out, in)
-		}
-	}
-	return out
-}
-
-// osName is this system in the manifest's words.
-func osName() string {
-	if runtime.GOOS == "darwin" {
-		return "macos"
-	}
-	return runtime.GOOS
-}
-
-func locateVariant(v manifest.Variant, roots place.Roots, known place.Captures) locatedVariant {
-	out := locatedVariant{Variant: v.String(), Locations: []located{}}
-	if v.Ref != "" {
-		known = place.Captures{"user": known["user"], "ref": v.Ref}
-	}
-	for _, l := range v.Locations {
-		out.Locations = append(out.Locations, locateOne(l, func(at place.Location) (machine.Found, error) { return machine.Find(roots, at, known) }))
-	}
-	return out
-}
-
-// locateOne looks one location of the manifest up.
-func locateOne(l manifest.Location, find func(place.Location) (machine.Found, error)) located {
-	one := located{At: l.At, Holds: l.Holds, Standing: l.Standing, Found: machine.Found{Files: []machine.File{}}}
-	_, one.Reason = standing.Of(l.Evidence)
-	at, err := place.Parse(l.At)
-	if err == nil {
-		one.Found, err = find(at)
-	}
-	switch {
-	case errors.Is(err, machine.ErrNoRoot) && at.Anchor == place.Install:
-		one.Error = "the folder that it is installed in is not known; name it with --install FOLDER"
-	case err != nil:
-		one.Error = err.Error()
-	}
-	return one
-}
-
-// locateInPrefix looks a Windows build's locations up in a prefix: a Windows
-// anchor is the same anchor there. outside says where the anchors lie that the
-// prefix does not have.
-func locateInPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roots) locatedVariant {
-	out := locatedVariant{Variant: v.String(), Prefix: p.Folder, Locations: []located{}}
-	inside := place.Captures{"user": p.User}
-	if v.Ref != "" {
-		inside["ref"] = v.Ref
-	}
-	for _, l := range v.Locations {
-		at, err := place.Parse(l.At)
-		if err == nil && at.Anchor == place.Registry {
-			out.Locations = append(out.Locations, locateKey(l, at, p))
-			continue
-		}
-		one := locateOne(l, func(at place.Location) (machine.Found, error) {
-			if outside[at.Anchor] != "" {
-				return machine.Find(outside, at, inside)
+// tellBroken says what is odd about the prefixes that were looked into.
+func (a *app) tellBroken(survey *machine.Survey, found present.Title) {
+	for _, v := range found.Variants {
+		for _, p := range survey.Prefixes {
+			if p.Folder == v.Prefix && p.Prefix != nil {
+				a.tellNotes(p.Prefix)
 			}
-			return p.Find(at, inside)
-		})
-		one.Windows = p.WindowsPath(at.Anchor, one.Folder)
-		out.Locations = append(out.Locations, one)
+		}
 	}
-	return out
 }
 
-// locateKey looks a registry location up in a prefix's hives.
-func locateKey(l manifest.Location, at place.Location, p *machine.Prefix) located {
-	one := locateOne(l, func(place.Location) (machine.Found, error) { return machine.Found{Files: []machine.File{}}, nil })
-	one.Windows = strings.Join(at.Names(), `\`)
-	values, found, err := p.HasKey(at.Names())
-	switch {
-	case err != nil:
-		one.Error = err.Error()
-	case !found:
-		one.Missing = "the key is not in the prefix's registry"
-	default:
-		one.Found.Folder = filepath.Join(p.Folder, map[bool]string{true: "system.reg", false: "user.reg"}[strings.HasPrefix(one.Windows, "HKEY_LOCAL_MACHINE")])
-		one.Values = &values
+// tellNotes says what was odd about a prefix.
+func (a *app) tellNotes(p *machine.Prefix) {
+	for _, n := range p.Notes {
+		a.tell("endroit: %s: %s", shown(p.Folder), shown(n))
 	}
-	return one
+}
+
+// openKept opens the local manifest.
+func (a *app) openKept() (*kept.Kept, error) {
+	folder, err := manifestFolder()
+	if err != nil {
+		return nil, err
+	}
+	return kept.Open(folder, func() {
+		if a.onTerminal() {
+			a.tell("endroit: the local manifest is indexed, once")
+		}
+	})
+}
+
+func (a *app) onTerminal() bool {
+	f, ok := a.err.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// progress shows on a terminal how far long work is, in one line that it wipes
+// again; elsewhere it shows nothing.
+func (a *app) progress(doing string) (told func(done, of int), end func()) {
+	if !a.onTerminal() {
+		return nil, func() {}
+	}
+	var last time.Time
+	return func(done, of int) {
+			if time.Since(last) > 100*time.Millisecond {
+				last = time.Now()
+				fmt.Fprintf(a.err, "\r\x1b[K%s: %d of %d", doing, done, of)
+			}
+		}, func() {
+			if !last.IsZero() {
+				fmt.Fprint(a.err, "\r\x1b[K")
+			}
+		}
+}
+
+func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
+	// One short run that needs some tens of megabytes: collecting garbage would take
+	// a fifth of its time.
+	debug.SetGCPercent(-1)
+	debug.SetMemoryLimit(200 << 20)
+	survey, err := a.survey(c, k, roots)
+	if err != nil {
+		return err
+	}
+	told, end := a.progress("looking at titles")
+	here := present.On(survey, roots)
+	defer here.Close()
+	all, err := here.All(k, told)
+	end()
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return a.json(map[string]any{"revision": k.Head.Revision, "titles": all})
+	}
+	if len(all) == 0 {
+		a.say("nothing that is recorded in revision %d is present here", k.Head.Revision)
+		return nil
+	}
+	files, variants := 0, 0
+	for _, title := range all {
+		for _, v := range title.Variants {
+			variants++
+			files += a.printPresent(title, v)
+		}
+	}
+	a.say("\n%s in %s, %s; endroit locate TITLE shows each", count(len(all), "title", "titles"), count(variants, "variant", "variants"), count(files, "file", "files"))
+	return nil
+}
+
+// copyOf writes a variant with the version of the copy that is here.
+func copyOf(v present.Variant) string {
+	if v.Version == "" {
+		return v.Variant
+	}
+	return v.Variant + ", version " + v.Version
+}
+
+// printPresent sums a variant up, a line for each location, and returns how many
+// files it has.
+func (a *app) printPresent(t present.Title, v present.Variant) (files int) {
+	a.say("%s  (%s)", shown(t.Title), shown(copyOf(v)))
+	if !v.HasFiles() {
+		a.say("  none     installed in %s, and nothing that is recorded is there", pasted(v.Install))
+	}
+	for _, l := range v.Locations {
+		switch {
+		case l.Values != nil:
+			a.say("  %-7s  %s  (%s)", l.Holds, shown(l.At), count(*l.Values, "value", "values"))
+		case len(l.Files) > 0:
+			size, newest := int64(0), time.Time{}
+			for _, f := range l.Files {
+				size += f.Size
+				if f.Time.After(newest) {
+					newest = f.Time
+				}
+			}
+			a.say("  %-7s  %s  (%s, %s, %s)", l.Holds, pasted(l.Folder), count(len(l.Files), "file", "files"), bytesInTerms(size), newest.Local().Format("2006-01-02 15:04"))
+		}
+		files += len(l.Files)
+	}
+	return files
 }
 
 // filesShown is how many files of a location are listed without --all-files.
 const filesShown = 8
 
-func (a *app) printLocated(title string, here []locatedVariant, elsewhere []string, all bool) {
-	a.say("%s", shown(title))
-	for _, v := range here {
-		a.say("  %s", shown(v.Variant))
-		if v.Prefix != "" {
-			a.say("  in the prefix %s", place.ShellQuote(v.Prefix))
-		}
-		if v.Install != "" {
-			a.say("  installed in %s", pasted(v.Install))
-		}
-		if v.Account != "" {
-			a.say("  for the account %s", shown(v.Account))
-		}
-		if v.Sandbox != "" {
-			a.say("  in the sandboxed application %s", shown(v.Sandbox))
-		}
-		shared := v.standing()
-		if shared != "" {
-			a.say("  %s", shown(shared))
-		}
-		for _, l := range v.Locations {
+func (a *app) printLocated(t present.Title, all bool) {
+	a.say("%s", shown(t.Title))
+	for i, v := range t.Variants {
+		if i > 0 {
 			a.say("")
-			if l.Folder == "" {
-				a.say("    %-7s  %s", l.Holds, shown(l.At))
-			} else {
-				a.say("    %-7s  %s", l.Holds, pasted(l.Folder))
-				if l.Windows != "" {
-					a.say("             %s", shown(l.Windows))
-				}
-				a.say("             %s", shown(l.At))
-			}
-			if shared == "" {
-				a.say("             %s: %s", l.Standing, shown(l.Reason))
-			}
-			a.printLocatedFiles(l, all)
 		}
+		a.printVariant(v, t.Newest, all)
 	}
-	if len(here) == 0 {
-		a.say("  nothing is recorded for %s here", osName())
+	if len(t.Variants) == 0 {
+		a.say("  nothing of it was found here")
 	}
-	if len(elsewhere) > 0 {
-		a.say("\n  also recorded, for other systems: %s", shown(strings.Join(elsewhere, "; ")))
+	for _, e := range t.Gone {
+		a.say("\n  %s is not here: %s (%s)", shown(edition(e.Edition)), pasted(e.Folder), shown(e.Missing))
+	}
+	if len(t.Elsewhere) > 0 {
+		a.say("\n  also recorded, not present here: %s", shown(strings.Join(t.Elsewhere, "; ")))
+	}
+	if t.CouldBeInPrefix {
+		a.say("  a Windows build's files in a compatibility prefix: endroit locate %s --prefix FOLDER", place.ShellQuote(t.Title))
 	}
 }
 
-func (a *app) printLocatedFiles(l located, all bool) {
+func (a *app) printVariant(v present.Variant, newest string, all bool) {
+	a.say("  %s", shown(copyOf(v)))
+	for _, x := range []struct{ says, text string }{
+		{"in the prefix ", quoted(v.Prefix)}, {"installed in ", quoted(v.Install)}, {"for the account ", v.Account}, {"in the sandboxed application ", v.Sandbox},
+	} {
+		if x.text != "" {
+			a.say("  %s%s", x.says, shown(x.text))
+		}
+	}
+	shared := v.Standing()
+	if shared != "" {
+		a.say("  %s", shown(shared))
+	}
+	for _, l := range v.Locations {
+		a.say("")
+		a.printPath(l)
+		if shared == "" {
+			a.say("             %s: %s", l.Standing, shown(l.Reason))
+		}
+		a.printLocatedFiles(v, l, newest, all)
+	}
+}
+
+// printPath shows where a location lies, in the forms that can be pasted: for this
+// system's own shell first.
+func (a *app) printPath(l present.Location) {
+	if l.Folder == "" {
+		a.say("    %-7s  %s", l.Holds, shown(l.At))
+		return
+	}
+	a.say("    %-7s  %s", l.Holds, pasted(l.Folder))
+	lines := [][2]string{}
+	for _, f := range l.Forms {
+		if shown(f.Text) != pasted(l.Folder) {
+			lines = append(lines, [2]string{f.For, shown(f.Text)})
+		}
+	}
+	lines = append(lines, [2]string{"recorded as", shown(l.At)})
+	width := 0
+	for _, x := range lines {
+		width = max(width, len(x[0]))
+	}
+	for _, x := range lines {
+		a.say("             %-*s  %s", width, x[0], x[1])
+	}
+}
+
+func quoted(path string) string {
+	if path == "" {
+		return ""
+	}
+	return pasted(path)
+}
+
+func (a *app) printLocatedFiles(v present.Variant, l present.Location, newest string, all bool) {
 	if l.Error != "" {
 		a.say("             cannot be looked up: %s", shown(l.Error))
 	}
@@ -318,18 +320,39 @@ func (a *app) printLocatedFiles(l located, all bool) {
 	}
 	for i, f := range l.Files {
 		if i == filesShown && !all {
-			a.say("             and %d older ones (--all-files)", len(l.Files)-filesShown)
+			a.say("             and %d more (--all-files)", len(l.Files)-filesShown)
 			break
 		}
-		newest := ""
-		if i == 0 && len(l.Files) > 1 {
-			newest = "  newest"
+		mark := ""
+		if f.Path == newest {
+			mark = "  newest"
 		}
-		a.say("             %-*s  %8s  %s%s", width, shown(relative(l.Folder, f.Path)), bytesInTerms(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), newest)
+		a.say("             %-*s  %8s  %s%s%s", width, shown(relative(l.Folder, f.Path)), bytesInTerms(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)))
 	}
 	if l.Missing != "" {
 		a.say("             missing: %s", shown(l.Missing))
 	}
+}
+
+// whose names the launcher's account that a file belongs to, if it has one.
+func whose(v present.Variant, f machine.File) string {
+	for _, acc := range v.Accounts {
+		if id := f.Captures["account"]; id != "" && id == acc.ID {
+			text := "  account " + orID(acc.Name, acc.ID)
+			if acc.InUse {
+				text += ", in use"
+			}
+			return text
+		}
+	}
+	return ""
+}
+
+func orID(name, id string) string {
+	if name == "" {
+		return id
+	}
+	return name
 }
 
 func relative(folder, path string) string {
@@ -343,7 +366,7 @@ func relative(folder, path string) string {
 // is, elsewhere into a shell.
 func pasted(path string) string {
 	if runtime.GOOS == "windows" {
-		return shown(path)
+		return shown(filepath.FromSlash(path))
 	}
 	return place.ShellQuote(path)
 }

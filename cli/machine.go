@@ -2,6 +2,8 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -12,16 +14,97 @@ import (
 
 	"endroit/core/place"
 	"endroit/core/sheet"
+	"endroit/kept"
 	"endroit/machine"
 )
 
+func (a *app) machine() *cli.Command {
+	return command(&cli.Command{
+		Name: "machine", Usage: "show what is on this machine: launchers, libraries, installed editions, prefixes, accounts",
+		UsageText:   "endroit machine [--sheets FOLDER] [--json]\n   endroit machine add FOLDER [--title NAME] [--store ID]\n   endroit machine forget FOLDER",
+		Description: "Sheets describe launchers' layouts on disk: the manifest's, and your own. What\ncannot be read is said, and the rest still shows. A prefix or a folder with an\ninstalled title that no launcher knows of is made known with add.",
+		Flags:       []cli.Flag{sheetsFlag(), jsonFlag()},
+		Commands: []*cli.Command{
+			command(&cli.Command{Name: "add", Usage: "make a folder known: a prefix, or where a title is installed", UsageText: "endroit machine add FOLDER [--title NAME] [--store ID]",
+				Flags:  []cli.Flag{&cli.StringFlag{Name: "title", Usage: "the `NAME` of what is installed there, if no sheet can tell"}, &cli.StringFlag{Name: "store", Usage: "the `ID` of the store that sold it"}, sheetsFlag()},
+				Action: a.machineAdd}, "", "endroit machine add ~/games/copperfen"),
+			command(&cli.Command{Name: "forget", Usage: "make a folder unknown again; nothing in it changes", UsageText: "endroit machine forget FOLDER", Action: a.machineForget}, "", "endroit machine forget ~/games/copperfen"),
+		},
+		Action: a.runMachine,
+	}, reuse, "endroit machine\nendroit machine add ~/games/copperfen --title Copperfen --store larder")
+}
+
+func (a *app) runMachine(_ context.Context, c *cli.Command) error {
+	if c.Args().Present() {
+		return fail(exitUsage, "machine wants nothing, add FOLDER or forget FOLDER; not %q", c.Args().First())
+	}
+	roots, err := machine.Roots()
+	if err != nil {
+		return err
+	}
+	k, err := a.openKept()
+	switch {
+	case errors.Is(err, kept.ErrNone):
+	case err != nil:
+		a.tell("endroit: %s", shown(err.Error()))
+	default:
+		defer k.Close()
+	}
+	survey, err := a.survey(c, k, roots)
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return a.json(survey)
+	}
+	a.printSurvey(survey)
+	return nil
+}
+
+func (a *app) printSurvey(s *machine.Survey) {
+	if len(s.Found) == 0 {
+		a.say("no launcher was found, and nothing that was installed without one; endroit machine add FOLDER makes a folder known")
+	}
+	for i, f := range s.Found {
+		if i > 0 {
+			a.say("")
+		}
+		a.printLauncher(f, s)
+	}
+	if len(s.Prefixes) > 0 {
+		a.say("\nPrefixes")
+	}
+	for _, p := range s.Prefixes {
+		of := "nothing that a sheet knows of"
+		if len(p.Of) > 0 {
+			of = strings.Join(p.Of, ", ")
+		}
+		a.say("  %s", quoted(p.Folder))
+		user := ""
+		if p.User != "" {
+			user = "; the user inside is " + p.User
+		}
+		a.say("    of %s; %s%s", shown(of), shown(p.Why), shown(user))
+		for _, n := range p.Notes {
+			a.say("    odd: %s", shown(n))
+		}
+	}
+	for _, n := range s.Notes {
+		a.say("\nodd: %s: %s", shown(n.Where), shown(n.What))
+	}
+}
+
 // sheetFolder is where a person's own sheets lie, beside the local manifest.
 func sheetFolder() (string, error) {
-	manifests, err := manifestFolder()
-	return filepath.Join(filepath.Dir(manifests), "sheets"), err
+	dir, err := dataFolder()
+	return filepath.Join(dir, "sheets"), err
 }
 
 func readSheet(name string) (*sheet.Sheet, error) {
+	info, err := os.Stat(name)
+	if err == nil && info.Size() > sheet.MaxBytes {
+		return nil, fail(exitInput, "%s has %d bytes; a sheet has at most %d", name, info.Size(), sheet.MaxBytes)
+	}
 	data, err := os.ReadFile(name)
 	if err != nil {
 		return nil, fail(exitNotFound, "%w", err)
@@ -33,59 +116,44 @@ func readSheet(name string) (*sheet.Sheet, error) {
 	return s, nil
 }
 
-func (a *app) machine() *cli.Command {
-	return command(&cli.Command{
-		Name: "machine", Usage: "show what is on this machine: launchers, libraries, installed editions, prefixes, accounts",
-		UsageText:   "endroit machine [--sheets FOLDER] [--json]",
-		Description: "A sheet describes a launcher's layout on disk. Those that are used lie in one\nfolder, as FILE.yaml; what cannot be read is said, and the rest still shows.",
-		Flags: []cli.Flag{
-			sheetsFlag(),
-			jsonFlag(),
-		},
-		Action: a.runMachine,
-	}, reuse, "endroit machine --sheets ./sheets")
+// sheets gathers the manifest's sheets and the person's own, which go before the
+// manifest's of the same launcher. With --sheets only those of that folder count.
+// One that does not hold is said and passed over. k may be nil.
+func (a *app) sheets(c *cli.Command, k *kept.Kept) ([]*sheet.Sheet, error) {
+	own, err := a.ownSheets(c.String("sheets"))
+	if err != nil || c.String("sheets") != "" || k == nil {
+		return own, err
+	}
+	all, notes, err := k.Sheets()
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range notes {
+		a.tell("endroit: %s", shown(n))
+	}
+	for _, s := range own {
+		if i := slices.IndexFunc(all, func(o *sheet.Sheet) bool { return o.ID == s.ID }); i >= 0 {
+			all[i] = s
+			continue
+		}
+		all = append(all, s)
+	}
+	for _, s := range own {
+		for _, clash := range sheet.Clashes(s, all) {
+			a.tell("endroit: your own sheet %s: %s", s.ID, shown(clash.Error()))
+		}
+	}
+	return all, nil
 }
 
-func (a *app) runMachine(_ context.Context, c *cli.Command) error {
-	roots, err := machine.Roots()
-	if err != nil {
-		return err
-	}
-	sheets, folder, err := a.sheets(c)
-	if err != nil {
-		return err
-	}
-	if len(sheets) == 0 {
-		return fail(exitNotFound, "no sheet lies in %s; a sheet (FILE.yaml) describes a launcher, see docs/sheets.md", folder)
-	}
-	found := launchers(sheets, roots)
-	if c.Bool("json") {
-		return a.json(map[string]any{"launchers": found})
-	}
-	if len(found) == 0 {
-		var names []string
-		for _, s := range sheets {
-			names = append(names, s.Name)
-		}
-		a.say("no launcher was found; sheets were read for %s", strings.Join(names, ", "))
-		return nil
-	}
-	for i, f := range found {
-		if i > 0 {
-			a.say("")
-		}
-		a.printLauncher(f)
-	}
-	return nil
-}
-
-// sheets reads all sheets of the folder in question. One that does not hold is
-// said and passed over.
-func (a *app) sheets(c *cli.Command) (all []*sheet.Sheet, folder string, err error) {
-	if folder = c.String("sheets"); folder == "" {
+// ownSheets reads the sheets in a folder, the person's own if it is empty.
+func (a *app) ownSheets(folder string) (all []*sheet.Sheet, err error) {
+	if folder == "" {
 		if folder, err = sheetFolder(); err != nil {
-			return nil, "", err
+			return nil, err
 		}
+	} else if _, err := os.Stat(folder); err != nil {
+		return nil, fail(exitNotFound, "--sheets: %w", err)
 	}
 	files, _ := filepath.Glob(filepath.Join(folder, "*.yaml"))
 	for _, f := range files {
@@ -94,26 +162,57 @@ func (a *app) sheets(c *cli.Command) (all []*sheet.Sheet, folder string, err err
 			a.tell("endroit: %s", shown(err.Error()))
 			continue
 		}
+		if i := slices.IndexFunc(all, func(o *sheet.Sheet) bool { return o.ID == s.ID }); i >= 0 {
+			a.tell("endroit: %s describes %s, as a file before it does; it is passed over", shown(f), s.ID)
+			continue
+		}
 		all = append(all, s)
 	}
-	return all, folder, nil
+	return all, nil
 }
 
-// launchers is what the sheets find here.
-func launchers(sheets []*sheet.Sheet, roots place.Roots) []sheet.Found {
-	found := []sheet.Found{}
-	for _, s := range sheets {
-		found = append(found, s.Read(osName(), machine.Disk{Roots: roots})...)
+// survey looks at this machine by all sheets, and the folders that were added. k
+// may be nil.
+func (a *app) survey(c *cli.Command, k *kept.Kept, roots place.Roots) (*machine.Survey, error) {
+	sheets, err := a.sheets(c, k)
+	if err != nil {
+		return nil, err
 	}
-	return found
+	named, err := readNamed()
+	if err != nil {
+		return nil, err
+	}
+	told, end := a.progress("looking at prefixes")
+	defer end()
+	return machine.Look(sheets, roots, named, told), nil
 }
 
 func sheetsFlag() cli.Flag {
-	return &cli.StringFlag{Name: "sheets", Usage: "the `FOLDER` with the launchers' sheets (otherwise sheets/ beside the local manifest)"}
+	return &cli.StringFlag{Name: "sheets", Local: true, Usage: "use only the sheets in this `FOLDER` (otherwise the manifest's, and your own in sheets/ beside it)"}
 }
 
-func (a *app) printLauncher(f sheet.Found) {
-	a.say("%s in %s", shown(f.Name), pasted(f.Home))
+// heading names an installation of a launcher.
+func heading(f sheet.Found) string {
+	text := shown(f.Name)
+	switch {
+	case f.Launcher == "":
+		text = "Folders that you named"
+	case f.Home == "":
+		text += ", plain installers without a launcher"
+	default:
+		text += " in " + pasted(f.Home)
+	}
+	if f.Prefix != "" {
+		text += ", in the prefix " + pasted(f.Prefix)
+	}
+	if f.Sandbox != "" {
+		text += ", the sandboxed application " + shown(f.Sandbox)
+	}
+	return text
+}
+
+func (a *app) printLauncher(f sheet.Found, s *machine.Survey) {
+	a.say("%s", heading(f))
 	if f.Cloud != nil {
 		a.say("  cloud copies: %s", map[bool]string{true: "on", false: "off"}[*f.Cloud])
 	}
@@ -127,29 +226,69 @@ func (a *app) printLauncher(f sheet.Found) {
 		}
 		if acc.Folder != "" {
 			text += ": " + pasted(acc.Folder)
+		} else {
+			text += ": no folder yet"
 		}
 		a.say("  %s", shown(text))
 	}
 	for _, l := range f.Libraries {
-		a.say("  library %s", pasted(l.Folder))
+		margin := "  "
+		if l.Folder != "" {
+			a.say("  library %s", pasted(l.Folder))
+			margin = "    "
+		}
 		if l.Missing != "" {
 			a.say("    missing: %s", shown(l.Missing))
 		}
 		for _, e := range l.Editions {
-			a.say("    %s  %s", shown(e.Name), shown(strings.TrimSpace(fmt.Sprintf("%s %s version %s", e.Store, e.Ref, orUnknown(e.Version)))))
-			if e.Missing != "" {
-				a.say("      missing: %s (%s)", pasted(e.Folder), shown(e.Missing))
-			} else {
-				a.say("      %s", pasted(e.Folder))
-			}
-			if e.Prefix != "" {
-				a.say("      prefix %s", pasted(e.Prefix))
-			}
+			a.printEdition(margin, e, s)
 		}
+	}
+	for _, x := range f.Starts {
+		a.say("  starts %s of %s too", shown(named(x, s)), shown(x.Launcher))
 	}
 	for _, n := range f.Notes {
 		a.say("  odd: %s: %s", shown(n.Where), shown(n.What))
 	}
+}
+
+// named is what a launcher starts of another's, by name if it is installed.
+func named(x sheet.Started, s *machine.Survey) string {
+	for _, i := range s.Installed {
+		if i.Ref == x.Ref && (i.Launcher == x.Launcher || i.Store == x.Launcher) {
+			return i.Name + " (" + x.Ref + ")"
+		}
+	}
+	return x.Ref
+}
+
+func (a *app) printEdition(margin string, e sheet.Edition, s *machine.Survey) {
+	a.say("%s%s  %s", margin, shown(e.Name), shown(edition(e)))
+	if e.Missing != "" {
+		a.say("%s  missing: %s (%s)", margin, pasted(e.Folder), shown(e.Missing))
+	} else {
+		a.say("%s  %s", margin, pasted(e.Folder))
+	}
+	if e.Prefix != "" {
+		a.say("%s  prefix %s", margin, pasted(e.Prefix))
+	}
+	for _, i := range s.Installed {
+		if i.Folder == e.Folder && i.Ref == e.Ref && len(i.StartedBy) > 0 {
+			a.say("%s  started by %s too", margin, shown(strings.Join(i.StartedBy, ", ")))
+			break
+		}
+	}
+}
+
+// edition names store, reference and version.
+func edition(e sheet.Edition) string {
+	parts := []string{}
+	for _, p := range []string{e.Store, e.Ref} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	return strings.Join(append(parts, "version "+orUnknown(e.Version)), " ")
 }
 
 func orUnknown(version string) string {
@@ -159,69 +298,117 @@ func orUnknown(version string) string {
 	return version
 }
 
-func (a *app) sheet() *cli.Command {
-	return command(&cli.Command{
-		Name: "sheet", Usage: "check a launcher's sheet",
-		Commands: []*cli.Command{
-			command(&cli.Command{Name: "check", Usage: "say what is wrong with a sheet, and what it finds",
-				UsageText:   "endroit sheet check FILE [--against FOLDER] [--json]",
-				Description: "--against looks in another home than yours, such as a copy of a launcher's tree\nmade for trying.",
-				Flags:       []cli.Flag{&cli.StringFlag{Name: "against", Usage: "the home `FOLDER` to look in"}, jsonFlag()},
-				Action:      a.sheetCheck}, "", "endroit sheet check quayside.yaml --against ./a-home"),
-		},
-		Action: func(context.Context, *cli.Command) error { return fail(exitUsage, "sheet wants: check FILE") },
-	}, find, "endroit sheet check quayside.yaml")
+// namedFile keeps the folders that were added.
+func namedFile() (string, error) {
+	dir, err := dataFolder()
+	return filepath.Join(dir, "folders.json"), err
 }
 
-func (a *app) sheetCheck(_ context.Context, c *cli.Command) error {
-	name, err := oneArg(c, "one FILE")
+func readNamed() ([]machine.Named, error) {
+	file, err := namedFile()
+	if err != nil {
+		return nil, err
+	}
+	data, err := os.ReadFile(file)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	var list []machine.Named
+	if err == nil {
+		err = json.Unmarshal(data, &list)
+	}
+	if err != nil {
+		return nil, fail(exitInput, "%s, where added folders are kept: %w; mend or remove it", file, err)
+	}
+	return list, nil
+}
+
+func writeNamed(list []machine.Named) error {
+	file, err := namedFile()
 	if err != nil {
 		return err
 	}
-	s, err := readSheet(name)
+	data, err := json.MarshalIndent(list, "", "  ")
 	if err != nil {
 		return err
 	}
-	roots, err := machine.Roots()
-	if folder := c.String("against"); folder != "" {
-		if folder, err = filepath.Abs(folder); err == nil {
-			roots = place.LinuxRoots(map[string]string{"HOME": folder})
+	return writePrivately(file, append(data, '\n'))
+}
+
+func (a *app) machineAdd(_ context.Context, c *cli.Command) error {
+	folder, err := oneArg(c, "one FOLDER")
+	if err != nil {
+		return err
+	}
+	if folder, err = filepath.Abs(folder); err != nil {
+		return err
+	}
+	if info, err := os.Stat(folder); err != nil || !info.IsDir() {
+		return fail(exitNotFound, "%s is no folder that is there", folder)
+	}
+	list, err := readNamed()
+	if err != nil {
+		return err
+	}
+	n := machine.Named{Folder: folder, Title: c.String("title"), Store: c.String("store")}
+	what := "a prefix"
+	if info, err := os.Stat(filepath.Join(folder, "drive_c")); err != nil || !info.IsDir() {
+		if what, err = a.whatIsIn(c, n); err != nil {
+			return err
 		}
 	}
-	if err != nil {
+	list = append(slices.DeleteFunc(list, func(o machine.Named) bool { return o.Folder == folder }), n)
+	if err := writeNamed(list); err != nil {
 		return err
 	}
-	found := launchers([]*sheet.Sheet{s}, roots)
-	if c.Bool("json") {
-		return a.json(map[string]any{"sheet": s.ID, "launchers": found})
+	a.say("known from now on: %s, %s", pasted(folder), shown(what))
+	return nil
+}
+
+// whatIsIn says in words what is installed in a folder.
+func (a *app) whatIsIn(c *cli.Command, n machine.Named) (string, error) {
+	k, err := a.openKept()
+	if err == nil {
+		defer k.Close()
+	} else {
+		k = nil
 	}
-	a.say("%s: a sound sheet of %s", name, shown(s.Name))
-	y, described := s.Systems[osName()]
+	sheets, err := a.sheets(c, k)
+	if err != nil {
+		return "", err
+	}
+	e, notes := machine.InstalledIn(sheets, n.Folder)
+	for _, x := range notes {
+		a.tell("endroit: %s: %s", shown(x.Where), shown(x.What))
+	}
 	switch {
-	case !described:
-		a.say("it does not describe %s", osName())
-	case len(found) == 0:
-		a.say("the launcher is in none of its places:")
-		for _, h := range y.Home {
-			l, err := place.Parse(h)
-			top := roots[l.Anchor]
-			if err == nil && top != "" {
-				a.say("  %s is not there", pasted(filepath.Join(append([]string{top}, l.Names()...)...)))
-			} else {
-				a.say("  %s has no place on this system", h)
-			}
-		}
+	case e != nil:
+		return fmt.Sprintf("%s, %s", e.Name, edition(*e)), nil
+	case n.Title != "":
+		return n.Title + ", as you say", nil
 	}
-	for _, f := range found {
-		a.say("")
-		a.printLauncher(f)
-		empty := !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 })
-		if y.Titles != nil && empty {
-			a.say("  no title: no file below a library fits %s, or %s gives nothing", y.Titles.Files, y.Titles.Each)
-		}
-		if y.Accounts != nil && len(f.Accounts) == 0 {
-			a.say("  no account: no folder fits %s", y.Accounts.Folder)
-		}
+	return "", fail(exitUsage, "no sheet can tell what is installed in %s, and it is no prefix; say it with --title NAME, and --store ID if you know it", n.Folder)
+}
+
+func (a *app) machineForget(_ context.Context, c *cli.Command) error {
+	folder, err := oneArg(c, "one FOLDER")
+	if err != nil {
+		return err
 	}
+	if folder, err = filepath.Abs(folder); err != nil {
+		return err
+	}
+	list, err := readNamed()
+	if err != nil {
+		return err
+	}
+	left := slices.DeleteFunc(slices.Clone(list), func(o machine.Named) bool { return o.Folder == folder })
+	if len(left) == len(list) {
+		return fail(exitNotFound, "%s was not added; endroit machine shows what was", folder)
+	}
+	if err := writeNamed(left); err != nil {
+		return err
+	}
+	a.say("forgotten: %s; nothing in it was changed", pasted(folder))
 	return nil
 }

@@ -116,7 +116,7 @@ func makeDraft(fp *footprint.Footprint) *draft.Draft {
 }
 
 func seenLine(f footprint.File) string {
-	text := fmt.Sprintf("%s (%s", f.Place, became(f))
+	text := fmt.Sprintf("%s (%s", f.Place, became(f.Before, f.After, f.Writes > 0))
 	if f.Writes > 0 {
 		text += ", last written at " + inTerms(f.LastWrite)
 	}

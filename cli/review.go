@@ -88,13 +88,13 @@ func (a *app) reviewList(ctx context.Context, c *cli.Command) error {
 		a.say("no contributions here")
 		return nil
 	}
-	t := newTable(a.out, "number", "title", "by", "state", "submitted")
+	t := newTable(a.out, "number", "about", "kind", "by", "state", "submitted")
 	for _, x := range items {
 		state := x.State
 		if x.DecidedBy != "" {
 			state += " by " + x.DecidedBy
 		}
-		t.AppendRow(table.Row{x.Number, shown(x.Title), x.By, state, humanize.Time(x.Submitted)})
+		t.AppendRow(table.Row{x.Number, shown(x.Title), x.Kind, x.By, state, humanize.Time(x.Submitted)})
 	}
 	t.Render()
 	return nil
@@ -132,6 +132,10 @@ func (a *app) reviewShow(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) printContribution(x wire.ContributionShown) error {
+	if x.Sheet != nil {
+		a.printSheetContribution(x)
+		return nil
+	}
 	var d draft.Draft
 	var fp footprint.Footprint
 	if err := json.Unmarshal(x.Draft, &d); err != nil {
@@ -140,14 +144,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 	if err := json.Unmarshal(x.Footprint, &fp); err != nil {
 		return fmt.Errorf("contribution %d: its footprint: %w", x.Number, err)
 	}
-	a.say("contribution %d, %s, by %s, %s", x.Number, x.State, x.By, humanize.Time(x.Submitted))
-	a.say("%s: %s", shown(x.Title), shown(x.Variant))
-	if x.Because != "" {
-		a.say("returned by %s because: %s", x.DecidedBy, shown(x.Because))
-	}
-	if x.Revision != nil {
-		a.say("accepted by %s in revision %d", x.DecidedBy, *x.Revision)
-	}
+	a.printState(x, x.Title+": "+x.Variant)
 	a.say("\nlocations")
 	for i, l := range d.Locations {
 		a.say("  %-7s  %s", l.Holds, shown(l.At))
@@ -178,13 +175,72 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 	}
 	a.say("\nfootprint")
 	a.printFootprint(&fp, nil, false)
+	a.printNext(x)
+	return nil
+}
+
+// printState says what a contribution is about and what became of it.
+func (a *app) printState(x wire.ContributionShown, about string) {
+	a.say("contribution %d, %s, by %s, %s", x.Number, x.State, x.By, humanize.Time(x.Submitted))
+	a.say("%s", shown(about))
+	if x.Because != "" {
+		a.say("returned by %s because: %s", x.DecidedBy, shown(x.Because))
+	}
+	if x.Revision != nil {
+		a.say("accepted by %s in revision %d", x.DecidedBy, *x.Revision)
+	}
+}
+
+func (a *app) printNext(x wire.ContributionShown) {
 	switch {
 	case x.MayDecide:
 		a.say("\nNext: endroit review accept %d, or endroit review return %d --because TEXT", x.Number, x.Number)
 	case x.State == "waiting":
 		a.say("\nYou cannot decide on it: %s", x.WhyNot)
 	}
-	return nil
+}
+
+// printSheetContribution shows a launcher's sheet: what it tells, what it found,
+// and what would change.
+func (a *app) printSheetContribution(x wire.ContributionShown) {
+	s := x.Sheet
+	a.printState(x, "the sheet of "+x.Title)
+	a.say("\nfound on the contributor's machine\n  %s", s.Found)
+	if s.Note != "" {
+		a.say("\nnote\n%s", indent("  ", shown(s.Note)))
+	}
+	if x.State == "waiting" {
+		a.say("\naccepting it would change")
+		for _, c := range sheetChanges(s) {
+			a.say("  %s", c)
+		}
+	}
+	for _, k := range s.Clashes {
+		a.say("\ncannot be accepted: %s: %s", shown(k.Field), shown(k.Reason))
+	}
+	a.say("\nthe sheet\n%s", indent("  ", shown(s.Text)))
+	a.printNext(x)
+}
+
+// sheetChanges says in words what accepting a sheet changes.
+func sheetChanges(s *wire.SheetShown) (lines []string) {
+	switch {
+	case s.New:
+		return []string{"a new launcher: " + shown(s.ID)}
+	case len(s.Differences) == 0:
+		return []string{"nothing in the sheet; one more person's evidence for it"}
+	}
+	for _, d := range s.Differences {
+		switch {
+		case d.Before == "":
+			lines = append(lines, fmt.Sprintf("new      %s: %s", shown(d.Field), shown(d.After)))
+		case d.After == "":
+			lines = append(lines, fmt.Sprintf("removed  %s: %s", shown(d.Field), shown(d.Before)))
+		default:
+			lines = append(lines, fmt.Sprintf("changed  %s: from %s to %s", shown(d.Field), shown(d.Before), shown(d.After)))
+		}
+	}
+	return append(lines, "evidence for the sheet as it was does not count for this state of it")
 }
 
 func coverage(c contribution.Covered) string {
@@ -234,6 +290,9 @@ func (a *app) reviewAccept(ctx context.Context, c *cli.Command) error {
 		}
 		for _, ch := range x.Changes {
 			a.say("%s", change(ch))
+		}
+		if x.Sheet != nil {
+			a.say("%s", strings.Join(sheetChanges(x.Sheet), "\n"))
 		}
 		ok, err := a.ask(fmt.Sprintf("Accept contribution %d (%s, by %s)?", n, shown(x.Title), x.By))
 		if err != nil {

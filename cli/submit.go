@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/contribution"
+	"endroit/service/wire"
 )
 
 func fromDraft(draft, file string) string {
@@ -82,17 +83,22 @@ func (a *app) submit() *cli.Command {
 			if err != nil {
 				return fmt.Errorf("submit %s: %w (the draft stays as it is)", name, err)
 			}
-			if c.Bool("json") {
-				return a.json(answer)
-			}
-			if answer.Again {
-				a.say("this was sent before: it is contribution %d", answer.Number)
-				return nil
-			}
-			a.say("sent: contribution %d waits for a reviewer (endroit review show %d)", answer.Number, answer.Number)
-			return nil
+			return a.sent(c, answer)
 		},
 	}, find, "endroit submit tidewrack.draft.yaml\nendroit submit tidewrack.draft.yaml --print")
+}
+
+// sent says what became of a submission.
+func (a *app) sent(c *cli.Command, answer wire.Submitted) error {
+	switch {
+	case c.Bool("json"):
+		return a.json(answer)
+	case answer.Again:
+		a.say("this was sent before: it is contribution %d", answer.Number)
+	default:
+		a.say("sent: contribution %d waits for a reviewer (endroit review show %d)", answer.Number, answer.Number)
+	}
+	return nil
 }
 
 // preview shows all that will be sent.
@@ -113,7 +119,7 @@ func (a *app) preview(b *contribution.Body, size int) error {
 		a.say("  not seen: %s", shown(g.What))
 	}
 	for _, f := range b.Footprint.Files {
-		a.say("  %-7s  %s  (confidence %.2f, read %s, written %s; %s)", f.Kind, shown(f.Place), f.Confidence, times(f.Reads), times(f.Writes), became(f))
+		a.say("  %-7s  %s  (confidence %.2f, read %s, written %s; %s)", f.Kind, shown(f.Place), f.Confidence, times(f.Reads), times(f.Writes), became(f.Before, f.After, f.Writes > 0))
 	}
 	left := 0
 	for _, n := range b.Footprint.Counts {

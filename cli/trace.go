@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -8,6 +9,8 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 	"time"
@@ -25,15 +28,20 @@ import (
 func (a *app) trace() *cli.Command {
 	return command(&cli.Command{
 		Name: "trace", Usage: "run a program under observation and write a trace",
-		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]",
-		Description: "Runs the command with this terminal and ends with its exit code. While it runs,\nmark the moments that matter from another terminal with endroit cue.\nThe trace holds paths and times, no contents; it stays on this machine.",
+		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\n   endroit trace show TRACE [--files | --processes | --events]\n   endroit trace trim TRACE --out FILE",
+		Commands:    []*cli.Command{a.traceShow(), a.traceTrim()},
+		Description: "Runs the command with this terminal and ends with its exit code. While it runs,\nmark the moments that matter from another terminal with endroit cue.\nWhich edition, version, launcher, folder, prefix and account it is of is filled in\nfrom what endroit machine finds, and said; options say otherwise.\nThe trace holds paths and times, no contents; it stays on this machine.",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`"},
-			&cli.StringFlag{Name: "edition", Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
-			&cli.StringFlag{Name: "launcher", Usage: "the `ID` of the program that installed and starts it"},
-			&cli.StringFlag{Name: "install", Usage: "the installed edition's `FOLDER` (otherwise the program's own)"},
+			&cli.StringFlag{Name: "title", Local: true, Usage: "the game's `NAME`"},
+			&cli.StringFlag{Name: "edition", Local: true, Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
+			&cli.StringFlag{Name: "launcher", Local: true, Usage: "the `ID` of the program that installed and starts it"},
+			&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER` (otherwise the program's own)"},
+			&cli.StringFlag{Name: "prefix", Local: true, Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
+			&cli.BoolFlag{Name: "end-server", Local: true, Usage: "end all programs in the prefix first, as its server would be missed"},
+			&cli.StringFlag{Name: "account", Local: true, Usage: "the `ID` of the launcher's account in use"},
+			&cli.BoolFlag{Name: "native", Local: true, Usage: "it is no Windows build, though a prefix is there"},
 			sheetsFlag(),
-			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the title and time)"},
+			&cli.StringFlag{Name: "out", Local: true, Usage: "the `FILE` to write (otherwise named after the title and time)"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error { return ownCode(a.runTrace(ctx, c)) },
 	}, find, "endroit trace --title Tidewrack --edition quayside:418820@1.2 --launcher quayside -- ./tidewrack\nendroit cue saved        # in another terminal, right after saving in the game")
@@ -83,7 +91,11 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 			return fail(exitUsage, "--install %s is not a folder", folder)
 		}
 	}
-	if err := a.assume(c, &header, args[0]); err != nil {
+	if err := a.assume(c, &header, args); err != nil {
+		return err
+	}
+	args, gaps, err := a.intoPrefix(ctx, c, &header, args)
+	if err != nil {
 		return err
 	}
 	name := c.String("out")
@@ -98,7 +110,7 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	result, err := a.observe(ctx, args, header, file)
+	result, err := a.observe(ctx, args, header, gaps, file)
 	if e := file.Close(); err == nil {
 		err = e
 	}
@@ -121,61 +133,220 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
+// intoPrefix makes a Windows program run in its prefix, and sees to the prefix's
+// server: one that runs already opens files unseen. It returns the command, and
+// what will not be seen.
+func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Header, args []string) (command, gaps []string, err error) {
+	if header.Prefix == nil {
+		if c.Bool("end-server") {
+			return nil, nil, fail(exitUsage, "--end-server is for a prefix, and none is known (--prefix FOLDER)")
+		}
+		return args, nil, nil
+	}
+	if strings.EqualFold(filepath.Ext(args[0]), ".exe") {
+		if _, err := exec.LookPath("wine"); err != nil {
+			return nil, nil, fail(exitUsage, "%s is a Windows program, and there is no wine here to run it in the prefix; install it, or write the command that runs it", args[0])
+		}
+		args = append([]string{"wine"}, args...)
+	}
+	// What the command starts looks for the prefix there, unless it names another.
+	if err := os.Setenv("WINEPREFIX", header.Prefix.Folder); err != nil {
+		return nil, nil, err
+	}
+	pid := machine.PrefixServer(header.Prefix.Folder)
+	if pid == 0 {
+		return args, nil, nil
+	}
+	end := c.Bool("end-server")
+	if !end && term.IsTerminal(int(a.in.Fd())) {
+		a.tell("endroit: programs run in the prefix already, with a server (process %d) that opens files for all: what it opens would be missed", pid)
+		if end, err = a.ask("end them all first?"); err != nil {
+			return nil, nil, err
+		}
+	}
+	if !end {
+		a.tell("endroit: the prefix's server (process %d) was running before: what it opens is missed; --end-server ends it first", pid)
+		return args, []string{"the prefix's server was running before: files that it opened for the programs were missed"}, nil
+	}
+	for _, how := range []string{"-k", "-w"} {
+		if out, err := exec.CommandContext(ctx, "wineserver", how).CombinedOutput(); err != nil && machine.PrefixServer(header.Prefix.Folder) != 0 {
+			return nil, nil, fail(exitTrace, "the prefix's server could not be ended (wineserver %s: %w %s)", how, err, out)
+		}
+	}
+	return args, nil, nil
+}
+
 // assume fills in what the launchers' sheets know of the edition that is run, and
 // says so. What the command line says stands.
-func (a *app) assume(c *cli.Command, header *trace.Header, program string) error {
+func (a *app) assume(c *cli.Command, header *trace.Header, args []string) error {
+	if c.Bool("native") && c.String("prefix") != "" {
+		return fail(exitUsage, "--native and --prefix contradict each other")
+	}
+	if folder := c.String("prefix"); folder != "" {
+		p, err := machine.OpenPrefix(folder)
+		if err != nil {
+			return fail(exitUsage, "--prefix %w", err)
+		}
+		a.tellNotes(p)
+		header.Prefix = prefixOf(p)
+	}
+	if id := c.String("account"); id != "" {
+		header.Account = &trace.Account{ID: id}
+	}
 	roots, err := machine.Roots()
 	if err != nil {
 		return err
 	}
-	sheets, _, err := a.sheets(c)
+	k, err := a.openKept()
+	if err != nil {
+		k = nil // without a manifest, one's own sheets
+	} else {
+		defer k.Close()
+	}
+	survey, err := a.survey(c, k, roots)
 	if err != nil {
 		return err
 	}
+	program := args[0]
 	if found, err := exec.LookPath(program); err == nil || errors.Is(err, exec.ErrDot) {
 		program = found
 	}
-	list, how := editionsMeant(launchers(sheets, roots), *header, resolved(program))
+	list, how := editionsMeant(survey.Installed, *header, resolvedAll(program, args[1:]))
 	switch len(list) {
 	case 0:
 		return nil
 	case 1:
 	default:
 		for _, o := range list {
-			a.tell("endroit: it could be %s %s in %s", shown(o.Store), shown(o.Ref), shown(o.Folder))
+			a.tell("endroit: it could be %s %s in %s", shown(o.Name), shown(edition(o.Edition)), shown(o.Folder))
 		}
 		a.tell("endroit: nothing is assumed; --edition and --install tell")
 		return nil
 	}
 	one := list[0]
+	windows := one.System == "windows" || header.Prefix != nil || runsInPrefix(args)
+	prefix := ""
+	if one.Prefix != "" && windows && !c.Bool("native") && header.Prefix == nil {
+		prefix = one.Prefix
+	}
+	a.fillIn(header, one, survey, prefix, how)
+	if one.Prefix != "" && !windows && !c.Bool("native") {
+		a.tell("endroit:   there is a prefix of it too, %s; the program is none of Windows', so it is not assumed (--prefix)", shown(one.Prefix))
+	}
+	return nil
+}
+
+// fillIn fills in what was not named, and says it.
+func (a *app) fillIn(header *trace.Header, one sheet.Installed, survey *machine.Survey, prefix, how string) {
+	a.tell("endroit: taken for %s, %s; assumed:", shown(one.Name), how)
+	says := func(what, text string) { a.tell("endroit:   %-9s %s", what, shown(text)) }
 	if header.Title == "" {
 		header.Title = one.Name
 	}
-	if header.Edition == nil {
+	if header.Edition == nil && one.Store != "" {
 		header.Edition = &trace.Edition{Store: one.Store}
 	}
-	if header.Edition.Ref == "" {
-		header.Edition.Ref = one.Ref
-	}
-	if header.Edition.Version == "" {
-		header.Edition.Version = one.Version
+	if e := header.Edition; e != nil {
+		if e.Ref == "" {
+			e.Ref = one.Ref
+		}
+		if e.Version == "" {
+			e.Version = one.Version
+		}
+		says("edition", edition(sheet.Edition{Store: e.Store, Ref: e.Ref, Version: e.Version}))
 	}
 	if header.Launcher == "" {
-		header.Launcher = one.launcher
+		header.Launcher = one.Launcher
 	}
+	launcher := header.Launcher
+	if launcher == "" {
+		launcher = "none"
+	}
+	if others := one.Starters(); len(others) > 1 && header.Launcher == one.Launcher {
+		launcher += ", which laid it out; " + strings.Join(one.StartedBy, ", ") + " starts it too (--launcher)"
+	}
+	says("launcher", launcher)
 	if header.Install == "" {
 		header.Install = one.Folder
 	}
-	a.tell("endroit: taken for %s, %s %s version %s, launcher %s, installed in %s, %s; --title, --edition, --launcher and --install say otherwise", shown(header.Title), shown(header.Edition.Store), shown(header.Edition.Ref), shown(orUnknown(header.Edition.Version)), shown(header.Launcher), shown(header.Install), how)
-	return nil
+	says("installed", header.Install)
+	if prefix != "" {
+		for _, p := range survey.Prefixes {
+			if p.Folder == prefix && p.Prefix != nil {
+				a.tellNotes(p.Prefix)
+				header.Prefix = prefixOf(p.Prefix)
+			}
+		}
+	}
+	runtime := "native"
+	if header.Prefix != nil {
+		runtime = "prefix " + header.Prefix.Folder + ", where the user is " + orUnknown(header.Prefix.User)
+	}
+	says("runtime", runtime)
+	a.fillInAccount(header, one, says)
+	a.tell("endroit: --title, --edition, --launcher, --install, --prefix, --native and --account say otherwise")
+}
+
+// fillInAccount takes the account in use, or the folder of the one that was named.
+func (a *app) fillInAccount(header *trace.Header, one sheet.Installed, says func(what, text string)) {
+	for _, acc := range one.Accounts {
+		switch {
+		case header.Account == nil && acc.InUse:
+			header.Account = &trace.Account{ID: acc.ID, Folder: acc.Folder}
+			says("account", strings.TrimSpace(acc.ID+" "+acc.Name)+", the one in use")
+			return
+		case header.Account != nil && header.Account.ID == acc.ID:
+			header.Account.Folder = acc.Folder
+			return
+		}
+	}
+	if len(one.Accounts) > 0 && header.Account == nil {
+		says("account", "none: the launcher does not say which is in use (--account)")
+	}
+}
+
+// prefixOf writes a prefix into a trace's header.
+func prefixOf(p *machine.Prefix) *trace.Prefix {
+	out := &trace.Prefix{Folder: p.Folder, User: p.User, Roots: map[string]string{}, Drives: p.Drives(), Inside: map[string]string{}}
+	for anchor, folder := range p.Roots {
+		out.Roots[string(anchor)] = folder
+	}
+	for anchor, inside := range p.Windows {
+		out.Inside[string(anchor)] = inside
+	}
+	return out
+}
+
+// runsInPrefix reports whether a command runs a Windows program.
+func runsInPrefix(args []string) bool {
+	for i, arg := range args {
+		if strings.EqualFold(filepath.Ext(arg), ".exe") {
+			return true
+		}
+		if i == 0 && strings.HasPrefix(filepath.Base(arg), "wine") {
+			return true
+		}
+	}
+	return false
+}
+
+// resolvedAll are the program and those arguments that are files, from the top:
+// what Wine runs is an argument.
+func resolvedAll(program string, args []string) (paths []string) {
+	for _, p := range append([]string{program}, args...) {
+		if info, err := os.Stat(p); err == nil && !info.IsDir() {
+			paths = append(paths, resolved(p))
+		}
+	}
+	return paths
 }
 
 // editionsMeant finds the installed editions that a run could be of: the one whose
 // folder the program lies in, else those of the title or reference that was named.
 // None contradicts what was named.
-func editionsMeant(found []sheet.Found, header trace.Header, program string) (list []installedEdition, how string) {
-	var named, around []installedEdition
-	for _, e := range installedEditions(found) {
+func editionsMeant(installed []sheet.Installed, header trace.Header, programs []string) (list []sheet.Installed, how string) {
+	var named, around []sheet.Installed
+	for _, e := range installed {
 		if header.Edition != nil && (header.Edition.Store != e.Store || header.Edition.Ref != "" && header.Edition.Ref != e.Ref) {
 			continue
 		}
@@ -183,7 +354,7 @@ func editionsMeant(found []sheet.Found, header trace.Header, program string) (li
 		if header.Title != "" && !sameTitle {
 			continue
 		}
-		if strings.HasPrefix(program, e.Folder+string(filepath.Separator)) {
+		if slices.ContainsFunc(programs, func(p string) bool { return strings.HasPrefix(p, resolved(e.Folder)+string(filepath.Separator)) }) {
 			around = append(around, e)
 		}
 		if sameTitle || header.Edition != nil && header.Edition.Ref != "" {
@@ -191,14 +362,14 @@ func editionsMeant(found []sheet.Found, header trace.Header, program string) (li
 		}
 	}
 	if len(around) > 0 {
-		return around, "where the program lies"
+		return around, "as the program lies in its folder"
 	}
-	return named, "by what was named, though the program lies elsewhere"
+	return named, "as it was named, though the program lies elsewhere"
 }
 
 // observe runs the command. The terminal's own signals reach it directly, as it
 // is in the same foreground group; others are passed on.
-func (a *app) observe(ctx context.Context, args []string, header trace.Header, file *os.File) (capture.Result, error) {
+func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File) (capture.Result, error) {
 	stop := make(chan struct{})
 	passOn := make(chan os.Signal, 8)
 	signals := make(chan os.Signal, 8)
@@ -230,13 +401,22 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, f
 		}
 	}()
 	return capture.Run(context.WithoutCancel(ctx), capture.Options{Command: args, Header: header, Out: file, Stdin: a.in, Stdout: os.Stdout, Stderr: os.Stderr,
-		Stop: stop, Signals: passOn, Notice: func(text string) { a.tell("endroit: %s", text) }})
+		Gaps: gaps, Stop: stop, Signals: passOn, Notice: func(text string) { a.tell("endroit: %s", text) }})
 }
+
+// brief is a run in which hardly a game comes to save.
+const brief = 2 * time.Second
 
 // traced sums up on standard error, so that the program's own output stays
 // alone.
 func (a *app) traced(name string, r capture.Result) {
 	a.tell("endroit: traced %s: %s on %s by %s, %s", inTerms(r.End.At), count(r.End.Events, "event", "events"), count(r.End.Files, "path", "paths"), count(r.End.Processes, "program", "programs"), count(r.End.Cues, "cue", "cues"))
+	switch {
+	case r.Changed == 0:
+		a.tell("endroit: nothing was written. Did the game save? Play until it does, and quit it properly: some save only then. If it goes on now, a launcher that was running before started it: quit that first")
+	case r.End.At < brief:
+		a.tell("endroit: the run was brief; most games keep their settings at once, and progress only after some minutes of play")
+	}
 	if r.End.Cues == 0 {
 		a.tell("endroit: no moment was marked; with endroit cue saved right after saving, the saves are told apart more surely")
 	}
@@ -246,14 +426,32 @@ func (a *app) traced(name string, r capture.Result) {
 	a.tell("endroit: the trace is in %s; next: endroit footprint %s", name, name)
 }
 
+// cueMeans says of the standard cues when to give them.
+var cueMeans = map[string]string{
+	"ready": "the game waits at its first menu", "loaded": "a saved state was loaded", "saved": "the game has just saved",
+	"changed-setting": "a setting was changed and kept", "quit": "the game is about to be quit",
+}
+
 func (a *app) cue() *cli.Command {
 	return command(&cli.Command{
-		Name: "cue", Usage: "mark a moment in the running trace",
-		UsageText:     "endroit cue WORD [--trace PID]",
-		Description:   "Mark what just happened in the game. The standard words are\n  " + strings.Join(capture.Cues, ", ") + "\nand any word of your own will do.",
-		Flags:         []cli.Flag{&cli.IntFlag{Name: "trace", Usage: "the process id of the endroit trace that is meant, if several run"}, jsonFlag()},
+		Name: "cue", Usage: "mark a moment in the running trace, or afterwards in one that was written",
+		UsageText:   "endroit cue [WORD] [--trace PID]\n   endroit cue WORD --in TRACE --at TIME [--out FILE]",
+		Description: "Mark what just happened in the game. The standard words are\n  " + strings.Join(capture.Cues, ", ") + "\nand any word of your own will do. Without a word it offers them.\nWith --in, a new trace is written that has the cue too.",
+		Flags: []cli.Flag{
+			&cli.IntFlag{Name: "trace", Usage: "the process id of the endroit trace that is meant: `PID`, if several run", HideDefault: true},
+			&cli.StringFlag{Name: "in", Usage: "the `TRACE` that was written, to mark a moment afterwards"},
+			&cli.StringFlag{Name: "at", Usage: "the `TIME` since the start of the run: 95s, 1m35s or 1:35"},
+			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the trace)"},
+			jsonFlag(),
+		},
 		ShellComplete: func(_ context.Context, _ *cli.Command) { a.say("%s", strings.Join(capture.Cues, "\n")) },
 		Action: func(_ context.Context, c *cli.Command) error {
+			if (c.String("in") == "") != (c.String("at") == "") {
+				return fail(exitUsage, "--in TRACE and --at TIME belong together")
+			}
+			if c.Args().Len() == 0 && c.String("in") == "" {
+				return a.offerCues(c)
+			}
 			word, err := oneArg(c, "one WORD")
 			if err != nil {
 				return err
@@ -261,22 +459,110 @@ func (a *app) cue() *cli.Command {
 			if err := capture.CheckCue(word); err != nil {
 				return fail(exitUsage, "%w", err)
 			}
-			m, err := capture.Cue("", word, int(c.Int("trace")))
-			if errors.Is(err, capture.ErrNoTrace) {
-				return fail(exitNotFound, "%w", err)
+			if c.String("in") != "" {
+				return a.cueAfterwards(c, word)
 			}
-			if err != nil {
-				return err
-			}
-			if c.Bool("json") {
-				return a.json(m)
-			}
-			what := m.Title
-			if what == "" {
-				what = "the trace"
-			}
-			a.say("marked %s at %s of %s", word, inTerms(m.At), shown(what))
-			return nil
+			return a.mark(c, word)
 		},
-	}, find, "endroit cue saved")
+	}, find, "endroit cue saved\nendroit cue saved --in tidewrack.trace --at 1m35s")
+}
+
+// offerCues lists the standard cues, and on a terminal takes one.
+func (a *app) offerCues(c *cli.Command) error {
+	if !term.IsTerminal(int(a.in.Fd())) {
+		return fail(exitUsage, "say what happened: endroit cue WORD, such as %s, or a word of your own", strings.Join(capture.Cues, ", "))
+	}
+	for i, word := range capture.Cues {
+		a.tell("  %d  %-16s %s", i+1, word, cueMeans[word])
+	}
+	fmt.Fprint(a.err, "which, by number, or a word of your own: ")
+	line, err := bufio.NewReader(a.in).ReadString('\n')
+	word := strings.TrimSpace(line)
+	if err != nil && word == "" {
+		return fail(exitUsage, "nothing was chosen, and nothing marked")
+	}
+	if n, err := strconv.Atoi(word); err == nil && n >= 1 && n <= len(capture.Cues) {
+		word = capture.Cues[n-1]
+	}
+	if err := capture.CheckCue(word); err != nil {
+		return fail(exitUsage, "%w", err)
+	}
+	return a.mark(c, word)
+}
+
+func (a *app) mark(c *cli.Command, word string) error {
+	m, err := capture.Cue("", word, int(c.Int("trace")))
+	if errors.Is(err, capture.ErrNoTrace) {
+		return fail(exitNotFound, "%w", err)
+	}
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return a.json(m)
+	}
+	what := m.Title
+	if what == "" {
+		what = "the trace"
+	}
+	a.say("marked %s at %s of %s", word, inTerms(m.At), shown(what))
+	return nil
+}
+
+// cueAfterwards writes a trace anew with one more cue.
+func (a *app) cueAfterwards(c *cli.Command, word string) error {
+	at, err := parseTime(c.String("at"))
+	if err != nil {
+		return err
+	}
+	name, out := c.String("in"), c.String("out")
+	if out == "" {
+		out = besides(name, ".trace", "-cued.trace")
+	}
+	open, close, err := traceFile(name)
+	if err != nil {
+		return err
+	}
+	defer close()
+	f, err := newFile(out)
+	if err != nil {
+		return err
+	}
+	err = trace.AddCue(open, f, trace.Cue{At: at, Word: word})
+	if e := f.Close(); err == nil {
+		err = e
+	}
+	if err != nil {
+		_ = os.Remove(out)
+		if errors.Is(err, trace.ErrLate) {
+			return fail(exitUsage, "--at %s: %w", c.String("at"), err)
+		}
+		return ofFile(name, err)
+	}
+	if c.Bool("json") {
+		return a.json(map[string]any{"out": out, "cue": word, "at": at})
+	}
+	a.say("%s has the cue %s at %s; %s stays as it was", out, word, inTerms(at), name)
+	return nil
+}
+
+// parseTime reads a time of a run: 95s, 1m35s, 95 or 1:35, with fractions.
+func parseTime(text string) (time.Duration, error) {
+	bad := fail(exitUsage, "--at %q is no time since the start of the run; write 95s, 1m35s or 1:35", text)
+	minutes, rest, colon := strings.Cut(text, ":")
+	if !colon {
+		rest, minutes = text, "0"
+	}
+	m, err := strconv.ParseUint(minutes, 10, 16)
+	if err != nil {
+		return 0, bad
+	}
+	d, err := time.ParseDuration(rest)
+	if seconds, plain := strconv.ParseFloat(rest, 64); plain == nil && err != nil {
+		d, err = time.ParseDuration(strconv.FormatFloat(seconds, 'f', -1, 64) + "s")
+	}
+	if err != nil || d < 0 || colon && d >= time.Minute {
+		return 0, bad
+	}
+	return time.Duration(m)*time.Minute + d, nil
 }

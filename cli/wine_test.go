@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -29,7 +30,7 @@ func TestTheWindowsBuildInWine(t *testing.T) {
 	require.NoError(t, err)
 	doc, err := manifest.Canonical(title)
 	require.NoError(t, err)
-	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("0", 64), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, [][]byte{doc})
+	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("0", 64), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil, [][]byte{doc})
 	require.NoError(t, err)
 
 	inside, err := machine.OpenPrefix(p.Folder)
@@ -49,4 +50,58 @@ func TestTheWindowsBuildInWine(t *testing.T) {
 		assert.Contains(t, out, want)
 	}
 	assert.NotContains(t, out, "              C:", "files are shown below their folder")
+}
+
+// A Windows program that is traced in its prefix comes to Windows locations,
+// whatever drives and links it goes by.
+func TestAWindowsProgramIsTracedInItsPrefix(t *testing.T) {
+	p := winetest.Prefix(t)
+	endroit := filepath.Join(t.TempDir(), "endroit")
+	out, err := exec.Command("go", "build", "-o", endroit, "endroit/cmd/endroit").CombinedOutput()
+	require.NoError(t, err, string(out))
+	work := t.TempDir()
+	run := func(args ...string) string {
+		t.Helper()
+		c := exec.CommandContext(t.Context(), endroit, args...)
+		c.Dir = work
+		c.Env = append(os.Environ(), "HOME="+p.Home, "XDG_RUNTIME_DIR="+work, "WINEDLLOVERRIDES=mscoree,mshtml=", "WINEDEBUG=-all", "DISPLAY=")
+		out, err := c.CombinedOutput()
+		require.NoError(t, err, string(out))
+		return string(out)
+	}
+	game := `mkdir %APPDATA%\Fen & echo reeds > %APPDATA%\Fen\game.sav & mkdir %USERPROFILE%\Documents\Fen & echo volume=3 > %USERPROFILE%\Documents\Fen\fen.cfg & reg add HKCU\Software\Fen /v Wind /d 3 /f`
+	said := run("trace", "--title", "Copperfen", "--prefix", p.Folder, "--out", "a.trace", "--", "cmd.exe", "/c", game)
+	assert.NotContains(t, said, "was running before")
+	found := run("footprint", "a.trace")
+	assert.Contains(t, found, "roaming-app-data:Fen/game.sav")
+	assert.Contains(t, found, "documents:Fen/fen.cfg", "through the link to the person's own documents")
+	assert.Contains(t, found, filepath.Join(p.Home, "Fen", "fen.cfg"))
+	assert.NotContains(t, found, "dosdevices")
+	assert.NotContains(t, found, "user.reg", "the registry's files are no finding")
+	assert.Contains(t, run("footprint", "a.trace", "--kind", "system"), "it is the registry of the prefix")
+	drafted := run("propose", "a.trace")
+	assert.Contains(t, drafted, "save     roaming-app-data:Fen/game.sav")
+
+	// A server that runs before is said, or ended.
+	require.NoError(t, p.Rest(t.Context()))
+	assert.Zero(t, machine.PrefixServer(p.Folder))
+	waiting := exec.CommandContext(t.Context(), "wine", "cmd", "/c", "pause")
+	waiting.Env = append(os.Environ(), "HOME="+p.Home, "WINEPREFIX="+p.Folder, "WINEDEBUG=-all", "DISPLAY=")
+	in, err := waiting.StdinPipe()
+	require.NoError(t, err)
+	require.NoError(t, waiting.Start())
+	defer func() {
+		_ = in.Close()
+		_ = waiting.Wait()
+	}()
+	require.Eventually(t, func() bool { // it starts as a child of another that ends at once
+		pid := machine.PrefixServer(p.Folder)
+		time.Sleep(300 * time.Millisecond)
+		return pid != 0 && pid == machine.PrefixServer(p.Folder)
+	}, time.Minute, 50*time.Millisecond)
+	said = run("trace", "--prefix", p.Folder, "--out", "b.trace", "--", "cmd.exe", "/c", "echo x")
+	assert.Contains(t, said, "was running before: what it opens is missed; --end-server ends it first")
+	assert.Contains(t, run("trace", "show", "b.trace"), "not seen: the prefix's server was running before")
+	said = run("trace", "--prefix", p.Folder, "--end-server", "--out", "c.trace", "--", "cmd.exe", "/c", "echo x")
+	assert.NotContains(t, said, "was running before")
 }

@@ -216,6 +216,16 @@ func (c *Client) Titles(ctx context.Context, text, cursor string) (wire.Page[wir
 	return call[wire.Page[wire.TitleFound]](ctx, c, request{method: "GET", path: "/api/v1/titles", query: url.Values{"q": {text}, "cursor": {cursor}}, repeat: true})
 }
 
+// Launchers lists launchers whose sheets are in the manifest.
+func (c *Client) Launchers(ctx context.Context, cursor string) (wire.Page[wire.LauncherListed], error) {
+	return call[wire.Page[wire.LauncherListed]](ctx, c, request{method: "GET", path: "/api/v1/launchers", query: url.Values{"cursor": {cursor}}, repeat: true})
+}
+
+// Launcher shows one with its sheet.
+func (c *Client) Launcher(ctx context.Context, id string) (wire.LauncherShown, error) {
+	return call[wire.LauncherShown](ctx, c, request{method: "GET", path: "/api/v1/launchers/" + url.PathEscape(id), repeat: true})
+}
+
 // Manifest fetches the newest revision, unless it still has the digest known.
 // body is nil if it has.
 func (c *Client) Manifest(ctx context.Context, known string, max int64) (body []byte, digest string, err error) {

@@ -116,3 +116,43 @@ func TestAddresses(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "https://endroit.example", c.base)
 }
+
+// Each call goes where the API has it, with what it was given, and brings the
+// token.
+func TestCallsAskForWhatTheyMean(t *testing.T) {
+	var asked string
+	c := to(t, func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		asked = strings.TrimSpace(r.Method + " " + r.URL.RequestURI() + " " + string(body))
+		assert.Equal(t, "Bearer endroit_token", r.Header.Get("Authorization"))
+		_, _ = io.WriteString(w, `{"items":[{"id":"quayside"}],"next":"n","person":{"name":"mira"},"id":"larder"}`)
+	})
+	ctx := t.Context()
+	for want, call := range map[string]func() (any, error){
+		"GET /api/v1/session":                                              func() (any, error) { return c.WhoAmI(ctx) },
+		"GET /api/v1/titles?cursor=c&q=tide+%26+co":                        func() (any, error) { return c.Titles(ctx, "tide & co", "c") },
+		"GET /api/v1/launchers?cursor=n%2F1":                               func() (any, error) { return c.Launchers(ctx, "n/1") },
+		"GET /api/v1/launchers/quay%2Fside":                                func() (any, error) { return c.Launcher(ctx, "quay/side") },
+		"GET /api/v1/contributions?limit=5&mine=true&state=all":            func() (any, error) { return c.Contributions(ctx, Filter{State: "all", Mine: true, Limit: 5}) },
+		"GET /api/v1/contributions":                                        func() (any, error) { return c.Contributions(ctx, Filter{}) },
+		"GET /api/v1/contributions/7":                                      func() (any, error) { return c.Contribution(ctx, 7) },
+		"POST /api/v1/contributions/7/accept":                              func() (any, error) { return c.Accept(ctx, 7) },
+		`POST /api/v1/contributions/7/return {"because":"it \"is\" wide"}`: func() (any, error) { return c.Return(ctx, 7, `it "is" wide`) },
+		`POST /api/v1/tokens {"name":"mira","password":"p"}`:               func() (any, error) { return c.Login(ctx, "mira", "p") },
+		"DELETE /api/v1/tokens/current":                                    func() (any, error) { return nil, c.Logout(ctx) },
+	} {
+		got, err := call()
+		require.NoError(t, err, want)
+		assert.Equal(t, want, asked)
+		switch got := got.(type) {
+		case wire.Session:
+			assert.Equal(t, "mira", got.Person.Name)
+		case wire.Page[wire.LauncherListed]:
+			require.Len(t, got.Items, 1)
+			assert.Equal(t, "quayside", got.Items[0].ID)
+			assert.Equal(t, "n", got.Next)
+		case wire.LauncherShown:
+			assert.Equal(t, "larder", got.ID)
+		}
+	}
+}

@@ -40,11 +40,11 @@ func visit(t *testing.T) *visitor {
 	}
 	waiting, err := world.Load(t.Context(), server.URL, world.People)
 	require.NoError(t, err)
-	require.Equal(t, 2, waiting)
+	require.Equal(t, 3, waiting)
 	ctx, stop, err := browser.Start(context.Background())
 	require.NoError(t, err)
 	t.Cleanup(stop)
-	ctx, cancel := context.WithTimeout(ctx, 90*time.Second)
+	ctx, cancel := context.WithTimeout(ctx, 15*time.Minute)
 	t.Cleanup(cancel)
 	v := &visitor{t, ctx, server.URL}
 	require.NoError(t, browser.Look(ctx, 1280, 800, false))
@@ -64,7 +64,7 @@ func (v *visitor) open(path string) {
 // sees waits until the page shows a text.
 func (v *visitor) sees(text string) {
 	v.t.Helper()
-	ctx, cancel := context.WithTimeout(v.ctx, 15*time.Second)
+	ctx, cancel := context.WithTimeout(v.ctx, 2*time.Minute)
 	defer cancel()
 	_, err := chromedp.Run(ctx, chromedp.Poll[bool](fmt.Sprintf("document.body.innerText.includes(%q)", text)))
 	if err != nil {
@@ -84,7 +84,7 @@ func (v *visitor) text() string {
 func (v *visitor) press(label string) {
 	v.t.Helper()
 	_, err := chromedp.Run(v.ctx, chromedp.Poll[bool](fmt.Sprintf(`(() => {
-		const hit = [...document.querySelectorAll('button, a, [role=tab]')].find((e) => e.innerText.trim() === %q && !e.disabled)
+		const hit = [...document.querySelectorAll('button, a, summary, [role=tab]')].find((e) => e.innerText.trim() === %q && !e.disabled)
 		if (hit) hit.click()
 		return !!hit
 	})()`, label)))
@@ -144,7 +144,7 @@ func TestFromSignInToAcceptance(t *testing.T) {
 	v.sees("A published revision never changes")
 	v.press("Accept and publish")
 	v.sees("Accepted by anselm")
-	v.sees("revision 7")
+	v.sees("revision 13")
 
 	v.open("/titles/the-quiet-signal")
 	v.sees("~/.config/quiet-signal/station.json")
@@ -208,12 +208,57 @@ func TestEvidenceAndCopying(t *testing.T) {
 	assert.Contains(t, reason.Value, "observed: mira saw it in a traced run", "the reason is there without a pointer")
 }
 
+func TestEveryFormOfAPathIsShown(t *testing.T) {
+	v := visit(t)
+	v.open("/titles/lantern-hollow")
+	for _, text := range []string{"for Windows' file manager", "%USERPROFILE%\\Saved Games\\Lantern Hollow", "for the simulated drive", "C:\\users\\player\\Saved Games\\Lantern Hollow",
+		"for a shell, if it lies in Quayside's own library", `"${XDG_DATA_HOME:-$HOME/.local/share}"/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`} {
+		v.sees(text)
+	}
+	v.open("/titles/tidewrack")
+	v.sees(`"$env:APPDATA\Tidewrack"`)
+	v.do(chromedp.Click(chromedp.CSS(`button[aria-label="Copy for PowerShell"]`)))
+}
+
+func TestLaunchersAndTheirSheets(t *testing.T) {
+	v := visit(t)
+	v.open("/")
+	v.press("Launchers")
+	for _, text := range []string{"~/.local/share/quayside/", "no launcher: plain installers", "confirmed"} {
+		v.sees(text)
+	}
+	v.press("Brasslight")
+	for _, text := range []string{"It starts titles of quayside too, by handing over.", "hands over to quayside", "data/shelf.db", "the user inside is called brass", "ysolde tried it"} {
+		v.sees(text)
+	}
+	v.press("quayside")
+	v.sees("Its titles are started by brasslight too.")
+	v.press("The sheet, as YAML")
+	v.sees("each: $.libraries.*")
+
+	v.open("/sign-in?next=/reviews/16")
+	v.signIn("anselm")
+	for _, text := range []string{"The sheet of the launcher quayside", "systems.linux.home[1]", "does not count for this state", "3 libraries", "sandboxed application too"} {
+		v.sees(text)
+	}
+	v.press("Accept…")
+	v.press("Accept and publish")
+	v.sees("Accepted by anselm")
+	v.press("Revisions")
+	v.sees("the sheet of Quayside, by contribution 16")
+	v.open("/launchers/quayside")
+	v.sees("home:.var/app/example.quayside.Launcher/data/quayside/")
+	v.sees("tobin tried it against an installed launcher; nobody else has yet")
+	v.open("/launchers/nowhere")
+	v.sees("There is no such thing here")
+}
+
 func TestEveryPageIsAccessibleAndFits(t *testing.T) {
 	v := visit(t)
 	v.open("/sign-in")
 	v.accessible("/sign-in")
 	v.signIn("anselm")
-	for path, there := range map[string]string{"/titles": "Copperfen", "/titles?q=tidewrack": "Tidewrack on", "/titles/lantern-hollow": "saved-games", "/reviews": "Submitted", "/reviews/8": "Footprint", "/revisions": "the empty beginning", "/nowhere": "no such page"} {
+	for path, there := range map[string]string{"/titles": "Copperfen", "/titles?q=tidewrack": "Tidewrack on", "/titles/lantern-hollow": "saved-games", "/reviews": "Submitted", "/reviews/8": "Footprint", "/reviews/16": "What the sheet tells", "/launchers": "plain installers", "/launchers/brasslight": "hands over to quayside", "/revisions": "the empty beginning", "/nowhere": "no such page"} {
 		for _, dark := range []bool{false, true} {
 			require.NoError(t, browser.Look(v.ctx, 1280, 800, dark))
 			v.open(path)

@@ -56,14 +56,14 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	folder, credential, err := prepareFolder(o.Folder)
+	folder, as, err := prepareFolder(o.Folder)
 	if err != nil {
 		return nil, fmt.Errorf("start PostgreSQL: %w", err)
 	}
 	s := &Server{Folder: folder}
 	data, secret := filepath.Join(folder, "data"), filepath.Join(folder, "password")
 	if _, err := os.Stat(filepath.Join(data, "PG_VERSION")); err != nil {
-		if err := initialise(ctx, bin, folder, credential); err != nil {
+		if err := initialise(ctx, bin, folder, as); err != nil {
 			return nil, err
 		}
 	}
@@ -86,7 +86,7 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	defer log.Close()
 	c := exec.Command(filepath.Join(bin, "postgres"), args...)
 	c.Dir, c.Stdout, c.Stderr = "/", log, log
-	c.SysProcAttr = &syscall.SysProcAttr{Credential: credential}
+	runAs(c, as)
 	ended, err := tied.Start(c, syscall.SIGINT)
 	if err != nil {
 		return nil, fmt.Errorf("start PostgreSQL: %w", err)
@@ -175,9 +175,12 @@ func major(path string) int {
 	return n
 }
 
+// account is whom a program runs as; nil is who runs this one.
+type account struct{ uid, gid int }
+
 // prepareFolder makes the folder and finds whom the server has to run as: it
 // refuses to be root.
-func prepareFolder(folder string) (string, *syscall.Credential, error) {
+func prepareFolder(folder string) (string, *account, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
 		return "", nil, err
@@ -185,30 +188,30 @@ func prepareFolder(folder string) (string, *syscall.Credential, error) {
 	if os.Getuid() != 0 {
 		return folder, nil, os.MkdirAll(folder, 0o700)
 	}
-	var account *user.User
+	var entry *user.User
 	for _, name := range []string{"postgres", "nobody"} {
-		if account, err = user.Lookup(name); err == nil {
+		if entry, err = user.Lookup(name); err == nil {
 			break
 		}
 	}
 	if err != nil {
 		return "", nil, errors.New("there is no ordinary account (postgres or nobody) to run the server as")
 	}
-	uid, _ := strconv.Atoi(account.Uid)
-	gid, _ := strconv.Atoi(account.Gid)
+	uid, _ := strconv.Atoi(entry.Uid)
+	gid, _ := strconv.Atoi(entry.Gid)
 	if !reachable(filepath.Dir(folder)) {
 		// Below a folder that is root's alone, such as /root.
 		h := fnv.New64a()
 		_, _ = h.Write([]byte(folder))
 		folder = fmt.Sprintf("/var/tmp/endroit-postgres-%x", h.Sum64())
-		if info, err := os.Lstat(folder); err == nil && (!info.IsDir() || info.Sys().(*syscall.Stat_t).Uid != uint32(uid)) {
+		if info, err := os.Lstat(folder); err == nil && (!info.IsDir() || !belongsTo(info, uid)) {
 			return "", nil, fmt.Errorf("%s belongs to somebody else; remove it", folder)
 		}
 	}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return "", nil, err
 	}
-	return folder, &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}, os.Chown(folder, uid, gid)
+	return folder, &account{uid, gid}, os.Chown(folder, uid, gid)
 }
 
 func reachable(dir string) bool {
@@ -223,15 +226,15 @@ func reachable(dir string) bool {
 	}
 }
 
-func initialise(ctx context.Context, bin, folder string, credential *syscall.Credential) error {
+func initialise(ctx context.Context, bin, folder string, as *account) error {
 	raw := make([]byte, 16)
 	_, _ = rand.Read(raw)
 	secret := filepath.Join(folder, "password")
 	if err := os.WriteFile(secret, []byte(hex.EncodeToString(raw)+"\n"), 0o600); err != nil {
 		return err
 	}
-	if credential != nil {
-		if err := os.Chown(secret, int(credential.Uid), int(credential.Gid)); err != nil {
+	if as != nil {
+		if err := os.Chown(secret, as.uid, as.gid); err != nil {
 			return err
 		}
 	}
@@ -241,7 +244,7 @@ func initialise(ctx context.Context, bin, folder string, credential *syscall.Cre
 	}
 	c := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", owner, "--auth=scram-sha-256", "--pwfile="+secret, "-E", "UTF8", "--locale=C.UTF-8", "--no-sync")
 	c.Dir = "/"
-	c.SysProcAttr = &syscall.SysProcAttr{Credential: credential}
+	runAs(c, as)
 	if out, err := c.CombinedOutput(); err != nil {
 		return fmt.Errorf("make PostgreSQL's data folder %s: %w\n%s", data, err, lastLines(string(out), 5))
 	}

@@ -7,14 +7,24 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
+	"strings"
+	"time"
 
 	"endroit/core/place"
 	"endroit/core/sheet"
 )
 
-// Disk lets a sheet look at this machine. It never leaves the folder that is
-// asked for: a link that leads out of it is passed over.
-type Disk struct{ Roots place.Roots }
+// Disk lets a sheet look at this machine, or, with a Prefix, at the Windows
+// machine that a prefix simulates. It never leaves the folder that is asked for:
+// a link that leads out of it is passed over.
+type Disk struct {
+	Roots  place.Roots
+	Prefix *Prefix
+}
+
+// Inside is the machine that a prefix simulates.
+func Inside(p *Prefix) Disk { return Disk{p.Roots, p} }
 
 // Root gives an anchor's folder.
 func (d Disk) Root(a place.Anchor) (string, bool) {
@@ -22,60 +32,117 @@ func (d Disk) Root(a place.Anchor) (string, bool) {
 	return folder, ok
 }
 
+// Real follows the links of a folder.
+func (d Disk) Real(folder string) string {
+	if real, err := filepath.EvalSymlinks(folder); err == nil {
+		return filepath.ToSlash(real)
+	}
+	return folder
+}
+
+// Host turns a folder as the launcher's files write it into one of this machine.
+func (d Disk) Host(folder string) (string, error) {
+	hasDrive := len(folder) > 1 && folder[1] == ':'
+	switch {
+	case d.Prefix != nil && hasDrive:
+		return d.Prefix.HostPath(folder)
+	case d.Prefix != nil:
+		return "", errors.New("it has no drive's letter, as paths in a prefix do")
+	case hasDrive != (runtime.GOOS == "windows"):
+		return "", errors.New("it is a path of another system")
+	}
+	return strings.ReplaceAll(folder, `\`, "/"), nil
+}
+
+// Key reads a registry key: the prefix's, or on Windows its own.
+func (d Disk) Key(names []string) (any, error) {
+	if d.Prefix != nil {
+		return d.Prefix.key(names)
+	}
+	return registryKey(names)
+}
+
+// There reports whether a folder is there.
+func (d Disk) There(folder string) error {
+	info, err := os.Stat(folder)
+	switch {
+	case errors.Is(err, fs.ErrNotExist), err == nil && !info.IsDir():
+		return sheet.ErrNotThere
+	case err != nil:
+		return fmt.Errorf("%s cannot be looked at: %w", folder, reason(err))
+	}
+	return nil
+}
+
 // maxListed bounds what one pattern of a sheet gives.
 const maxListed = 20_000
 
 // List gives what fits a pattern below a folder.
 func (d Disk) List(folder string, l place.Location) ([]sheet.Entry, error) {
-	root, err := os.OpenRoot(folder)
+	t, err := openBase(folder)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, sheet.ErrNotThere
 	}
 	if err != nil {
-		return nil, fmt.Errorf("list %s: %w", folder, err)
+		return nil, fmt.Errorf("%s cannot be listed: %w", folder, reason(err))
 	}
-	defer root.Close()
-	g := glob{root: root, l: l}
-	err = g.into(nil, nil)
+	defer t.close()
+	g := glob{top: folder, l: l, fold: d.Prefix != nil}
+	b, err := openBranch(t, nil)
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be listed: %w", folder, reason(err))
+	}
+	defer b.close()
+	err = g.into(b, nil)
 	return g.found, err
 }
 
 // glob matches a pattern without `**` below a root.
 type glob struct {
-	root  *os.Root
+	top   string
 	l     place.Location
+	fold  bool // names compare without regard to case
 	found []sheet.Entry
 }
 
-func (g *glob) into(names []string, captures place.Captures) error {
-	i := len(names)
+func (g *glob) into(b branch, captures place.Captures) error {
+	i := len(b.names)
 	segments := g.l.Pattern.Segments
-	if i == len(segments) {
-		if len(g.found) == maxListed {
-			return fmt.Errorf("%w: more than %d fit", ErrTooMany, maxListed)
-		}
-		g.found = append(g.found, sheet.Entry{Names: names, Captures: captures})
-		return nil
-	}
-	enter := func(name string, c place.Captures) error {
-		next := with(names, name)
-		info, err := g.root.Stat(filepath.Join(next...))
-		folder := i < len(segments)-1 || g.l.Pattern.Folder
+	enter := func(name string, info fs.FileInfo, err error, c place.Captures) error {
+		last := i == len(segments)-1
+		folder := !last || g.l.Pattern.Folder
 		if err != nil || info.IsDir() != folder || !folder && !info.Mode().IsRegular() {
 			return nil // not there, a link that leads out, or of another kind
 		}
-		return g.into(next, c)
+		if last {
+			if len(g.found) == maxListed {
+				return fmt.Errorf("%w: more than %d fit", ErrTooMany, maxListed)
+			}
+			g.found = append(g.found, sheet.Entry{Names: with(b.names, name), Captures: c})
+			return nil
+		}
+		in, err := b.into(name)
+		if err != nil {
+			return fmt.Errorf("%s cannot be listed: %w", filepath.Join(g.top, filepath.Join(b.names...), name), reason(err))
+		}
+		defer in.close()
+		return g.into(in, c)
 	}
-	if s := segments[i]; len(s) == 1 && s[0].Kind == place.Literal {
-		return enter(s[0].Text, captures)
+	if s := segments[i]; len(s) == 1 && s[0].Kind == place.Literal && !g.fold {
+		info, err := b.stat(s[0].Text)
+		return enter(s[0].Text, info, err, captures)
 	}
-	entries, err := fs.ReadDir(g.root.FS(), filepath.ToSlash(filepath.Join(append([]string{"."}, names...)...)))
+	entries, err := b.list()
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil // removed just now
+	}
 	if err != nil {
-		return fmt.Errorf("list %s: %w", filepath.Join(append([]string{g.root.Name()}, names...)...), err)
+		return fmt.Errorf("%s cannot be listed: %w", filepath.Join(append([]string{g.top}, b.names...)...), reason(err))
 	}
 	for _, e := range entries {
-		if c, ok := g.l.MatchSegment(i, e.Name(), captures, false); ok {
-			if err := enter(e.Name(), c); err != nil {
+		if c, ok := g.l.MatchSegment(i, e.name, captures, g.fold); ok {
+			info, err := b.look(e)
+			if err := enter(e.name, info, err, c); err != nil {
 				return err
 			}
 		}
@@ -83,21 +150,73 @@ func (g *glob) into(names []string, captures place.Captures) error {
 	return nil
 }
 
-// Read reads a file that List gave.
+// Read reads a file that List gave. One that changes while it is read is read
+// again, a few times: its launcher may be writing it.
 func (d Disk) Read(folder string, e sheet.Entry) ([]byte, error) {
 	root, err := os.OpenRoot(folder)
 	if err != nil {
 		return nil, err
 	}
 	defer root.Close()
-	f, err := root.Open(filepath.Join(e.Names...))
-	if err != nil {
-		return nil, fmt.Errorf("it cannot be read: %w", errors.Unwrap(err))
+	return steadily(func() (data []byte, before, after fs.FileInfo, err error) {
+		f, err := root.Open(filepath.Join(e.Names...))
+		if err != nil {
+			return nil, nil, nil, fmt.Errorf("it cannot be read: %w", reason(err))
+		}
+		defer f.Close()
+		if before, err = f.Stat(); err != nil {
+			return nil, nil, nil, err
+		}
+		if data, err = io.ReadAll(io.LimitReader(f, sheet.MaxFile+1)); err != nil {
+			return nil, nil, nil, fmt.Errorf("it cannot be read: %w", reason(err))
+		}
+		if len(data) > sheet.MaxFile {
+			return nil, nil, nil, fmt.Errorf("it is larger than %d bytes", sheet.MaxFile)
+		}
+		after, err = root.Stat(filepath.Join(e.Names...)) // by its name: it may have been replaced
+		return data, before, after, err
+	})
+}
+
+// reason is what the system said, without the path, which stands elsewhere.
+func reason(err error) error {
+	if inner := errors.Unwrap(err); inner != nil {
+		return inner
 	}
-	defer f.Close()
-	data, err := io.ReadAll(io.LimitReader(f, sheet.MaxFile+1))
-	if err == nil && len(data) > sheet.MaxFile {
-		err = fmt.Errorf("it is larger than %d bytes", sheet.MaxFile)
+	return err
+}
+
+// How often and how long something that is being written is waited for. What was
+// changed less than a pause ago may be changed on: a program empties a file, and
+// fills it in the next moment.
+const (
+	steadyTries = 6
+	steadyPause = 40 * time.Millisecond
+)
+
+// atRest reports whether a time of change is long enough ago; one in the future is
+// a clock's fault.
+func atRest(changed time.Time) bool {
+	age := time.Since(changed)
+	return age < 0 || age > steadyPause
+}
+
+// steadily reads until what was read is the same before and after, and at rest.
+func steadily(read func() (data []byte, before, after fs.FileInfo, err error)) ([]byte, error) {
+	for try := 0; ; try++ {
+		data, before, after, err := read()
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return nil, err
+		}
+		if err == nil && os.SameFile(before, after) && before.Size() == after.Size() && before.ModTime().Equal(after.ModTime()) && int64(len(data)) == after.Size() && atRest(after.ModTime()) {
+			return data, nil
+		}
+		if try == steadyTries {
+			if err != nil {
+				return nil, err
+			}
+			return nil, errors.New("it is being written just now; try again when its launcher is at rest")
+		}
+		time.Sleep(steadyPause)
 	}
-	return data, err
 }

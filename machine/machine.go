@@ -9,10 +9,9 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
-	"sort"
 	"strings"
 	"time"
 
@@ -52,19 +51,47 @@ var (
 // leaves the root: a link that leads out is reported as missing, not followed.
 // known fixes named parts, such as the user's name; it may be nil.
 func Find(roots place.Roots, l place.Location, known place.Captures) (Found, error) {
-	return findBelow(roots, l, known, l.Folds())
+	return new(Finder).findOne(roots, l, known, folds(l))
 }
 
 // Find is the function Find for this prefix: names compare without regard to
 // case below every anchor.
 func (p *Prefix) Find(l place.Location, known place.Captures) (Found, error) {
-	return findBelow(p.Roots, l, known, true)
+	return new(Finder).findOne(p.Roots, l, known, true)
 }
 
-func findBelow(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
+// folds reports whether no name minds its case.
+func folds(l place.Location) bool { return l.Folds() || runtime.GOOS == "windows" }
+
+// Finder finds many locations, and keeps the folders open that they share. It
+// takes them as place.Parse gave them: that they are not too wide is not looked at
+// again. It is safe for concurrent use.
+type Finder struct{ bases *bases }
+
+// NewFinder makes one; Close ends it.
+func NewFinder() *Finder { return &Finder{&bases{}} }
+
+// Close closes what is open.
+func (f *Finder) Close() { f.bases.close() }
+
+// Find is the function Find.
+func (f *Finder) Find(roots place.Roots, l place.Location, known place.Captures) (Found, error) {
+	return f.find(roots, l, known, folds(l))
+}
+
+// FindIn is Find in a prefix.
+func (f *Finder) FindIn(p *Prefix, l place.Location, known place.Captures) (Found, error) {
+	return f.find(p.Roots, l, known, true)
+}
+
+func (f *Finder) findOne(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
 	if err := l.Narrow(); err != nil {
 		return Found{}, err
 	}
+	return f.find(roots, l, known, fold)
+}
+
+func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
 	top := roots[l.Anchor]
 	if top == "" {
 		return Found{Files: []File{}}, fmt.Errorf("%s: %w", l.Anchor, ErrNoRoot)
@@ -74,20 +101,31 @@ func findBelow(roots place.Roots, l place.Location, known place.Captures, fold b
 		fixed = asOnDisk(top, fixed)
 	}
 	out := Found{Folder: filepath.Join(append([]string{top}, fixed...)...), Files: []File{}}
-	root, err := os.OpenRoot(top)
+	t, done, err := f.bases.of(top)
 	if err != nil {
 		out.Missing = fmt.Sprintf("the folder %s is not there", top)
 		if !errors.Is(err, fs.ErrNotExist) {
-			out.Missing = fmt.Sprintf("the folder %s cannot be opened: %v", top, errors.Unwrap(err))
+			out.Missing = fmt.Sprintf("the folder %s cannot be opened: %v", top, reason(err))
 		}
 		return out, nil
 	}
-	defer root.Close()
-	w := walk{root: root, top: top, l: l, fold: fold, out: &out, seen: map[string]bool{}}
-	err = w.into(nil, 0, known)
-	sort.SliceStable(out.Files, func(i, j int) bool { return out.Files[i].Time.After(out.Files[j].Time) })
+	defer done()
+	w := walk{top: top, l: l, fold: fold, out: &out, seen: map[string]bool{}}
+	var begin []string // what need not be looked for name by name
+	if !fold {
+		begin = fixed[:min(len(fixed), len(l.Pattern.Segments)-1)]
+	}
+	b, err := openBranch(t, begin)
+	if err == nil {
+		err = w.into(b, len(begin), known)
+		b.close()
+	} else {
+		w.leave(begin, err)
+		err = nil
+	}
+	slices.SortStableFunc(out.Files, func(a, b File) int { return b.Time.Compare(a.Time) })
 	if len(out.Files) == 0 && out.Missing == "" {
-		out.Missing = missingLevel(root, top, fixed)
+		out.Missing = missingLevel(t, top, fixed)
 	}
 	return out, err
 }
@@ -119,21 +157,20 @@ func asOnDisk(top string, names []string) []string {
 }
 
 // missingLevel says which part of the way is not there.
-func missingLevel(root *os.Root, top string, names []string) string {
+func missingLevel(t base, top string, names []string) string {
 	for i := range names {
-		if _, err := root.Stat(filepath.Join(names[:i+1]...)); err != nil {
+		if _, err := t.stat(names[:i+1]); err != nil {
 			at := filepath.Join(append([]string{top}, names[:i+1]...)...)
 			if errors.Is(err, fs.ErrNotExist) {
 				return at + " is not there"
 			}
-			return at + " cannot be looked at: " + errors.Unwrap(err).Error()
+			return at + " cannot be looked at: " + reason(err).Error()
 		}
 	}
 	return "the folder is there, and no file in it fits"
 }
 
 type walk struct {
-	root    *os.Root
 	top     string
 	l       place.Location
 	fold    bool
@@ -142,94 +179,105 @@ type walk struct {
 	seen    map[string]bool // `**` can reach a file by several ways
 }
 
-// into matches the segments from i on below the folder named.
-func (w *walk) into(names []string, i int, captures place.Captures) error {
+// path is where a name in a folder of the walk is on the disk.
+func (w *walk) path(b branch, names ...string) string {
+	return filepath.Join(slices.Concat([]string{w.top}, b.names, names)...)
+}
+
+// into matches the segments from i on below a folder.
+func (w *walk) into(b branch, i int, captures place.Captures) error {
 	segments := w.l.Pattern.Segments
 	if i == len(segments) { // only folders get here
-		return w.all(names, captures)
+		return w.all(b, captures)
 	}
 	s := segments[i]
 	if w.l.IsDeep(i) {
-		if err := w.into(names, i+1, captures); err != nil {
+		if err := w.into(b, i+1, captures); err != nil {
 			return err
 		}
-		return w.each(names, func(e fs.DirEntry) error {
-			if e.IsDir() {
-				return w.into(with(names, e.Name()), i, captures)
+		return w.each(b, func(e entry) error {
+			if b.isFolder(e) {
+				return w.inner(b, e.name, func(b branch) error { return w.into(b, i, captures) })
 			}
 			return nil
 		})
 	}
 	if len(s) == 1 && s[0].Kind == place.Literal && !w.fold {
-		return w.enter(with(names, s[0].Text), i, captures)
+		info, err := b.stat(s[0].Text)
+		return w.enter(b, s[0].Text, info, err, i, captures)
 	}
-	return w.each(names, func(e fs.DirEntry) error {
-		if c, ok := w.l.MatchSegment(i, e.Name(), captures, w.fold); ok {
-			return w.enter(with(names, e.Name()), i, c)
+	return w.each(b, func(e entry) error {
+		if c, ok := w.l.MatchSegment(i, e.name, captures, w.fold); ok {
+			info, err := b.look(e)
+			return w.enter(b, e.name, info, err, i, c)
 		}
 		return nil
 	})
 }
 
 // enter goes on behind a name that segment i matched.
-func (w *walk) enter(names []string, i int, captures place.Captures) error {
+func (w *walk) enter(b branch, name string, info fs.FileInfo, err error, i int, captures place.Captures) error {
 	last := i == len(w.l.Pattern.Segments)-1
-	info, err := w.root.Stat(filepath.Join(names...))
 	switch {
 	case err != nil:
-		if !errors.Is(err, fs.ErrNotExist) {
-			w.out.Missing = fmt.Sprintf("%s was left out: %v", filepath.Join(append([]string{w.top}, names...)...), errors.Unwrap(err))
-		}
+		w.leave(with(b.names, name), err)
 		return nil
 	case info.IsDir() && (!last || w.l.Pattern.Folder):
-		return w.into(names, i+1, captures)
+		return w.inner(b, name, func(b branch) error { return w.into(b, i+1, captures) })
 	case info.Mode().IsRegular() && last && !w.l.Pattern.Folder:
-		return w.add(names, info, captures)
+		return w.add(b, name, info, captures)
 	}
 	return nil
 }
 
+// leave says why something was left out; what is not there needs no word.
+func (w *walk) leave(names []string, err error) {
+	if !errors.Is(err, fs.ErrNotExist) {
+		w.out.Missing = fmt.Sprintf("%s was left out: %v", filepath.Join(append([]string{w.top}, names...)...), reason(err))
+	}
+}
+
+func (w *walk) inner(b branch, name string, do func(branch) error) error {
+	in, err := b.into(name)
+	if err != nil {
+		w.leave(with(b.names, name), err)
+		return nil
+	}
+	defer in.close()
+	return do(in)
+}
+
 // all adds every file below a folder.
-func (w *walk) all(names []string, captures place.Captures) error {
-	return w.each(names, func(e fs.DirEntry) error {
-		inner := with(names, e.Name())
-		if e.IsDir() {
-			return w.all(inner, captures)
+func (w *walk) all(b branch, captures place.Captures) error {
+	return w.each(b, func(e entry) error {
+		if b.isFolder(e) {
+			return w.inner(b, e.name, func(b branch) error { return w.all(b, captures) })
 		}
-		info, err := w.root.Stat(filepath.Join(inner...))
+		info, err := b.look(e)
 		if err == nil && info.Mode().IsRegular() {
-			return w.add(inner, info, captures)
+			return w.add(b, e.name, info, captures)
 		}
 		return nil
 	})
 }
 
-func (w *walk) add(names []string, info fs.FileInfo, captures place.Captures) error {
+func (w *walk) add(b branch, name string, info fs.FileInfo, captures place.Captures) error {
 	if len(w.out.Files) == maxFound {
 		return fmt.Errorf("%w: more than %d fit %s", ErrTooMany, maxFound, w.l)
 	}
-	path := filepath.Join(names...)
+	path := w.path(b, name)
 	if w.seen[path] {
 		return nil
 	}
 	w.seen[path] = true
-	w.out.Files = append(w.out.Files, File{Path: filepath.Join(append([]string{w.top}, names...)...), Size: info.Size(), Time: info.ModTime(), Captures: captures})
+	w.out.Files = append(w.out.Files, File{Path: path, Size: info.Size(), Time: info.ModTime(), Captures: captures})
 	return nil
 }
 
-func (w *walk) each(names []string, do func(fs.DirEntry) error) error {
-	dir := "."
-	if len(names) > 0 {
-		dir = filepath.Join(names...)
-	}
-	f, err := w.root.Open(dir)
+func (w *walk) each(b branch, do func(entry) error) error {
+	entries, err := b.list()
 	if err != nil {
-		return nil
-	}
-	entries, err := f.ReadDir(-1)
-	_ = f.Close()
-	if err != nil {
-		w.out.Missing = fmt.Sprintf("%s was not read whole: %v", filepath.Join(w.top, dir), err)
+		w.out.Missing = fmt.Sprintf("%s was not read whole: %v", w.path(b), reason(err))
 	}
 	if w.entries += len(entries); w.entries > maxEntries {
 		return fmt.Errorf("%w: more than %d names lie on the way of %s", ErrTooMany, maxEntries, w.l)

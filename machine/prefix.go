@@ -11,6 +11,7 @@ import (
 
 	"endroit/core/hive"
 	"endroit/core/place"
+	"endroit/core/sheet"
 )
 
 // Prefix is a compatibility prefix: a folder that holds a simulated C: drive and
@@ -26,8 +27,12 @@ type Prefix struct {
 	// that was taken by default.
 	Notes []string
 
-	machine, user *hive.Hive // nil if not there
-	profile       string     // the user's home, as the programs inside see it
+	machine, user *hive.Hive // nil if not there; they have what lies below keys
+	keys          []string
+	profile       string // the user's home, as the programs inside see it
+	given         string // the user's name as the launcher's sheet says
+	memory        *memory
+	ways          map[string]string // what steps of a path led to, while the prefix is opened
 }
 
 // ErrNoPrefix says that a folder is no prefix.
@@ -51,12 +56,27 @@ var knownFolders = []struct {
 	{place.ProgramData, true, "Common AppData", `%PROGRAMDATA%`},
 }
 
+// folderKeys are the keys that say where folders lie.
+var folderKeys = []string{profileList, "Volatile Environment", strings.TrimSuffix(explorer, `\`) + `\User Shell Folders`, strings.TrimSuffix(explorer, `\`) + `\Shell Folders`}
+
 const explorer = `Software\Microsoft\Windows\CurrentVersion\Explorer\`
 
 // OpenPrefix reads a prefix: the folder that holds drive_c. It returns an error
 // that wraps ErrNoPrefix if it is none. A hive that is missing or broken is
 // noted, and the usual places count.
-func OpenPrefix(folder string) (*Prefix, error) {
+func OpenPrefix(folder string) (*Prefix, error) { return OpenPrefixOf(folder, "") }
+
+// OpenPrefixOf is OpenPrefix for a prefix whose launcher calls the user inside by
+// this name, which counts where the registry does not say; it may be empty. The
+// registry keys that will be asked for, as paths below their roots, are read along.
+func OpenPrefixOf(folder, user string, keys ...string) (*Prefix, error) {
+	return openPrefix(nil, folder, user, wantedKeys(keys))
+}
+
+// wantedKeys are the keys that are read of a prefix's hives.
+func wantedKeys(more []string) []string { return append(slices.Clone(folderKeys), more...) }
+
+func openPrefix(m *memory, folder, user string, keys []string) (*Prefix, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
 		return nil, err
@@ -64,15 +84,20 @@ func OpenPrefix(folder string) (*Prefix, error) {
 	if info, err := os.Stat(filepath.Join(folder, "drive_c")); err != nil || !info.IsDir() {
 		return nil, fmt.Errorf("%s: %w: it holds no drive_c; name the folder that holds drive_c and dosdevices", folder, ErrNoPrefix)
 	}
-	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}}
-	p.machine = p.hive("system.reg")
-	p.user = p.hive("user.reg")
+	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}, given: user, keys: keys, memory: m, ways: map[string]string{}}
+	for name, h := range map[string]**hive.Hive{"system.reg": &p.machine, "user.reg": &p.user} {
+		if *h, err = p.hive(name, p.keys...); err != nil {
+			p.note("%s could not be read (%v): the usual places are taken", name, err)
+		}
+	}
+	slices.Sort(p.Notes)
 	p.findUser()
 	p.root(place.PrefixDrive, `C:\`)
 	p.root(place.Home, p.profile)
 	for _, k := range knownFolders {
 		p.root(k.anchor, p.knownFolder(k.everybody, k.value, k.byDefault))
 	}
+	p.ways = nil // what is there may change from now on
 	return p, nil
 }
 
@@ -80,27 +105,41 @@ func (p *Prefix) note(format string, args ...any) {
 	p.Notes = append(p.Notes, fmt.Sprintf(format, args...))
 }
 
-func (p *Prefix) hive(name string) *hive.Hive {
+// hive reads the keys with these paths and those below them.
+func (p *Prefix) hive(name string, paths ...string) (*hive.Hive, error) {
 	path := filepath.Join(p.Folder, name)
-	info, err := os.Stat(path)
-	var data []byte
-	if err == nil && info.Size() > hive.MaxBytes {
-		err = fmt.Errorf("it has %d bytes", info.Size())
+	if h := p.memory.hive(path, paths); h != nil {
+		return h, nil
 	}
-	if err == nil {
-		data, err = os.ReadFile(path)
-	}
-	var h *hive.Hive
-	if err == nil {
-		h, err = hive.Parse(data)
-	}
+	var info fs.FileInfo
+	data, err := steadily(func() (data []byte, before, after fs.FileInfo, err error) {
+		if before, err = os.Stat(path); err != nil {
+			return nil, nil, nil, err
+		}
+		if before.Size() > hive.MaxBytes {
+			return nil, nil, nil, fmt.Errorf("it has %d bytes", before.Size())
+		}
+		if !before.Mode().IsRegular() {
+			return nil, nil, nil, errors.New("it is no file")
+		}
+		if data, err = os.ReadFile(path); err != nil {
+			return nil, nil, nil, err
+		}
+		after, err = os.Stat(path)
+		info = after
+		return data, before, after, err
+	})
 	if errors.Is(err, fs.ErrNotExist) {
-		err = errors.New("it is not there")
+		return nil, errors.New("it is not there")
 	}
 	if err != nil {
-		p.note("%s could not be read (%v): the usual places are taken", name, err)
+		return nil, err
 	}
-	return h
+	h, err := hive.ParseBelow(data, paths...)
+	if err == nil {
+		p.memory.keep(path, info, paths, h)
+	}
+	return h, err
 }
 
 const profileList = `Software\Microsoft\Windows NT\CurrentVersion\ProfileList`
@@ -114,6 +153,11 @@ func (p *Prefix) findUser() {
 	}
 	if p.profile == "" && p.user != nil {
 		p.profile, _ = p.user.Text("Volatile Environment", "USERPROFILE")
+	}
+	if p.profile == "" && p.given != "" {
+		if name, ok := anyCase(filepath.Join(p.Folder, "drive_c", "users"), p.given); ok {
+			p.profile = `C:\users\` + name
+		}
 	}
 	if p.profile == "" {
 		entries, _ := os.ReadDir(filepath.Join(p.Folder, "drive_c", "users"))
@@ -202,27 +246,52 @@ func (p *Prefix) HostPath(windows string) (string, error) {
 		return "", fmt.Errorf("%q does not begin with a drive's letter", windows)
 	}
 	drive := strings.ToLower(windows[:2])
-	at, err := filepath.EvalSymlinks(filepath.Join(p.Folder, "dosdevices", drive))
-	if err != nil && drive == "c:" {
-		at, err = filepath.EvalSymlinks(filepath.Join(p.Folder, "drive_c"))
-	}
-	if err != nil {
-		return "", fmt.Errorf("there is no drive %s", strings.ToUpper(drive))
+	at, known := p.ways[drive]
+	if !known {
+		var err error
+		at, err = filepath.EvalSymlinks(filepath.Join(p.Folder, "dosdevices", drive))
+		if err != nil && drive == "c:" {
+			at, err = filepath.EvalSymlinks(filepath.Join(p.Folder, "drive_c"))
+		}
+		if err != nil {
+			return "", fmt.Errorf("there is no drive %s", strings.ToUpper(drive))
+		}
+		if p.ways != nil {
+			p.ways[drive] = at
+		}
 	}
 	names := strings.FieldsFunc(windows[2:], func(r rune) bool { return r == '\\' || r == '/' })
 	for i, name := range names {
 		if name == "." || name == ".." {
 			return "", fmt.Errorf("%q climbs", windows)
 		}
+		way := at + "/" + name
+		if next, ok := p.ways[way]; ok {
+			at = next
+			continue
+		}
 		found, ok := anyCase(at, name)
 		if !ok {
 			return filepath.Join(append([]string{at}, names[i:]...)...), nil
 		}
-		if at, err = filepath.EvalSymlinks(filepath.Join(at, found)); err != nil {
+		var err error
+		if at, err = behind(filepath.Join(at, found)); err != nil {
 			return "", fmt.Errorf("%q: %w", windows, err)
+		}
+		if p.ways != nil {
+			p.ways[way] = at
 		}
 	}
 	return at, nil
+}
+
+// behind follows the last name of a path if it is a link; the rest has none.
+func behind(path string) (string, error) {
+	info, err := os.Lstat(path)
+	if err != nil || info.Mode()&fs.ModeSymlink == 0 {
+		return path, err
+	}
+	return filepath.EvalSymlinks(path)
 }
 
 // anyCase finds a name in a folder as it stands there: the same, else the first
@@ -243,6 +312,23 @@ func anyCase(folder, name string) (string, bool) {
 	return entries[i].Name(), true
 }
 
+// Drives are the drives by letter (c:), as folders of this machine; those that
+// lead nowhere are left out.
+func (p *Prefix) Drives() map[string]string {
+	all := map[string]string{}
+	entries, _ := os.ReadDir(filepath.Join(p.Folder, "dosdevices"))
+	for _, e := range entries {
+		name := strings.ToLower(e.Name())
+		if len(name) != 2 || name[1] != ':' || name[0] < 'a' || name[0] > 'z' {
+			continue // a port, or a device
+		}
+		if real, err := filepath.EvalSymlinks(filepath.Join(p.Folder, "dosdevices", e.Name())); err == nil {
+			all[name] = real
+		}
+	}
+	return all
+}
+
 // WindowsPath writes a file that a location found below its anchor as the
 // programs inside see it.
 func (p *Prefix) WindowsPath(anchor place.Anchor, host string) string {
@@ -253,28 +339,104 @@ func (p *Prefix) WindowsPath(anchor place.Anchor, host string) string {
 	return inside + strings.ReplaceAll(strings.TrimPrefix(host, top), "/", `\`)
 }
 
+// Inside writes a file of the simulated drive as the programs inside see it; empty
+// if it does not lie there.
+func (p *Prefix) Inside(host string) string {
+	top := p.Roots[place.PrefixDrive]
+	if real, err := filepath.EvalSymlinks(host); err == nil {
+		host = real
+	}
+	if top == "" || !strings.HasPrefix(host, top+"/") {
+		return ""
+	}
+	return `C:` + strings.ReplaceAll(strings.TrimPrefix(host, top), "/", `\`)
+}
+
+// Expand replaces the variable that a path inside begins with, %APPDATA%, as it is
+// unless somebody moved the folder that the registry names; empty if the variable
+// is not known.
+func (p *Prefix) Expand(text string) string {
+	for name, value := range map[string]string{"%APPDATA%": `%USERPROFILE%\AppData\Roaming`, "%LOCALAPPDATA%": `%USERPROFILE%\AppData\Local`} {
+		if rest, ok := strings.CutPrefix(text, name); ok {
+			text = value + rest
+		}
+	}
+	return strings.TrimRight(p.expand(text), `\`)
+}
+
 // HasKey reports whether the registry holds a location's key, by its names
 // below the anchor, and how many values it has.
 func (p *Prefix) HasKey(names []string) (values int, found bool, err error) {
-	if len(names) == 0 {
-		return 0, false, errors.New("no key is named")
+	h, path, err := p.hiveOf(names)
+	if err != nil {
+		return 0, false, err
 	}
-	h := p.user
-	if strings.EqualFold(names[0], "HKEY_LOCAL_MACHINE") {
-		h = p.machine
-	}
-	if h == nil {
-		return 0, false, errors.New("the prefix's registry could not be read")
-	}
-	path := strings.Join(names[1:], `\`)
 	if k := h.Key(path); k != nil {
 		return len(k.Values), true, nil
 	}
 	// A key that only has keys below it has no entry of its own.
-	for i := range h.Keys {
-		if len(h.Keys[i].Path) > len(path) && strings.EqualFold(h.Keys[i].Path[:len(path)], path) && h.Keys[i].Path[len(path)] == '\\' {
-			return 0, true, nil
+	return 0, slices.ContainsFunc(h.Keys, func(k hive.Key) bool { return below(k.Path, path) }), nil
+}
+
+func below(path, top string) bool {
+	return len(path) > len(top) && strings.EqualFold(path[:len(top)], top) && path[len(top)] == '\\'
+}
+
+// hiveOf reads the hive that a key lies in, as far as the key and those below it.
+func (p *Prefix) hiveOf(names []string) (h *hive.Hive, path string, err error) {
+	if len(names) < 2 {
+		return nil, "", errors.New("no key is named")
+	}
+	path = strings.Join(names[1:], `\`)
+	name := hiveFile(names[0])
+	if slices.ContainsFunc(p.keys, func(k string) bool { return strings.EqualFold(k, path) || below(path, k) }) {
+		if h = map[string]*hive.Hive{"system.reg": p.machine, "user.reg": p.user}[name]; h != nil {
+			return h, path, nil
 		}
 	}
-	return 0, false, nil
+	if h, err = p.hive(name, path); err != nil {
+		return nil, "", fmt.Errorf("the prefix's registry could not be read: %s: %w", name, err)
+	}
+	return h, path, nil
+}
+
+// hiveFile is the file of a prefix that keeps a root key.
+func hiveFile(root string) string {
+	if strings.EqualFold(root, "HKEY_LOCAL_MACHINE") {
+		return "system.reg"
+	}
+	return "user.reg"
+}
+
+// key reads a key for a sheet: keys within keys, values under #values.
+func (p *Prefix) key(names []string) (any, error) {
+	h, path, err := p.hiveOf(names)
+	if err != nil {
+		return nil, err
+	}
+	top := map[string]any{}
+	found := false
+	for i := range h.Keys {
+		k := &h.Keys[i]
+		if !strings.EqualFold(k.Path, path) && !below(k.Path, path) {
+			continue
+		}
+		found = true
+		at := top
+		if len(k.Path) > len(path) {
+			for _, n := range strings.Split(k.Path[len(path)+1:], `\`) {
+				next, ok := at[n].(map[string]any)
+				if !ok {
+					next = map[string]any{}
+					at[n] = next
+				}
+				at = next
+			}
+		}
+		at["#values"] = sheet.KeyValues(k)
+	}
+	if !found {
+		return nil, sheet.ErrNotThere
+	}
+	return top, nil
 }

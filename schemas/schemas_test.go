@@ -168,6 +168,9 @@ func TestSheet(t *testing.T) {
 		"a strange file":  {"as: nested-text", "as: parchment", false},
 		"another system":  {"  linux:", "  beos:", false},
 		"an absolute one": {"files: settings/libraries.qk", "files: /libraries.qk", false},
+		"files and keys":  {"files: settings/libraries.qk", "keys: [HKEY_CURRENT_USER/Software/Quayside/]\n      files: settings/libraries.qk", false},
+		"keys as a form":  {"files: settings/libraries.qk", "keys: [HKEY_CURRENT_USER/Software/Quayside/]", false},
+		"nothing to read": {"      files: settings/cloud.qk\n      as: nested-text\n", "", false},
 	} {
 		text := strings.Replace(string(launchers.QuaysideSheet), c.old, c.new, 1)
 		asJSON, err := yaml.YAMLToJSON([]byte(text))
@@ -179,16 +182,50 @@ func TestSheet(t *testing.T) {
 	}
 }
 
+func TestTheStandInsSheets(t *testing.T) {
+	s := schema(t, "sheet")
+	for _, x := range launchers.Sheets {
+		read, err := sheet.Parse(x.Text)
+		require.NoError(t, err, x.File)
+		asJSON, err := yaml.YAMLToJSON(x.Text)
+		require.NoError(t, err, x.File)
+		assert.NoError(t, holds(t, s, asJSON), x.File)
+		published, err := manifest.Canonical(read)
+		require.NoError(t, err)
+		assert.NoError(t, holds(t, s, published), "%s: %s", x.File, published)
+		again, err := sheet.ParseJSON(published)
+		require.NoError(t, err)
+		assert.Equal(t, read, again, "what is published is what was written")
+		text, err := again.Text()
+		require.NoError(t, err)
+		rewritten, err := sheet.Parse([]byte(text))
+		require.NoError(t, err, text)
+		assert.Equal(t, read, rewritten)
+	}
+}
+
 func TestManifest(t *testing.T) {
 	s := schema(t, "manifest")
 	title, err := manifest.Apply(nil, manifest.Accepted{Draft: proposed(t), Evidence: standing.Evidence{Contribution: 1, By: "mira", ReviewedBy: "anselm", Accepted: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), Observer: "seccomp user notification"}})
 	require.NoError(t, err)
 	doc, err := manifest.Canonical(title)
 	require.NoError(t, err)
-	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("ab", 32), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, [][]byte{doc})
+	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("ab", 32), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil, [][]byte{doc})
 	require.NoError(t, err)
 	assert.NoError(t, holds(t, s, body), string(body))
-	first, err := manifest.Assemble(manifest.Head{Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil)
+	read, err := sheet.Parse(launchers.LarderSheet)
+	require.NoError(t, err)
+	entry, err := manifest.ApplySheet(nil, read, standing.Evidence{Contribution: 2, By: "tobin", ReviewedBy: "anselm", Accepted: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), Observer: "sheet tried on linux"})
+	require.NoError(t, err)
+	ofSheet, err := manifest.Canonical(entry)
+	require.NoError(t, err)
+	with, err := manifest.Assemble(manifest.Head{Revision: 2, Previous: strings.Repeat("ab", 32), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, [][]byte{ofSheet}, [][]byte{doc})
+	require.NoError(t, err)
+	assert.NoError(t, holds(t, s, with), string(with))
+	canonical, err := manifest.Canonical(json.RawMessage(with))
+	require.NoError(t, err)
+	assert.Equal(t, string(canonical), string(with), "an assembled revision is canonical")
+	first, err := manifest.Assemble(manifest.Head{Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil, nil)
 	require.NoError(t, err)
 	assert.NoError(t, holds(t, s, first), string(first))
 	for _, spoil := range [][2]string{{`"revision":1`, `"revision":-1`}, {`"standing":"observed"`, `"standing":"true"`}, {`"holds":"save"`, `"holds":"gold"`}, {`"by":"mira"`, `"from":"mira"`}, {`"previous":"ab`, `"previous":"zz`}} {

@@ -45,6 +45,8 @@ func (s *Service) api(g *echo.Group) {
 
 	g.GET("/titles", s.searchTitles)
 	g.GET("/titles/:id", s.showTitle)
+	g.GET("/launchers", s.listLaunchers)
+	g.GET("/launchers/:id", s.showLauncher)
 	g.GET("/manifest", s.newestManifest)
 	g.GET("/manifest/revisions", s.listRevisions)
 	g.GET("/manifest/revisions/:number", s.oneRevision)
@@ -142,7 +144,7 @@ func (s *Service) authenticate(c *echo.Context) (store.Person, error) {
 	p, err := s.store.PersonByName(c.Request().Context(), in.Name)
 	hash := p.PasswordHash
 	if err == store.ErrNotFound {
-		hash = nobodysHash
+		hash = nobodysHash()
 	} else if err != nil {
 		return p, err
 	}

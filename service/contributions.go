@@ -41,15 +41,11 @@ func (s *Service) submit(c *echo.Context) error {
 	if err := body.Check(); err != nil {
 		return err
 	}
-	others, err := s.store.Titles(c.Request().Context())
-	if err != nil {
+	if err := s.fits(c, &body); err != nil {
 		return err
 	}
-	if conflicts := manifest.Conflicts(body.Draft, others); len(conflicts) > 0 {
-		return &store.ConflictError{Conflicts: conflicts}
-	}
 	digest := sha256.Sum256(raw)
-	id, again, err := s.store.AddContribution(c.Request().Context(), person(c).ID, key, digest[:], body.Draft.Title, raw)
+	id, again, err := s.store.AddContribution(c.Request().Context(), person(c).ID, key, digest[:], body.Kind(), body.Title(), raw)
 	if err != nil {
 		return err
 	}
@@ -61,8 +57,30 @@ func (s *Service) submit(c *echo.Context) error {
 	return c.JSON(status, wire.Submitted{Number: id, Again: again})
 }
 
+// fits reports what keeps a contribution from standing beside what is accepted.
+func (s *Service) fits(c *echo.Context, body *contribution.Body) error {
+	if body.Sheet != nil {
+		all, err := s.store.Sheets(c.Request().Context())
+		if err != nil {
+			return err
+		}
+		if clashes := store.ClashesWith(body.Sheet, all); len(clashes) > 0 {
+			return &store.ClashError{Clashes: clashes}
+		}
+		return nil
+	}
+	others, err := s.store.Titles(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if conflicts := manifest.Conflicts(body.Draft, others); len(conflicts) > 0 {
+		return &store.ConflictError{Conflicts: conflicts}
+	}
+	return nil
+}
+
 func listed(x store.Contribution) wire.ContributionListed {
-	return wire.ContributionListed{Number: x.ID, Title: x.Title, By: x.By, State: x.State, Submitted: x.Submitted.UTC(), DecidedBy: x.DecidedBy, Decided: x.Decided, Because: x.Because, Revision: x.Revision}
+	return wire.ContributionListed{Number: x.ID, Kind: x.Kind, Title: x.Title, By: x.By, State: x.State, Submitted: x.Submitted.UTC(), DecidedBy: x.DecidedBy, Decided: x.Decided, Because: x.Because, Revision: x.Revision}
 }
 
 // listContributions shows reviewers everything and contributors their own.
@@ -126,18 +144,49 @@ func (s *Service) showContribution(c *echo.Context) error {
 
 func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.ContributionShown, error) {
 	var body contribution.Body
-	var raw struct{ Draft, Footprint json.RawMessage }
 	if err := json.Unmarshal(x.Body, &body); err != nil {
 		return nil, err
 	}
-	if err := json.Unmarshal(x.Body, &raw); err != nil {
-		return nil, err
+	out := &wire.ContributionShown{ContributionListed: listed(x), Locations: []wire.LocationShown{}, Coverage: []contribution.Covered{}, Changes: []manifest.Change{}, Conflicts: []manifest.Conflict{}}
+	var err error
+	if body.Sheet != nil {
+		out.Sheet, err = s.showSheet(c, x, &body)
+	} else {
+		err = s.showDraft(c, x, &body, out)
 	}
-	out := &wire.ContributionShown{ContributionListed: listed(x), Variant: manifest.VariantOf(body.Draft).String(), Draft: raw.Draft, Footprint: raw.Footprint,
-		Locations: []wire.LocationShown{}, Coverage: contribution.Cover(body.Draft, body.Footprint), Changes: []manifest.Change{}, Conflicts: []manifest.Conflict{}}
-	others, err := s.store.Titles(c.Request().Context())
 	if err != nil {
 		return nil, err
+	}
+	me := person(c)
+	switch {
+	case x.State != "waiting":
+		out.WhyNot = "it was " + x.State + " by " + x.DecidedBy
+	case x.By == me.Name:
+		out.WhyNot = "it is your own; another reviewer decides"
+	case !me.Reviewer:
+		out.WhyNot = "only reviewers decide"
+	default:
+		out.MayDecide = true
+	}
+	return out, nil
+}
+
+// showDraft fills in what a reviewer needs of a draft.
+func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contribution.Body, out *wire.ContributionShown) error {
+	var raw struct{ Draft, Footprint json.RawMessage }
+	if err := json.Unmarshal(x.Body, &raw); err != nil {
+		return err
+	}
+	out.Draft, out.Footprint = raw.Draft, raw.Footprint
+	out.Variant = manifest.VariantOf(body.Draft).String()
+	out.Coverage = contribution.Cover(body.Draft, body.Footprint)
+	others, err := s.store.Titles(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	forms, err := s.forms(c)
+	if err != nil {
+		return err
 	}
 	var present *manifest.Title
 	for i := range others {
@@ -152,7 +201,7 @@ func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.Contributio
 	if x.State == "waiting" {
 		next, err = manifest.Apply(present, manifest.Accepted{Draft: body.Draft, Evidence: standing.Evidence{Contribution: int(x.ID), By: x.By, Observer: body.Footprint.Observer}})
 		if err != nil {
-			return nil, err
+			return err
 		}
 		out.Changes = manifest.Compare(present, next)
 		out.Conflicts = manifest.Conflicts(body.Draft, others)
@@ -164,28 +213,17 @@ func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.Contributio
 		for _, d := range body.Draft.Locations {
 			for _, l := range v.Locations {
 				if l.At == d.At && l.Holds == d.Holds {
-					out.Locations = append(out.Locations, showLocation(l, v.OS, v.Runtime))
+					out.Locations = append(out.Locations, forms.show(l, v))
 				}
 			}
 		}
 	}
 	if len(out.Locations) == 0 { // returned: not in the manifest
 		for _, d := range body.Draft.Locations {
-			out.Locations = append(out.Locations, showLocation(manifest.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}}, body.Draft.OS, body.Draft.Runtime))
+			out.Locations = append(out.Locations, forms.show(manifest.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}}, manifest.VariantOf(body.Draft)))
 		}
 	}
-	me := person(c)
-	switch {
-	case x.State != "waiting":
-		out.WhyNot = "it was " + x.State + " by " + x.DecidedBy
-	case x.By == me.Name:
-		out.WhyNot = "it is your own; another reviewer decides"
-	case !me.Reviewer:
-		out.WhyNot = "only reviewers decide"
-	default:
-		out.MayDecide = true
-	}
-	return out, nil
+	return nil
 }
 
 func (s *Service) accept(c *echo.Context) error {

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"golang.org/x/crypto/argon2"
@@ -72,7 +73,7 @@ func checkPassword(hash, password string) (bool, error) {
 }
 
 // nobodysHash makes a sign-in with an unknown name take as long as any other.
-var nobodysHash = hashPassword("nobody has this password")
+var nobodysHash = sync.OnceValue(func() string { return hashPassword("nobody has this password") })
 
 const tokenPrefix = "endroit_"
 

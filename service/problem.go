@@ -29,6 +29,7 @@ func asProblem(err error) *wire.Problem {
 		bad      *contribution.Error
 		decided  *store.DecidedError
 		conflict *store.ConflictError
+		clash    *store.ClashError
 		status   echo.HTTPStatusCoder
 		tooLong  *http.MaxBytesError
 	)
@@ -42,6 +43,10 @@ func asProblem(err error) *wire.Problem {
 	case errors.As(err, &conflict):
 		p := problem(http.StatusConflict, wire.ProblemConflict, conflict.Error())
 		p.Conflicts = conflict.Conflicts
+		return p
+	case errors.As(err, &clash):
+		p := problem(http.StatusConflict, wire.ProblemClash, clash.Error())
+		p.Field = "sheet." + clash.Clashes[0].Field
 		return p
 	case errors.Is(err, store.ErrOwn):
 		return problem(http.StatusForbidden, wire.ProblemOwn, "nobody decides on a contribution of their own; another reviewer has to")

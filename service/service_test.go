@@ -26,10 +26,13 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/manifest"
+	"endroit/core/sheet"
 	"endroit/core/trace"
 	"endroit/localpg/pgtest"
 	"endroit/service"
 	"endroit/service/wire"
+	"endroit/standin/launchers"
+	"endroit/standin/world"
 )
 
 func TestMain(m *testing.M) {
@@ -60,7 +63,7 @@ func start(t *testing.T) *running {
 	t.Helper()
 	w := &running{database: pgtest.Database(t), people: map[string]*client.Client{}, log: &bytes.Buffer{}}
 	w.listen(t, "127.0.0.1:0")
-	for _, name := range []string{"mira", "tobin", "anselm", "brida"} {
+	for _, name := range []string{"mira", "tobin", "ysolde", "anselm", "brida"} {
 		require.NoError(t, w.service.AddPerson(t.Context(), name, password, name == "anselm" || name == "brida"))
 		token, err := w.as(t, "").Login(t.Context(), name, password)
 		require.NoError(t, err)
@@ -443,6 +446,128 @@ func TestNoTitleIsAcceptedIntoAnothersPlaces(t *testing.T) {
 	assert.Equal(t, wire.ProblemConflict, problem(t, err).Type)
 }
 
+// sheetBody is a contribution of a stand-in's sheet, with something replaced.
+func sheetBody(t *testing.T, text []byte, replaced ...string) []byte {
+	t.Helper()
+	s, err := sheet.Parse([]byte(strings.NewReplacer(replaced...).Replace(string(text))))
+	require.NoError(t, err)
+	raw, err := (&contribution.Body{Sheet: s, Found: &contribution.Findings{OS: "linux", Installations: 1, Titles: 2}, Note: "as it is here"}).Encode()
+	require.NoError(t, err)
+	return raw
+}
+
+func TestSheetsAreReviewedLikeLocations(t *testing.T) {
+	w := start(t)
+	mira, tobin, anselm := w.people["mira"], w.people["tobin"], w.people["anselm"]
+	send := func(as *client.Client, raw []byte) int64 {
+		sent, err := as.Submit(t.Context(), fmt.Sprint(len(raw), time.Now().UnixNano()), raw)
+		require.NoError(t, err)
+		return sent.Number
+	}
+	accept := func(number int64) int {
+		decided, err := anselm.Accept(t.Context(), number)
+		require.NoError(t, err)
+		return decided.Revision
+	}
+	first := send(mira, sheetBody(t, launchers.QuaysideSheet))
+	shown, err := anselm.Contribution(t.Context(), first)
+	require.NoError(t, err)
+	assert.Equal(t, "sheet", shown.Kind)
+	assert.Equal(t, "Quayside", shown.Title)
+	assert.True(t, shown.Sheet.New)
+	assert.Equal(t, "as it is here", shown.Sheet.Note)
+	assert.Equal(t, 2, shown.Sheet.Found.Titles)
+	assert.Contains(t, shown.Sheet.Text, "each: $.libraries.*")
+	assert.Equal(t, 1, accept(first))
+	accept(send(mira, sheetBody(t, launchers.BrasslightSheet)))
+	accept(send(tobin, sheetBody(t, launchers.QuaysideSheet)))
+
+	list, err := w.as(t, "").Launchers(t.Context(), "")
+	require.NoError(t, err)
+	require.Len(t, list.Items, 2)
+	brasslight, quayside := list.Items[0], list.Items[1]
+	assert.Equal(t, []string{"quayside"}, brasslight.Starts)
+	assert.Equal(t, "observed", string(brasslight.Standing))
+	assert.Equal(t, "confirmed", string(quayside.Standing))
+	assert.Equal(t, "mira, tobin tried it independently against installed launchers", quayside.Reason)
+	assert.Equal(t, "~/.local/share/quayside/", quayside.Usual)
+	one, err := w.as(t, "").Launcher(t.Context(), "quayside")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"brasslight"}, one.StartedBy)
+	assert.Len(t, one.Evidence, 2)
+	_, err = sheet.Parse([]byte(one.Text))
+	assert.NoError(t, err)
+	_, err = w.as(t, "").Launcher(t.Context(), "larder")
+	assert.Equal(t, wire.ProblemNotFound, problem(t, err).Type)
+
+	// A change loses the evidence for what was.
+	changed := send(mira, sheetBody(t, launchers.QuaysideSheet, "user: player", "user: somebody"))
+	shown, err = anselm.Contribution(t.Context(), changed)
+	require.NoError(t, err)
+	assert.Equal(t, []sheet.Difference{{Field: "systems.linux.prefixes.user", Before: "player", After: "somebody"}}, shown.Sheet.Differences)
+	assert.Equal(t, 4, accept(changed))
+	one, err = mira.Launcher(t.Context(), "quayside")
+	require.NoError(t, err)
+	assert.Len(t, one.Evidence, 1)
+
+	// The manifest carries them, and older revisions stay what they were.
+	body, digest, err := mira.Manifest(t.Context(), "", 1<<20)
+	require.NoError(t, err)
+	assert.Equal(t, digest, manifest.Digest(body))
+	m, err := manifest.Parse(body)
+	require.NoError(t, err)
+	require.Len(t, m.Sheets, 2)
+	read, err := m.Sheets[1].Read()
+	require.NoError(t, err)
+	assert.Equal(t, "somebody", read.Systems["linux"].Prefixes.User)
+	_, _, old := w.raw(t, "GET", "/api/v1/manifest/revisions/3", "", nil)
+	assert.Contains(t, old, "player")
+	_, _, none := w.raw(t, "GET", "/api/v1/manifest/revisions/0", "", nil)
+	assert.NotContains(t, none, "sheets")
+	_, _, revisions := w.raw(t, "GET", "/api/v1/manifest/revisions", "", nil)
+	assert.Contains(t, revisions, `"sheet_id":"brasslight"`)
+	assert.Error(t, w.sql(t, "UPDATE sheet_versions SET name = 'x'"))
+
+	// What cannot stand beside them is refused, at submitting and at accepting.
+	circle := sheetBody(t, launchers.QuaysideSheet, "    cloud:", "    starts: [{launcher: brasslight, files: a.json, as: json, ref: $.r}]\n    cloud:")
+	_, err = mira.Submit(t.Context(), "circle", circle)
+	p := problem(t, err)
+	assert.Equal(t, wire.ProblemClash, p.Type)
+	assert.Equal(t, "sheet.systems.linux.starts", p.Field)
+	one1 := send(mira, sheetBody(t, launchers.LarderSheet, "id: larder", "id: pantry", "name: Larder", "name: Pantry\naddresses: ['larder.example/x/{ref}']"))
+	two1 := send(tobin, sheetBody(t, launchers.LarderSheet, "name: Larder", "name: Larder\naddresses: ['larder.example/{ref}']"))
+	accept(two1)
+	shown, err = anselm.Contribution(t.Context(), one1)
+	require.NoError(t, err)
+	require.Len(t, shown.Sheet.Clashes, 1)
+	_, err = anselm.Accept(t.Context(), one1)
+	assert.Equal(t, wire.ProblemClash, problem(t, err).Type)
+	waiting, err := anselm.Contributions(t.Context(), client.Filter{State: "waiting"})
+	require.NoError(t, err)
+	assert.Len(t, waiting.Items, 1)
+}
+
+func TestATitlesFormsKnowWhereItsPrefixLies(t *testing.T) {
+	w := start(t)
+	_, err := world.Load(t.Context(), w.address, []world.Person{{Name: "mira", Password: password}, {Name: "tobin", Password: password}, {Name: "ysolde", Password: password}, {Name: "anselm", Password: password}})
+	require.NoError(t, err)
+	_, _, text := w.raw(t, "GET", "/api/v1/titles/lantern-hollow", "", nil)
+	var title wire.Title
+	require.NoError(t, json.Unmarshal([]byte(text), &title))
+	forms := map[string]string{}
+	for _, l := range title.Variants[0].Locations {
+		if strings.HasPrefix(l.At, "saved-games:") {
+			for _, f := range l.Forms {
+				forms[f.For] = f.Text
+			}
+		}
+	}
+	assert.Equal(t, map[string]string{
+		"Windows' file manager": `%USERPROFILE%\Saved Games\Lantern Hollow`, "the simulated drive": `C:\users\player\Saved Games\Lantern Hollow`,
+		"a shell, if it lies in Quayside's own library": `"${XDG_DATA_HOME:-$HOME/.local/share}"/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`,
+	}, forms)
+}
+
 func TestBodiesThatDoNotHold(t *testing.T) {
 	w := start(t)
 	token, err := w.as(t, "").Login(t.Context(), "mira", password)
@@ -458,6 +583,7 @@ func TestBodiesThatDoNotHold(t *testing.T) {
 		return out
 	}
 	sound := string(tidewrack(t))
+	ofSheet := string(sheetBody(t, launchers.QuaysideSheet))
 	for name, c := range map[string]struct {
 		header map[string]string
 		body   string
@@ -475,6 +601,13 @@ func TestBodiesThatDoNotHold(t *testing.T) {
 		"out of its anchor":   {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/../../x", 1), 422, "draft.locations[0].at", "leads out"},
 		"an absolute path":    {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "/etc/passwd", 1), 422, "draft.locations[0].at", "no colon"},
 		"over the limit":      {good, strings.Repeat(" ", contribution.MaxBytes) + sound, 413, "", "larger than"},
+		"a sheet and a draft": {good, ofSheet[:len(ofSheet)-1] + "," + sound[1:], 422, "sheet", "not both"},
+		"no findings":         {good, strings.Replace(ofSheet, `"found"`, `"lost"`, 1), 422, "found", "what it found"},
+		"nothing found":       {good, strings.NewReplacer(`"installations": 1`, `"installations": 0`, `"titles": 2`, `"titles": 0`).Replace(ofSheet), 422, "found.installations", "needs evidence"},
+		"a bad number":        {good, strings.Replace(ofSheet, `"titles": 2`, `"titles": -2`, 1), 422, "found", "out of range"},
+		"a bad query":         {good, strings.Replace(ofSheet, "$.libraries.*", "libraries", 1), 422, "sheet.systems.linux.libraries.each", "not a JSONPath"},
+		"a sheet that climbs": {good, strings.Replace(ofSheet, "settings/libraries.qk", "../../etc/passwd", 1), 422, "sheet.systems.linux.libraries.files", "leads out"},
+		"a note with escapes": {good, strings.Replace(ofSheet, "as it is here", `as \u001b[2Jit`, 1), 422, "note", "cannot be shown"},
 		"deeper than is sane": {good, strings.Repeat("[", 100_000), 400, "", "not a contribution"},
 	} {
 		status, header, text := w.raw(t, "POST", "/api/v1/contributions", c.body, c.header)
@@ -707,7 +840,7 @@ func TestWhatIsUnderWayIsFinished(t *testing.T) {
 			_ = c.Close()
 		}
 		return err != nil
-	}, 5*time.Second, 5*time.Millisecond, "nothing new is taken")
+	}, time.Minute, 5*time.Millisecond, "nothing new is taken")
 	_, err = conn.Write(text[len(text)/2:])
 	require.NoError(t, err)
 	rest, err := io.ReadAll(answers)

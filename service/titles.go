@@ -7,6 +7,7 @@ import (
 
 	"endroit/core/manifest"
 	"endroit/core/place"
+	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/service/wire"
 )
@@ -58,26 +59,67 @@ func (s *Service) showTitle(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	forms, err := s.forms(c)
+	if err != nil {
+		return err
+	}
 	variants := []wire.VariantShown{}
 	for _, v := range t.Variants {
 		shown := wire.VariantShown{Name: v.String(), Store: v.Store, Ref: v.Ref, Launcher: v.Launcher, OS: v.OS, Runtime: v.Runtime, Locations: []wire.LocationShown{}}
 		for _, l := range v.Locations {
-			shown.Locations = append(shown.Locations, showLocation(l, v.OS, v.Runtime))
+			shown.Locations = append(shown.Locations, forms.show(l, v))
 		}
 		variants = append(variants, shown)
 	}
 	return c.JSON(http.StatusOK, wire.Title{ID: t.ID, Name: t.Name, Variants: variants})
 }
 
-func showLocation(l manifest.Location, os, runtime string) wire.LocationShown {
+// forms writes locations for a page, with what the launchers' sheets tell of
+// where prefixes and accounts lie.
+type forms map[string]*sheet.Sheet // by id
+
+func (s *Service) forms(c *echo.Context) (forms, error) {
+	all, err := s.store.Sheets(c.Request().Context())
+	if err != nil {
+		return nil, err
+	}
+	f := forms{}
+	for _, x := range all {
+		if read, err := x.Read(); err == nil {
+			f[x.ID] = read
+		}
+	}
+	return f, nil
+}
+
+func (f forms) show(l manifest.Location, v manifest.Variant) wire.LocationShown {
 	out := wire.LocationShown{Location: l, Forms: []place.Form{}}
 	_, out.Reason = standing.Of(l.Evidence)
-	if at, err := place.Parse(l.At); err == nil {
-		out.Anchor, out.Pattern = string(at.Anchor), at.Pattern.String()
-		d, _ := place.Define(at.Anchor)
-		out.Means = d.On(os, runtime)
-		out.Usual = at.Usual(os, runtime)
-		out.Forms = at.Forms(os, runtime)
+	at, err := place.Parse(l.At)
+	if err != nil {
+		return out
+	}
+	out.Anchor, out.Pattern = string(at.Anchor), at.Pattern.String()
+	d, _ := place.Define(at.Anchor)
+	out.Means = d.On(v.OS, v.Runtime)
+	out.Usual = at.Usual(v.OS, v.Runtime)
+	out.Forms = at.Forms(v.OS, v.Runtime)
+	if v.Runtime != "prefix" {
+		return out
+	}
+	// The prefix is that of the launcher that laid the copy out.
+	for _, id := range []string{v.Store, v.Launcher} {
+		if s := f[id]; s != nil {
+			if in := s.InsidePrefix(v.OS, v.Ref); in.Prefix != "" || in.User != "" {
+				out.Forms = at.FormsIn(in)
+				for i := range out.Forms {
+					if out.Forms[i].For == place.ForShell {
+						out.Forms[i].For = "a shell, if it lies in " + s.Name + "'s own library"
+					}
+				}
+				break
+			}
+		}
 	}
 	return out
 }

@@ -11,12 +11,13 @@ import (
 
 // Start starts the command in a process group of its own, so that the terminal's
 // Ctrl-C reaches this process alone; should this process die, the command gets
-// the signal (PR_SET_PDEATHSIG, prctl(2)). ended yields the command's end once.
+// the signal (on Linux alone: PR_SET_PDEATHSIG, prctl(2)). ended yields the
+// command's end once.
 func Start(c *exec.Cmd, signal syscall.Signal) (ended chan error, err error) {
 	if c.SysProcAttr == nil {
 		c.SysProcAttr = &syscall.SysProcAttr{}
 	}
-	c.SysProcAttr.Pdeathsig, c.SysProcAttr.Setpgid = signal, true
+	tie(c.SysProcAttr, signal)
 	started := make(chan error, 1)
 	ended = make(chan error, 1)
 	go func() {

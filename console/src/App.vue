@@ -21,6 +21,7 @@ const signInHere = computed(() =>
 const pages = [
   { to: '/titles', text: 'Titles' },
   { to: '/reviews', text: 'Reviews' },
+  { to: '/launchers', text: 'Launchers' },
   { to: '/revisions', text: 'Revisions' },
 ]
 

@@ -87,3 +87,17 @@ export const useRevisions = () =>
     initialPageParam: undefined as string | undefined,
     getNextPageParam: nextPage,
   })
+
+export const useLaunchers = () =>
+  useInfiniteQuery({
+    queryKey: ['launchers'],
+    queryFn: ({ pageParam }) => unwrap(api.GET('/launchers', { params: { query: { cursor: pageParam } } })),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: nextPage,
+  })
+
+export const useLauncher = (id: Ref<string>) =>
+  useQuery({
+    queryKey: ['launcher', id],
+    queryFn: () => unwrap(api.GET('/launchers/{id}', { params: { path: { id: id.value } } })),
+  })

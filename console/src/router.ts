@@ -1,6 +1,8 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
 import ContributionPage from './pages/ContributionPage.vue'
+import LauncherPage from './pages/LauncherPage.vue'
+import LaunchersPage from './pages/LaunchersPage.vue'
 import MissingPage from './pages/MissingPage.vue'
 import ReviewsPage from './pages/ReviewsPage.vue'
 import RevisionsPage from './pages/RevisionsPage.vue'
@@ -21,6 +23,8 @@ export const router = createRouter({
       props: (to) => ({ number: Number(to.params.number) }),
       meta: { title: 'Contribution' },
     },
+    { path: '/launchers', component: LaunchersPage, meta: { title: 'Launchers' } },
+    { path: '/launchers/:id', component: LauncherPage, props: true, meta: { title: 'Launcher' } },
     { path: '/revisions', component: RevisionsPage, meta: { title: 'Revisions' } },
     { path: '/sign-in', component: SignInPage, meta: { title: 'Sign in' } },
     { path: '/:rest(.*)*', component: MissingPage, meta: { title: 'No such page' } },

@@ -1,5 +1,5 @@
-// Package contribution is what a contributor sends: a draft and the evidence
-// for it, with nothing in it that tells who they are.
+// Package contribution is what a contributor sends: a draft or a launcher's sheet
+// and the evidence for it, with nothing in it that tells who they are.
 //
 //	body, err := contribution.Prepare(draft, footprint)
 //	err = body.Check()
@@ -15,6 +15,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/place"
+	"endroit/core/sheet"
 )
 
 // The bounds of what is sent.
@@ -24,10 +25,36 @@ const (
 	maxText  = 2000
 )
 
-// Body is what is sent.
+// Body is what is sent: a draft with its footprint, or a sheet with what it found.
 type Body struct {
-	Draft     *draft.Draft         `json:"draft"`
-	Footprint *footprint.Footprint `json:"footprint"`
+	Draft     *draft.Draft         `json:"draft,omitempty"`
+	Footprint *footprint.Footprint `json:"footprint,omitempty"`
+
+	Sheet *sheet.Sheet `json:"sheet,omitempty"`
+	Found *Findings    `json:"found,omitempty"`
+	Note  string       `json:"note,omitempty"` // of a sheet's; a draft has its own
+}
+
+// The kinds of contributions.
+const (
+	OfDraft = "draft"
+	OfSheet = "sheet"
+)
+
+// Kind is which of both it is.
+func (b *Body) Kind() string {
+	if b.Sheet != nil {
+		return OfSheet
+	}
+	return OfDraft
+}
+
+// Title is what it is about, in words: the title or the launcher.
+func (b *Body) Title() string {
+	if b.Sheet != nil {
+		return b.Sheet.Name
+	}
+	return b.Draft.Title
 }
 
 // Prepare makes the body from a draft and the footprint of its trace: see
@@ -85,8 +112,11 @@ func (e *Error) Error() string { return e.Field + ": " + e.Reason }
 // footprint that is not what Share makes, a location for which the footprint
 // has no file.
 func (b *Body) Check() error {
+	if b.Sheet != nil {
+		return b.checkSheet()
+	}
 	if b.Draft == nil || b.Footprint == nil {
-		return &Error{"draft", "a contribution has a draft and a footprint"}
+		return &Error{"draft", "a contribution has a draft and a footprint, or a sheet and what it found"}
 	}
 	if err := b.Draft.Check(); err != nil {
 		if e, ok := err.(*draft.Error); ok {
@@ -136,9 +166,13 @@ func checkFootprint(f *footprint.Footprint) error {
 		}
 		texts = append(append(append(append(texts, x.Reasons...), x.Programs...), x.Near...), x.Before.Looks, x.After.Looks)
 	}
+	return checkTexts(texts, "footprint")
+}
+
+func checkTexts(texts []string, field string) error {
 	for _, t := range texts {
-		if len(t) > maxText || !utf8.ValidString(t) || strings.ContainsFunc(t, func(r rune) bool { return !unicode.IsGraphic(r) }) {
-			return &Error{"footprint", fmt.Sprintf("a text is longer than %d bytes or holds characters that cannot be shown", maxText)}
+		if len(t) > maxText || !utf8.ValidString(t) || strings.ContainsFunc(t, func(r rune) bool { return !unicode.IsGraphic(r) && !(field == "note" && r == '\n') }) {
+			return &Error{field, fmt.Sprintf("a text is longer than %d bytes or holds characters that cannot be shown", maxText)}
 		}
 	}
 	return nil

@@ -54,22 +54,35 @@ type builder struct {
 	fp        *Footprint
 	files     []*record // by number, from 1
 	processes []trace.Process
+	prefix    *inPrefix           // nil for native programs
+	byPath    map[string]*record  // in a prefix one file is seen by several ways
 	roots     map[int]place.Roots // by process
 	exit      time.Duration       // of the command
 	last      time.Duration
 }
 
 func newBuilder(h trace.Header) *builder {
-	return &builder{h: h, files: []*record{nil}, processes: []trace.Process{{}}, roots: map[int]place.Roots{},
+	return &builder{h: h, prefix: newInPrefix(h.Prefix), byPath: map[string]*record{}, files: []*record{nil}, processes: []trace.Process{{}}, roots: map[int]place.Roots{},
 		fp: &Footprint{Format: Format, Title: h.Title, Edition: h.Edition, Launcher: h.Launcher, OS: h.OS, Runtime: h.Runtime,
 			Observer: h.Observer, Started: h.Started, Programs: []string{}, Cues: []trace.Cue{}, Gaps: []trace.Gap{}, Counts: map[Kind]int{},
-			Files: []File{}, Self: &Self{h.User, h.Host, h.Env["HOME"]}}}
+			Files: []File{}, Self: selfOf(h)}}
+}
+
+func selfOf(h trace.Header) *Self {
+	s := &Self{User: h.User, Host: h.Host, Home: h.Env["HOME"]}
+	if h.Account != nil {
+		s.Account = h.Account.ID
+	}
+	if h.Prefix != nil {
+		s.Inside = h.Prefix.User
+	}
+	return s
 }
 
 func (b *builder) line(l trace.Line) {
 	switch {
 	case l.File != nil:
-		b.files = append(b.files, &record{file: *l.File, ops: map[trace.Op]int{}, created: l.File.Before.Is == trace.IsAbsent})
+		b.files = append(b.files, b.declare(*l.File))
 	case l.Known != nil:
 		b.files[l.Known.File].file.Before = l.Known.State
 	case l.After != nil:
@@ -91,6 +104,21 @@ func (b *builder) line(l trace.Line) {
 	case l.End != nil:
 		b.last = max(b.last, l.End.At)
 	}
+}
+
+// declare makes the record of a file, or finds that of another way to it.
+func (b *builder) declare(f trace.File) *record {
+	if b.prefix != nil {
+		f.Path = b.prefix.host(f.Path)
+		if known := b.byPath[f.Path]; known != nil {
+			return known
+		}
+	}
+	r := &record{file: f, ops: map[trace.Op]int{}, created: f.Before.Is == trace.IsAbsent}
+	if b.prefix != nil {
+		b.byPath[f.Path] = r
+	}
+	return r
 }
 
 func (b *builder) event(e trace.Event) {
@@ -190,7 +218,12 @@ func (b *builder) finish() *Footprint {
 			b.fp.Programs = append(b.fp.Programs, name)
 		}
 	}
+	done := map[*record]bool{}
 	for _, f := range b.files[1:] {
+		if done[f] {
+			continue
+		}
+		done[f] = true
 		f.settle()
 		if !b.counts(f) {
 			continue
@@ -246,6 +279,17 @@ func (b *builder) rootsOf(process int) place.Roots {
 		env = e
 	}
 	r := place.LinuxRoots(env)
+	if b.h.Prefix != nil {
+		// A Windows build knows Windows' folders alone; what it keeps in others is
+		// none of its own.
+		r = place.Roots{}
+		for anchor, folder := range b.h.Prefix.Roots {
+			r[place.Anchor(anchor)] = path.Clean(folder)
+		}
+	}
+	if b.h.Account != nil && b.h.Account.Folder != "" {
+		r[place.AccountData] = path.Clean(b.h.Account.Folder)
+	}
 	if b.h.Install != "" {
 		r[place.Install] = path.Clean(b.h.Install)
 	}

@@ -62,6 +62,8 @@ type Footprint struct {
 // Self is what in a trace tells who made it.
 type Self struct {
 	User, Host, Home string
+	Account          string // the launcher's account in use
+	Inside           string // the user's name in the prefix
 }
 
 // File is one file's record.

@@ -150,6 +150,12 @@ func (v *view) systemPath() string {
 	if v.inInstall() {
 		return ""
 	}
+	if v.b.prefix.isHive(v.file.Path) {
+		return "it is the registry of the prefix: what programs keep there is in its keys"
+	}
+	if v.b.prefix.isWindows(v.file.Path) {
+		return "it is one of Windows' own files in the prefix"
+	}
 	for _, root := range systemRoots {
 		if strings.HasPrefix(v.file.Path, root) {
 			return "it lies in " + strings.TrimSuffix(root, "/") + ", which belongs to the operating system"

@@ -113,7 +113,9 @@ func hider(s *Self) func(string) string {
 	}
 	if s != nil {
 		add(s.Home, "~")
+		add(s.Account, "{account}")
 		add(s.User, "{user}")
+		add(s.Inside, "{user}")
 		add(s.Host, "{host}")
 	}
 	return func(text string) string {

@@ -67,8 +67,46 @@ type Hive struct {
 	byID map[string]int
 }
 
+// New makes a hive of keys; of two with one path the last counts.
+func New(root string, keys []Key) *Hive {
+	h := &Hive{Root: root, Keys: keys, byID: make(map[string]int, len(keys))}
+	for i, k := range keys {
+		h.byID[fold(k.Path)] = i
+	}
+	return h
+}
+
 // Parse reads a hive. An error names the line.
-func Parse(data []byte) (*Hive, error) {
+func Parse(data []byte) (*Hive, error) { return parse(data, nil) }
+
+// ParseBelow reads only the keys with these paths and those below them, and passes
+// over all others unread: a hive has tens of thousands. Paths are in ASCII; with
+// others everything is read.
+func ParseBelow(data []byte, paths ...string) (*Hive, error) {
+	w := wanted{}
+	for _, p := range paths {
+		if strings.ContainsFunc(p, func(r rune) bool { return r < ' ' || r > '~' || r == ']' }) {
+			return parse(data, nil)
+		}
+		w = append(w, []byte(strings.ReplaceAll(strings.ToLower(p), `\`, `\\`)))
+	}
+	return parse(data, w)
+}
+
+// wanted are paths as they stand in a file, in small letters.
+type wanted [][]byte
+
+// has reports whether a line opens a key with one of the paths, or one below it.
+func (w wanted) has(line []byte) bool {
+	for _, p := range w {
+		if rest := line[1:]; len(rest) > len(p) && (rest[len(p)] == ']' || rest[len(p)] == '\\') && bytes.EqualFold(rest[:len(p)], p) {
+			return true
+		}
+	}
+	return false
+}
+
+func parse(data []byte, only wanted) (*Hive, error) {
 	if len(data) > MaxBytes {
 		return nil, fmt.Errorf("read hive: it has %d bytes; at most %d are read", len(data), MaxBytes)
 	}
@@ -83,6 +121,10 @@ func Parse(data []byte) (*Hive, error) {
 		if !ok {
 			return h, nil
 		}
+		if only != nil && bytes.HasPrefix(line, []byte("[")) && !only.has(line) {
+			p.skip()
+			continue
+		}
 		if err := h.add(string(line)); err != nil {
 			return nil, fmt.Errorf("read hive: line %d: %w", p.n, err)
 		}
@@ -92,6 +134,19 @@ func Parse(data []byte) (*Hive, error) {
 type parser struct {
 	rest []byte
 	n    int
+}
+
+// skip passes over the values of a key: to the line that opens the next.
+func (p *parser) skip() {
+	end := len(p.rest)
+	if i := bytes.Index(p.rest, []byte("\n[")); i >= 0 {
+		end = i + 1
+	}
+	if bytes.HasPrefix(p.rest, []byte("[")) {
+		end = 0
+	}
+	p.n += bytes.Count(p.rest[:end], []byte{'\n'})
+	p.rest = p.rest[end:]
 }
 
 // line returns the next line, joined with those that continue it.

@@ -45,7 +45,8 @@ type Head struct {
 // Manifest is one whole revision.
 type Manifest struct {
 	Head
-	Titles []Title `json:"titles"` // by id
+	Sheets []Sheet `json:"sheets,omitempty"` // of launchers, by id
+	Titles []Title `json:"titles"`           // by id
 }
 
 // Title is one game, however sold.
@@ -94,6 +95,11 @@ func Parse(data []byte) (*Manifest, error) {
 			return nil, fmt.Errorf("read manifest: %w: title %d (%.40q) is out of order", ErrFormat, i+1, t.ID)
 		}
 	}
+	for i, x := range m.Sheets {
+		if x.ID == "" || i > 0 && m.Sheets[i-1].ID >= x.ID {
+			return nil, fmt.Errorf("read manifest: %w: sheet %d (%.40q) is out of order", ErrFormat, i+1, x.ID)
+		}
+	}
 	return &m, nil
 }
 
@@ -111,9 +117,10 @@ func Canonical(v any) ([]byte, error) {
 	return out, nil
 }
 
-// Assemble joins a head with titles that are canonical already, in the order of
-// their ids, to the canonical revision: "titles" sorts last among the keys.
-func Assemble(h Head, titles [][]byte) ([]byte, error) {
+// Assemble joins a head with sheets and titles that are canonical already, each in
+// the order of their ids, to the canonical revision: "sheets" and "titles" sort
+// last among the keys. Without sheets their key is left out.
+func Assemble(h Head, sheets, titles [][]byte) ([]byte, error) {
 	h.Format = Format
 	head, err := Canonical(h)
 	if err != nil {
@@ -121,6 +128,11 @@ func Assemble(h Head, titles [][]byte) ([]byte, error) {
 	}
 	var b bytes.Buffer
 	b.Write(head[:len(head)-1])
+	if len(sheets) > 0 {
+		b.WriteString(`,"sheets":[`)
+		b.Write(bytes.Join(sheets, []byte{','}))
+		b.WriteByte(']')
+	}
 	b.WriteString(`,"titles":[`)
 	b.Write(bytes.Join(titles, []byte{','}))
 	b.WriteString("]}")

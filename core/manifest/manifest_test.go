@@ -120,7 +120,7 @@ func TestARevisionHasOneDigest(t *testing.T) {
 		require.NoError(t, err)
 		docs = append(docs, doc)
 	}
-	body, err := Assemble(head, docs)
+	body, err := Assemble(head, nil, docs)
 	require.NoError(t, err)
 	m, err := Parse(body)
 	require.NoError(t, err)

@@ -28,6 +28,13 @@ var (
 		Documents: `"$HOME"/Documents`, VarGames: "/var/games",
 		MacApplicationSupport: `"$HOME"/Library/'Application Support'`, MacPreferences: `"$HOME"/Library/Preferences`, MacContainers: `"$HOME"/Library/Containers`,
 	}
+	// driveFolders are where they lie on C: unless somebody moved them, with % for
+	// the user's name.
+	driveFolders = map[Anchor]string{
+		Home: `users\%`, Documents: `users\%\Documents`, SavedGames: `users\%\Saved Games`, RoamingAppData: `users\%\AppData\Roaming`,
+		LocalAppData: `users\%\AppData\Local`, LocalLowAppData: `users\%\AppData\LocalLow`, PublicDocuments: `users\Public\Documents`,
+		ProgramData: "ProgramData", PrefixDrive: "",
+	}
 	windowsFolders = map[Anchor]string{
 		Home: "%USERPROFILE%", Documents: `%USERPROFILE%\Documents`, SavedGames: `%USERPROFILE%\Saved Games`, RoamingAppData: "%APPDATA%",
 		LocalAppData: "%LOCALAPPDATA%", LocalLowAppData: `%USERPROFILE%\AppData\LocalLow`, PublicDocuments: `%PUBLIC%\Documents`,
@@ -35,30 +42,117 @@ var (
 	}
 )
 
+// Where a form can be pasted.
+const (
+	ForFileManager    = "Windows' file manager"
+	ForPowerShell     = "PowerShell"
+	ForShell          = "a shell"
+	ForSimulatedDrive = "the simulated drive"
+	ForRegistry       = "the registry editor"
+)
+
+// Inside is what is known of a compatibility prefix before one has it: where it
+// lies, as a POSIX shell takes it, and the user's name inside. Both may be empty.
+type Inside struct{ Prefix, User string }
+
 // Forms writes the folder above the first variable part in the ways that can be
 // pasted on a system. Where the anchor depends on the installation there are
 // none.
 func (l Location) Forms(os, runtime string) []Form {
-	var fixed []string
+	if runtime == "prefix" {
+		return l.FormsIn(Inside{})
+	}
+	names := l.fixed()
+	forms := []Form{}
+	if os == "windows" {
+		if l.Anchor == Registry {
+			return append(forms, Form{ForRegistry, strings.Join(names, `\`)})
+		}
+		if top := windowsFolders[l.Anchor]; top != "" {
+			path := strings.Join(append([]string{top}, names...), `\`)
+			forms = append(forms, Form{ForFileManager, path}, Form{ForPowerShell, PowerShellQuote(path)})
+		}
+		return forms
+	}
+	if top := shellFolders[l.Anchor]; top != "" {
+		forms = append(forms, Form{ForShell, joinShell(top, names)})
+	}
+	return forms
+}
+
+// FormsIn writes the folder above the first variable part in the ways that can be
+// pasted where a Windows build runs in a prefix: inside it, and from outside.
+func (l Location) FormsIn(in Inside) []Form {
+	names := l.fixed()
+	forms := []Form{}
+	if l.Anchor == Registry {
+		return append(forms, Form{ForRegistry, strings.Join(names, `\`)})
+	}
+	if top := windowsFolders[l.Anchor]; top != "" {
+		forms = append(forms, Form{ForFileManager, strings.Join(append([]string{top}, names...), `\`)})
+	}
+	drive, ok := driveFolders[l.Anchor]
+	if !ok || in.User == "" && strings.Contains(drive, "%") {
+		return forms
+	}
+	drive = strings.Replace(drive, "%", in.User, 1)
+	forms = append(forms, Form{ForSimulatedDrive, strings.Join(append([]string{strings.TrimSuffix("C:\\"+drive, `\`)}, names...), `\`)})
+	if in.Prefix != "" {
+		inside := names
+		if drive != "" {
+			inside = append(strings.Split(drive, `\`), names...)
+		}
+		forms = append(forms, Form{ForShell, joinShell(in.Prefix+"/drive_c", inside)})
+	}
+	return forms
+}
+
+// fixed is the names before the first variable part; of a pattern of files in one
+// folder, without the file.
+func (l Location) fixed() (names []string) {
 	for i, s := range l.Pattern.Segments {
 		if !s.literal() || i == len(l.Pattern.Segments)-1 && !l.Pattern.Folder && len(l.Pattern.Segments) > 1 && !l.Exact() {
 			break
 		}
-		fixed = append(fixed, s[0].Text)
+		names = append(names, s[0].Text)
 	}
-	forms := []Form{}
-	if os == "windows" || runtime == "prefix" {
-		if top := windowsFolders[l.Anchor]; top != "" {
-			forms = append(forms, Form{"Windows' file manager", strings.Join(append([]string{top}, fixed...), `\`)})
-		}
-	} else if top := shellFolders[l.Anchor]; top != "" {
-		text := top
-		for _, n := range fixed {
-			text += "/" + ShellQuote(n)
-		}
-		forms = append(forms, Form{"a shell", text})
+	return names
+}
+
+// ShellRoot writes an exact folder for a POSIX shell; empty where the anchor
+// depends on the installation.
+func (l Location) ShellRoot() string {
+	if top := shellFolders[l.Anchor]; top != "" {
+		return joinShell(top, l.fixed())
 	}
-	return forms
+	return ""
+}
+
+func joinShell(top string, names []string) string {
+	for _, n := range names {
+		top += "/" + ShellQuote(n)
+	}
+	return top
+}
+
+// WindowsVariable is how an anchor is written for Windows' file manager, with a
+// variable: %APPDATA%. Empty where there is no such way.
+func WindowsVariable(a Anchor) string { return windowsFolders[a] }
+
+// PowerShell takes typographic quotes for quotes, too (about_Quoting_Rules).
+var (
+	inDoubleQuotes = strings.NewReplacer("`", "``", "$", "`$", `"`, "`\"", "“", "`“", "”", "`”", "„", "`„")
+	inSingleQuotes = strings.NewReplacer("'", "''", "‘", "‘‘", "’", "’’", "‚", "‚‚", "‛", "‛‛")
+)
+
+// PowerShellQuote writes a path with %VARIABLES% for PowerShell.
+func PowerShellQuote(path string) string {
+	if rest, ok := strings.CutPrefix(path, "%"); ok {
+		if name, rest, ok := strings.Cut(rest, "%"); ok {
+			return `"$env:` + name + inDoubleQuotes.Replace(rest) + `"`
+		}
+	}
+	return "'" + inSingleQuotes.Replace(path) + "'"
 }
 
 // usual is where anchors lie unless somebody moved them, as people write it.

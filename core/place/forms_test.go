@@ -23,7 +23,7 @@ func TestForms(t *testing.T) {
 		{"mac-application-support:Tidewrack/**/save.dat", "macos", "native", "~/Library/Application Support/Tidewrack/**/save.dat", `"$HOME"/Library/'Application Support'/Tidewrack`},
 		{"xdg-data:tw/50%25 done.sav", "linux", "native", "~/.local/share/tw/50%25 done.sav", `"${XDG_DATA_HOME:-$HOME/.local/share}"/tw/'50% done.sav'`},
 		{"install:saves/", "linux", "native", "", ""},
-		{"registry:HKEY_CURRENT_USER/Software/Tidewrack/", "windows", "native", "", ""},
+		{"registry:HKEY_CURRENT_USER/Software/Tidewrack/", "windows", "native", "", `HKEY_CURRENT_USER\Software\Tidewrack`},
 	} {
 		l, err := Parse(c.at)
 		require.NoError(t, err, c.at)
@@ -33,9 +33,40 @@ func TestForms(t *testing.T) {
 			assert.Empty(t, forms, c.at)
 			continue
 		}
-		require.Len(t, forms, 1, c.at)
+		require.NotEmpty(t, forms, c.at)
 		assert.Equal(t, c.form, forms[0].Text, c.at)
 	}
+}
+
+func TestFormsOfWindowsAndAPrefix(t *testing.T) {
+	texts := func(forms []Form) map[string]string {
+		out := map[string]string{}
+		for _, f := range forms {
+			out[f.For] = f.Text
+		}
+		return out
+	}
+	at := func(text string) Location {
+		l, err := Parse(text)
+		require.NoError(t, err)
+		return l
+	}
+	assert.Equal(t, map[string]string{ForFileManager: `%APPDATA%\Tide & Co\slots`, ForPowerShell: `"$env:APPDATA\Tide & Co\slots"`},
+		texts(at("roaming-app-data:Tide & Co/slots/slot{slot}.sav").Forms("windows", "native")))
+	quayside := Inside{`"$HOME"/.local/share/quayside/prefixes/505310`, "player"}
+	assert.Equal(t, map[string]string{
+		ForFileManager:    `%USERPROFILE%\Saved Games\Lantern Hollow`,
+		ForSimulatedDrive: `C:\users\player\Saved Games\Lantern Hollow`,
+		ForShell:          `"$HOME"/.local/share/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`,
+	}, texts(at("saved-games:Lantern Hollow/{account}/").FormsIn(quayside)))
+	assert.Equal(t, `C:\Games\Fen`, texts(at("prefix-drive:Games/Fen/").FormsIn(Inside{}))[ForSimulatedDrive])
+	assert.Equal(t, map[string]string{ForFileManager: `%APPDATA%\Fen`}, texts(at("roaming-app-data:Fen/").FormsIn(Inside{})), "without the user's name there is no path on the drive")
+	assert.Equal(t, map[string]string{ForRegistry: `HKEY_CURRENT_USER\Software\Fen`}, texts(at("registry:HKEY_CURRENT_USER/Software/Fen/").FormsIn(quayside)))
+	assert.Equal(t, "\"$env:A\\x`$y``z\"", PowerShellQuote("%A%\\x$y`z"))
+	assert.Equal(t, `'C:\it''s'`, PowerShellQuote(`C:\it's`))
+	assert.Equal(t, "'C:\\it’’s ‘‘so‛‛ ‚‚'", PowerShellQuote("C:\\it’s ‘so‛ ‚"), "typographic quotes are quotes there")
+	assert.Equal(t, "\"$env:A\\`“x`” `„\"", PowerShellQuote("%A%\\“x” „"))
+	assert.Equal(t, `"${XDG_DATA_HOME:-$HOME/.local/share}"/quayside`, at("xdg-data:quayside/").ShellRoot())
 }
 
 func TestOnWhatAnAnchorIs(t *testing.T) {
@@ -81,4 +112,15 @@ func TestNothingQuotedReachesTheTerminalRaw(t *testing.T) {
 			require.True(rt, r == ' ' || r >= 0x21 && r != 0x7f && !special(r, 3) || strings.ContainsRune(`%*?{}/\`, r), "%q", r)
 		}
 	})
+}
+
+func TestLocationsAsText(t *testing.T) {
+	l, err := Parse("xdg-data:tidewrack/slots/slot{slot}.sav")
+	require.NoError(t, err)
+	text, err := l.MarshalText()
+	require.NoError(t, err)
+	var back Location
+	require.NoError(t, back.UnmarshalText(text))
+	assert.Equal(t, l, back)
+	assert.Error(t, back.UnmarshalText([]byte("xdg-data:*")), "it is as strict as Parse")
 }

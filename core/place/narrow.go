@@ -2,6 +2,9 @@ package place
 
 import (
 	"fmt"
+	"iter"
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 	"unicode"
@@ -88,12 +91,74 @@ func (l Location) narrowHere() error {
 	if err := l.below(nil, string(l.Anchor)); err != nil {
 		return err
 	}
-	for _, g := range guards()[l.Anchor] {
+	for g := range guards()[l.Anchor].on(l.Pattern.Segments) {
 		if err := l.guard(g); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// guardTree holds an anchor's guards by the names of their folders, so that a
+// location meets only those on its own way.
+type guardTree struct {
+	here   []guard               // those whose folder this is
+	byName map[string]*guardTree // in small letters
+	any    *guardTree            // behind a `*`
+}
+
+func (t *guardTree) add(g guard) {
+	for _, s := range g.folder.Segments {
+		switch {
+		case s.any():
+			if t.any == nil {
+				t.any = &guardTree{}
+			}
+			t = t.any
+		case s.plain():
+			name := strings.ToLower(s[0].Text)
+			if t.byName[name] == nil {
+				if t.byName == nil {
+					t.byName = map[string]*guardTree{}
+				}
+				t.byName[name] = &guardTree{}
+			}
+			t = t.byName[name]
+		default:
+			panic("place: the table of guarded folders: " + g.name + " has a name that is neither plain nor *")
+		}
+	}
+	t.here = append(t.here, g)
+}
+
+// on gives the guards that a pattern can meet: those above it on its way, and all
+// behind the end of its plain names.
+func (t *guardTree) on(segments []Segment) iter.Seq[guard] {
+	return func(yield func(guard) bool) { t.each(segments, yield) }
+}
+
+func (t *guardTree) each(segments []Segment, yield func(guard) bool) bool {
+	if t == nil {
+		return true
+	}
+	for _, g := range t.here {
+		if !yield(g) {
+			return false
+		}
+	}
+	if len(segments) > 0 && segments[0].plain() {
+		return t.byName[strings.ToLower(segments[0][0].Text)].each(segments[1:], yield) && t.any.each(segments[1:], yield)
+	}
+	var rest []Segment // a `**` may stand for any names
+	if len(segments) > 0 && !segments[0].deep() {
+		rest = segments[1:]
+	}
+	for _, name := range slices.Sorted(maps.Keys(t.byName)) { // errors come in one order
+		if !t.byName[name].each(rest, yield) {
+			return false
+		}
+	}
+	return t.any.each(rest, yield)
 }
 
 type guard struct {
@@ -104,15 +169,18 @@ type guard struct {
 
 // guards spells every guarded folder, and every anchor that lies in another,
 // below each anchor that contains it.
-var guards = sync.OnceValue(func() map[Anchor][]guard {
-	all := map[Anchor][]guard{}
+var guards = sync.OnceValue(func() map[Anchor]*guardTree {
+	all := map[Anchor]*guardTree{}
 	add := func(text string, secret bool) {
 		l, err := parse(text)
 		if err != nil {
 			panic("place: the table of guarded folders: " + err.Error())
 		}
 		for _, s := range l.spellings() {
-			all[s.Anchor] = append(all[s.Anchor], guard{Pattern{s.Pattern.Segments, true}, text, secret})
+			if all[s.Anchor] == nil {
+				all[s.Anchor] = &guardTree{}
+			}
+			all[s.Anchor].add(guard{Pattern{s.Pattern.Segments, true}, text, secret})
 		}
 	}
 	for _, d := range Definitions {
@@ -127,10 +195,10 @@ var guards = sync.OnceValue(func() map[Anchor][]guard {
 })
 
 func (l Location) guard(g guard) error {
+	m := matcher{fold: true} // also where the host tells case apart: a refusal must not depend on it
 	if !g.secret {
 		return l.below(g.folder.Segments, g.name)
 	}
-	m := matcher{fold: true} // also where the host tells case apart: a refusal must not depend on it
 	own := l.Pattern.tail()
 	if m.meet(own, g.folder.tail()) || m.meet(own, g.folder.Segments) {
 		return &WideError{fmt.Sprintf("it can match in %s, which holds credentials, runs by itself, or belongs to the system", g.name)}
@@ -153,7 +221,10 @@ func (l Location) singlesOut() error {
 func (l Location) below(folder []Segment, name string) error {
 	segments := l.Pattern.Segments
 	m := matcher{fold: true}
-	for next := range m.states(segments, folder) {
+	for next, reached := range m.states(segments, folder) {
+		if !reached {
+			continue
+		}
 		if next == len(segments) {
 			return &WideError{fmt.Sprintf("it would cover all of %s; name a folder or a file in it", name)}
 		}
@@ -176,32 +247,33 @@ var users = LiteralSegment("users")
 
 // states gives the positions in segments that can be reached by walking down a
 // folder whose own segments may be patterns too.
-func (m matcher) states(segments, folder []Segment) map[int]bool {
-	now := closure(segments, map[int]bool{0: true})
+func (m matcher) states(segments, folder []Segment) []bool {
+	now, next := make([]bool, len(segments)+1), make([]bool, len(segments)+1)
+	now[0] = true
+	closure(segments, now)
 	for _, f := range folder {
-		next := map[int]bool{}
-		for i := range now {
-			if i == len(segments) {
-				continue
-			}
-			if segments[i].deep() {
+		clear(next)
+		for i, s := range segments {
+			switch {
+			case !now[i]:
+			case s.deep():
 				next[i] = true
-			} else if m.segmentsMeet(segments[i], f) {
+			case m.segmentsMeet(s, f):
 				next[i+1] = true
 			}
 		}
-		now = closure(segments, next)
+		now, next = next, now
+		closure(segments, now)
 	}
 	return now
 }
 
-func closure(segments []Segment, states map[int]bool) map[int]bool {
-	for i := range segments {
-		if states[i] && segments[i].deep() {
+func closure(segments []Segment, states []bool) {
+	for i, s := range segments {
+		if states[i] && s.deep() {
 			states[i+1] = true
 		}
 	}
-	return states
 }
 
 func fixed(s Segment) (n int) {

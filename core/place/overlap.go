@@ -1,5 +1,10 @@
 package place
 
+import (
+	"sync"
+	"unicode/utf8"
+)
+
 // Overlap reports whether one file could be covered by both locations. It errs
 // on the side of yes where that depends on what named parts capture.
 func Overlap(a, b Location) bool {
@@ -21,11 +26,7 @@ func Overlap(a, b Location) bool {
 func (l Location) spellings() []Location {
 	all := []Location{l}
 	for i := 0; i < len(all); i++ {
-		for _, text := range byAnchor[all[i].Anchor].below {
-			outer, err := parse(text)
-			if err != nil {
-				panic("place: the table of anchors: " + err.Error())
-			}
+		for _, outer := range outers()[all[i].Anchor] {
 			p := Pattern{Folder: l.Pattern.Folder}
 			p.Segments = append(append(p.Segments, outer.Pattern.Segments...), all[i].Pattern.Segments...)
 			all = append(all, Location{outer.Anchor, p})
@@ -33,6 +34,21 @@ func (l Location) spellings() []Location {
 	}
 	return all
 }
+
+// outers are the folders of other anchors that an anchor usually is.
+var outers = sync.OnceValue(func() map[Anchor][]Location {
+	all := map[Anchor][]Location{}
+	for _, d := range Definitions {
+		for _, text := range d.below {
+			outer, err := parse(text)
+			if err != nil {
+				panic("place: the table of anchors: " + err.Error())
+			}
+			all[d.Anchor] = append(all[d.Anchor], outer)
+		}
+	}
+	return all
+})
 
 // tail writes a folder pattern as `*/**`: at least one name below it.
 func (p Pattern) tail() []Segment {
@@ -101,6 +117,23 @@ func (m matcher) units(s Segment) []unit {
 
 // segmentsMeet reports whether some name matches both segments.
 func (m matcher) segmentsMeet(s, t Segment) bool {
+	if m.apart(s, t) {
+		return false
+	}
+	if s.any() || t.any() || s.plain() && t.plain() { // and not apart
+		return true
+	}
+	return m.haveCommon(s, t)
+}
+
+// plain reports whether a segment is one text in ASCII.
+func (s Segment) plain() bool { return len(s) == 1 && s[0].Kind == Literal && ascii(s[0].Text) }
+
+// any reports whether every name matches.
+func (s Segment) any() bool { return len(s) == 1 && s[0].Kind == Any }
+
+// haveCommon compares whole segments.
+func (m matcher) haveCommon(s, t Segment) bool {
 	a, b := m.units(s), m.units(t)
 	// can[i][j]: a[i:] and b[j:] have a text in common.
 	can := make([][]bool, len(a)+1)
@@ -122,4 +155,42 @@ func (m matcher) segmentsMeet(s, t Segment) bool {
 		}
 	}
 	return can[0][0]
+}
+
+// apart reports, for most segments that have no name in common, that they have
+// none: their beginnings differ. It costs little.
+func (m matcher) apart(s, t Segment) bool {
+	if len(s) == 0 || len(t) == 0 || s[0].Kind != Literal || t[0].Kind != Literal {
+		return false
+	}
+	a, b := s[0].Text, t[0].Text
+	for i := range min(len(a), len(b)) {
+		x, y := a[i], b[i]
+		if x >= utf8.RuneSelf || y >= utf8.RuneSelf {
+			return false // it may be a letter that differs in case alone
+		}
+		if m.fold {
+			x, y = lower(x), lower(y)
+		}
+		if x != y {
+			return true
+		}
+	}
+	return len(a) != len(b) && s.plain() && t.plain()
+}
+
+func ascii(text string) bool {
+	for i := range len(text) {
+		if text[i] >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
+}
+
+func lower(b byte) byte {
+	if 'A' <= b && b <= 'Z' {
+		b += 'a' - 'A'
+	}
+	return b
 }

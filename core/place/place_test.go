@@ -206,6 +206,45 @@ func TestALocationMadeOfAFileMatchesThatFileAlone(t *testing.T) {
 	})
 }
 
+// The short cuts agree with the whole comparison.
+func TestSegmentsMeetWhereTheyHaveANameInCommon(t *testing.T) {
+	some := rapid.Custom(func(t *rapid.T) Segment {
+		var s Segment
+		for range rapid.IntRange(1, 3).Draw(t, "parts") {
+			kind := rapid.SampledFrom([]PartKind{Literal, Literal, Any, One, Named}).Draw(t, "kind")
+			s = append(s, Part{kind, map[bool]string{true: rapid.SampledFrom([]string{"k", "K", "\u212a", "ab", "aB", "s", "\u017f", "é", "É", "\xff"}).Draw(t, "text")}[kind == Literal]})
+		}
+		return s
+	})
+	rapid.Check(t, func(t *rapid.T) {
+		m := matcher{fold: rapid.Bool().Draw(t, "fold")}
+		a, b := some.Draw(t, "a"), some.Draw(t, "b")
+		assert.Equal(t, m.haveCommon(a, b), m.segmentsMeet(a, b))
+	})
+}
+
+// A location that meets no guard on its way meets none at all.
+func TestGuardsAreMetOnTheWay(t *testing.T) {
+	names := []string{"users", "USERS", "player", ".local", "share", "Documents", "My Games", "*", "a*", "u*", "?sers", "{user}", "**", "tide", ".ssh", ".bashrc", "bin", "AppData", "Roaming", "Microsoft", "Protect"}
+	rapid.Check(t, func(t *rapid.T) {
+		text := rapid.SampledFrom([]string{"home:", "prefix-drive:", "xdg-data:", "documents:", "roaming-app-data:"}).Draw(t, "anchor") +
+			strings.Join(rapid.SliceOfN(rapid.SampledFrom(names), 1, 5).Draw(t, "names"), "/") + rapid.SampledFrom([]string{"", "/"}).Draw(t, "folder")
+		l, err := parse(text)
+		if err != nil {
+			return
+		}
+		for _, s := range l.spellings() {
+			meets := func(way []Segment) (met bool) {
+				for g := range guards()[s.Anchor].on(way) {
+					met = met || s.guard(g) != nil
+				}
+				return met
+			}
+			assert.Equal(t, meets(nil), meets(s.Pattern.Segments), text)
+		}
+	})
+}
+
 func TestWhatBothMatchOverlaps(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		pattern := rapid.SliceOfN(rapid.SampledFrom([]string{"*", "a*", "*b", "a?", "{slot}", "**", "ab", "b"}), 1, 4)

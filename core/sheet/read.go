@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"path"
+	"slices"
 	"sort"
 	"strings"
 
@@ -13,16 +14,31 @@ import (
 	"endroit/core/place"
 )
 
-// Files is the disk as a sheet sees it: bounded, and without a way out of the
+// Files is a machine as a sheet sees it: bounded, and without a way out of the
 // folders that are asked for.
 type Files interface {
 	// Root gives an anchor's folder; ok is false where there is none.
 	Root(a place.Anchor) (folder string, ok bool)
+	// Real follows the links of a folder, so that one folder has one name. What
+	// is not there stays as it is.
+	Real(folder string) string
+	// Host turns a folder as the launcher's own files write it into one of this
+	// machine: inside a prefix they say C:\Games.
+	Host(folder string) (string, error)
+	// There reports whether a folder is there: nil, ErrNotThere, or why that cannot
+	// be told.
+	There(folder string) error
 	// List gives what fits a pattern below a folder: folders if the pattern is
 	// one of folders, else files. ErrNotThere says that the folder is not there.
 	List(folder string, l place.Location) ([]Entry, error)
-	// Read reads a file that List gave.
+	// Read reads a file that List gave, at most MaxFile bytes.
 	Read(folder string, e Entry) ([]byte, error)
+	// Tables reads an SQLite database that List gave: an object of tables, each
+	// a list of rows, each an object by column.
+	Tables(folder string, e Entry) (any, error)
+	// Key reads a registry key, by its names: keys within keys, the values of a
+	// key in an object under #values. ErrNotThere says that there is none.
+	Key(names []string) (any, error)
 }
 
 // Entry is a file or folder below the folder that was listed.
@@ -31,36 +47,43 @@ type Entry struct {
 	Captures place.Captures
 }
 
-// ErrNotThere says that a folder is not there.
+// ErrNotThere says that a folder or key is not there.
 var ErrNotThere = errors.New("it is not there")
 
-// Found is what a sheet finds of one installation of its launcher.
+// Found is what a sheet finds of one installation of its launcher, or, where
+// there is no launcher, of what was installed without one.
 type Found struct {
-	Launcher  string    `json:"launcher"`
+	Launcher  string    `json:"launcher"` // the sheet's id
 	Name      string    `json:"name"`
-	Home      string    `json:"home"`
+	System    string    `json:"system"`            // linux, windows or macos
+	Prefix    string    `json:"prefix,omitempty"`  // the prefix that it is installed in
+	Sandbox   string    `json:"sandbox,omitempty"` // the sandboxed application that it is
+	Home      string    `json:"home,omitempty"`    // empty without a launcher
 	Libraries []Library `json:"libraries"`
 	Accounts  []Account `json:"accounts"`
 	Cloud     *bool     `json:"cloud,omitempty"` // whether it keeps cloud copies, if it says
+	Starts    []Started `json:"starts"`          // what it starts of other launchers
 	Notes     []Note    `json:"notes"`           // what could not be read, or is odd
 }
 
-// Library is a folder in which titles are installed.
+// Library is a folder in which titles are installed; without a launcher, the
+// registry's list.
 type Library struct {
-	Folder   string    `json:"folder"`
+	Folder   string    `json:"folder,omitempty"`
 	Missing  string    `json:"missing,omitempty"`
 	Editions []Edition `json:"editions"`
 }
 
 // Edition is an installed title.
 type Edition struct {
-	Store   string `json:"store"`
-	Ref     string `json:"ref"`
-	Name    string `json:"name"`
-	Version string `json:"version,omitempty"`
-	Folder  string `json:"folder"`
-	Missing string `json:"missing,omitempty"` // listed, and its folder is not there
-	Prefix  string `json:"prefix,omitempty"`
+	Store      string `json:"store"`
+	Ref        string `json:"ref,omitempty"`
+	Name       string `json:"name"`
+	Version    string `json:"version,omitempty"`
+	Folder     string `json:"folder"`
+	Missing    string `json:"missing,omitempty"` // listed, and its folder is not there
+	Prefix     string `json:"prefix,omitempty"`
+	PrefixUser string `json:"prefix_user,omitempty"` // the user's name inside, as the launcher gives it
 }
 
 // Account is one account of the launcher on this machine.
@@ -71,16 +94,28 @@ type Account struct {
 	InUse  bool   `json:"in_use"`
 }
 
+// Started is a title of another launcher's that this one starts too.
+type Started struct {
+	Launcher string `json:"launcher"` // the other's id
+	Ref      string `json:"ref"`
+	Where    string `json:"where"` // the file that says so
+}
+
 // Note says what could not be read, or is odd.
 type Note struct {
 	Where string `json:"where"`
 	What  string `json:"what"`
 }
 
-// The bounds of what one sheet finds.
+// The bounds of what one sheet finds, and of what it reads for that.
 const (
 	maxLibraries = 100
 	maxEditions  = 10_000
+	maxStarts    = 10_000
+	maxAccounts  = 1_000
+	maxNodes     = 50_000
+	maxNotes     = 100
+	maxRead      = 256 << 20 // bytes
 )
 
 // Read finds the installations of the launcher on a system: none if the sheet
@@ -91,7 +126,20 @@ func (s *Sheet) Read(system string, files Files) []Found {
 	if !ok {
 		return nil
 	}
+	reader := func(home string) *reader {
+		return &reader{sheet: s, system: y, files: files, prefixes: map[string]map[string]string{}, found: Found{Launcher: s.ID, Name: s.Name, System: system, Home: home,
+			Libraries: []Library{}, Accounts: []Account{}, Starts: []Started{}, Notes: []Note{}}}
+	}
+	if len(y.Home) == 0 {
+		r := reader("")
+		r.withoutLauncher()
+		if len(r.found.Libraries) == 0 && len(r.found.Notes) == 0 {
+			return nil
+		}
+		return []Found{r.found}
+	}
 	var all []Found
+	seen := map[string]bool{}
 	for _, text := range y.Home {
 		l, err := place.Parse(text)
 		if err != nil {
@@ -105,11 +153,44 @@ func (s *Sheet) Read(system string, files Files) []Found {
 		if err != nil || len(here) == 0 {
 			continue
 		}
-		r := reader{sheet: s, system: y, files: files, found: Found{Launcher: s.ID, Name: s.Name, Home: join(top, here[0]), Libraries: []Library{}, Accounts: []Account{}, Notes: []Note{}}}
-		r.all()
-		all = append(all, r.found)
+		home := join(top, here[0])
+		if real := files.Real(home); !seen[real] {
+			seen[real] = true
+			r := reader(home)
+			r.all()
+			all = append(all, r.found)
+		}
 	}
 	return all
+}
+
+// Inside looks into a folder for the file that says which title is installed
+// there; nil if there is none, or the sheet knows of none.
+func (s *Sheet) Inside(system, folder string, files Files) (*Edition, []Note) {
+	y, ok := s.Systems[system]
+	if !ok || y.Inside == nil {
+		return nil, nil
+	}
+	r := &reader{sheet: s, system: y, files: files}
+	var e *Edition
+	r.each(folder, y.Inside.Source, func(file string, node any) {
+		if e != nil {
+			r.note(file, "more than one entry says what is installed there; the first counts")
+			return
+		}
+		if n := y.Inside; one(node, n.Name) != "" {
+			e = &Edition{Store: s.store(), Ref: one(node, n.Ref), Name: one(node, n.Name), Version: one(node, n.Version), Folder: folder}
+		}
+	})
+	return e, r.found.Notes
+}
+
+// store is whose references the titles carry.
+func (s *Sheet) store() string {
+	if s.Store != "" {
+		return s.Store
+	}
+	return s.ID
 }
 
 func join(folder string, e Entry) string {
@@ -121,20 +202,25 @@ type reader struct {
 	system System
 	files  Files
 	found  Found
+	read   int // bytes so far
+	// prefixes are those of each library that was looked into.
+	prefixes map[string]map[string]string
 }
 
 func (r *reader) note(where, format string, args ...any) {
-	r.found.Notes = append(r.found.Notes, Note{where, fmt.Sprintf(format, args...)})
+	switch n := len(r.found.Notes); {
+	case n < maxNotes:
+		r.found.Notes = append(r.found.Notes, Note{where, fmt.Sprintf(format, args...)})
+	case n == maxNotes:
+		r.found.Notes = append(r.found.Notes, Note{where, "and more of that kind; the rest is not listed"})
+	}
 }
 
 func (r *reader) all() {
 	for _, folder := range r.libraries() {
-		lib := Library{Folder: folder, Editions: []Edition{}}
-		if t := r.system.Titles; t != nil {
-			r.titles(&lib, t)
-		}
-		r.found.Libraries = append(r.found.Libraries, lib)
+		r.found.Libraries = append(r.found.Libraries, Library{Folder: folder, Editions: []Edition{}})
 	}
+	r.allTitles()
 	if r.system.Accounts != nil {
 		r.accounts(r.system.Accounts)
 	}
@@ -144,111 +230,201 @@ func (r *reader) all() {
 			r.found.Cloud = &on
 		})
 	}
+	for _, h := range r.system.Starts {
+		r.each(r.found.Home, h.Source, func(file string, node any) {
+			switch ref := one(node, h.Ref); {
+			case ref == "":
+				r.note(file, "something that %s starts is listed without a reference (%s gives nothing)", h.Launcher, h.Ref)
+			case len(r.found.Starts) < maxStarts:
+				r.found.Starts = append(r.found.Starts, Started{h.Launcher, ref, file})
+			}
+		})
+	}
+}
+
+// withoutLauncher lists what the registry says was installed.
+func (r *reader) withoutLauncher() {
+	if r.system.Titles == nil {
+		return
+	}
+	r.found.Libraries = append(r.found.Libraries, Library{Editions: []Edition{}})
+	r.allTitles()
+	if len(r.found.Libraries[0].Editions) == 0 {
+		r.found.Libraries = r.found.Libraries[:0]
+	}
+}
+
+// allTitles finds what is installed in each library.
+func (r *reader) allTitles() {
+	libs := r.found.Libraries
+	var editions []Edition
+	if r.system.Titles != nil {
+		for i := range libs {
+			editions = append(editions, r.titles(&libs[i], r.system.Titles)...)
+		}
+	}
+	for _, e := range editions {
+		// One list may tell of all libraries: a title belongs to the innermost
+		// that holds its folder.
+		in := &libs[0]
+		for i := range libs {
+			if l := &libs[i]; strings.HasPrefix(e.Folder, l.Folder+"/") && (len(l.Folder) > len(in.Folder) || !strings.HasPrefix(e.Folder, in.Folder+"/")) {
+				in = l
+			}
+		}
+		r.look(&e, in)
+		in.Editions = append(in.Editions, e)
+	}
+	for _, l := range libs {
+		sort.SliceStable(l.Editions, func(i, j int) bool {
+			a, b := l.Editions[i], l.Editions[j]
+			return a.Name < b.Name || a.Name == b.Name && a.Ref < b.Ref
+		})
+	}
+	r.claims()
 }
 
 // libraries gives the launcher's home and every folder that it lists, once.
 func (r *reader) libraries() []string {
 	folders := []string{r.found.Home}
-	seen := map[string]bool{r.found.Home: true}
+	seen := map[string]bool{r.files.Real(r.found.Home): true}
 	l := r.system.Libraries
 	if l == nil {
 		return folders
 	}
 	r.each(r.found.Home, l.Source, func(file string, node any) {
-		folder := one(node, l.Folder)
-		switch clean := path.Clean(strings.ReplaceAll(folder, `\`, "/")); {
-		case folder == "":
+		text := one(node, l.Folder)
+		folder, err := r.host(text)
+		switch {
+		case text == "":
 			r.note(file, "a library without a folder (%s gives nothing)", l.Folder)
-		case !absolute(clean) || clean == "/":
-			r.note(file, "the library %.200q is no folder with a full path", folder)
+		case err != nil:
+			r.note(file, "the library %.200q %v", text, err)
 		case len(folders) == maxLibraries:
 			r.note(file, "more than %d libraries; the rest is left out", maxLibraries)
-		case !seen[clean]:
-			seen[clean] = true
-			folders = append(folders, clean)
+		case !seen[r.files.Real(folder)]:
+			seen[r.files.Real(folder)] = true
+			folders = append(folders, folder)
 		}
 	})
 	return folders
+}
+
+var errNotAbsolute = errors.New("is no folder with a full path")
+
+// host turns a full path as the launcher writes it into a folder of this machine.
+func (r *reader) host(text string) (string, error) {
+	if !absolute(strings.ReplaceAll(text, `\`, "/")) {
+		return "", errNotAbsolute
+	}
+	folder, err := r.files.Host(text)
+	if err != nil {
+		return "", fmt.Errorf("cannot be followed: %w", err)
+	}
+	if folder = path.Clean(folder); folder == "/" || len(folder) <= 3 && strings.Contains(folder, ":") {
+		return "", errNotAbsolute
+	}
+	return folder, nil
 }
 
 func absolute(p string) bool {
 	return strings.HasPrefix(p, "/") || len(p) > 2 && p[1] == ':' && p[2] == '/'
 }
 
-func (r *reader) titles(lib *Library, t *Titles) {
-	claimed := map[string]string{}
+// titles lists what a library's own files say is installed.
+func (r *reader) titles(lib *Library, t *Titles) (list []Edition) {
+	left := 0
 	missing := r.each(lib.Folder, t.Source, func(file string, node any) {
-		e := Edition{Store: r.sheet.Store, Ref: one(node, t.Ref), Name: one(node, t.Name)}
-		if e.Store == "" {
-			e.Store = r.sheet.ID
-		}
-		if t.Version != "" {
-			e.Version = one(node, t.Version)
-		}
+		e := Edition{Store: r.sheet.store(), Ref: one(node, t.Ref), Name: one(node, t.Name), Version: one(node, t.Version)}
 		folder := one(node, t.Folder)
 		switch {
-		case e.Ref == "" || e.Name == "" || folder == "":
+		case e.Ref == "" && t.Ref != "" || e.Name == "" || folder == "":
 			r.note(file, "an entry without reference, name or folder is left out")
 			return
-		case len(lib.Editions) == maxEditions:
+		case len(e.Ref)+len(e.Name)+len(e.Version)+len(folder) > 8<<10:
+			r.note(file, "an entry whose texts have more than 8 KiB is left out")
+			return
+		case len(list) == maxEditions:
+			left++
 			return
 		}
-		inside := strings.ReplaceAll(folder, `\`, "/")
-		if e.Folder = path.Clean(inside); !absolute(e.Folder) {
+		if full, err := r.host(folder); err == nil {
+			e.Folder = full
+		} else {
+			inside := strings.ReplaceAll(folder, `\`, "/")
 			e.Folder = path.Join(lib.Folder, t.Below, inside)
-			if !strings.HasPrefix(e.Folder, path.Join(lib.Folder, t.Below)+"/") {
+			if lib.Folder == "" || absolute(inside) || !strings.HasPrefix(e.Folder, path.Join(lib.Folder, t.Below)+"/") {
 				r.note(file, "%s says that it is in %.200q, which leads out of the library", e.Name, folder)
 				return
 			}
 		}
-		if other := claimed[e.Folder]; other != "" {
-			r.note(file, "%s and %s both claim the folder %s", other, e.Name, e.Folder)
-		}
-		claimed[e.Folder] = e.Name
-		r.look(&e, lib)
-		lib.Editions = append(lib.Editions, e)
+		list = append(list, e)
 	})
-	if missing {
+	if left > 0 {
+		r.note(lib.Folder, "more than %d titles; %d are left out", maxEditions, left)
+	}
+	if missing && lib.Folder != "" {
 		lib.Missing = "the folder is not there; is it on a disk that is not plugged in?"
 	}
-	sort.SliceStable(lib.Editions, func(i, j int) bool { return lib.Editions[i].Name < lib.Editions[j].Name })
+	return list
 }
 
-// anyFile is the pattern of whatever lies right in a folder.
-var anyFile = mustBelow("*")
-
-func mustBelow(text string) place.Location {
-	l, err := below(text)
-	if err != nil {
-		panic("sheet: " + err.Error())
+// claims notes folders that several editions claim, in whichever library.
+func (r *reader) claims() {
+	claimed := map[string]Edition{}
+	for _, lib := range r.found.Libraries {
+		for _, e := range lib.Editions {
+			real := r.files.Real(e.Folder)
+			if other, ok := claimed[real]; ok {
+				r.note(e.Folder, "%s (%s) and %s (%s) both claim this folder", other.Name, orNone(other.Ref), e.Name, orNone(e.Ref))
+			}
+			claimed[real] = e
+		}
 	}
-	return l
+}
+
+func orNone(ref string) string {
+	if ref == "" {
+		return "without a reference"
+	}
+	return ref
 }
 
 // look finds out whether an edition's folder and prefix are there.
 func (r *reader) look(e *Edition, lib *Library) {
-	_, err := r.files.List(e.Folder, anyFile)
-	if err != nil {
+	if err := r.files.There(e.Folder); err != nil {
 		e.Missing = "listed as installed, and its folder is not there"
-		if !errors.Is(err, ErrNotThere) {
+		switch {
+		case !errors.Is(err, ErrNotThere):
 			e.Missing = err.Error()
+		case lib.Missing != "":
+			e.Missing = "listed as installed, and its library is not there; is its disk plugged in?"
 		}
 	}
 	if p := r.system.Prefixes; p != nil {
-		l, err := below(p.Folder)
-		if err != nil {
-			return
-		}
-		found, err := r.files.List(lib.Folder, l)
-		if err != nil {
-			return
-		}
-		for _, f := range found {
-			if f.Captures["ref"] == e.Ref {
-				e.Prefix = join(lib.Folder, f)
-			}
+		if folder := r.prefixesOf(lib.Folder)[e.Ref]; folder != "" {
+			e.Prefix, e.PrefixUser = folder, p.User
 		}
 	}
+}
+
+// prefixesOf lists a library's prefixes by the references that they are for.
+func (r *reader) prefixesOf(library string) map[string]string {
+	if known, ok := r.prefixes[library]; ok {
+		return known
+	}
+	all := map[string]string{}
+	if l, err := below(r.system.Prefixes.Folder); err == nil {
+		found, err := r.files.List(library, l)
+		if err != nil && !errors.Is(err, ErrNotThere) {
+			r.note(path.Join(library, r.system.Prefixes.Folder), "%v", err)
+		}
+		for _, f := range found {
+			all[f.Captures["ref"]] = join(library, f)
+		}
+	}
+	r.prefixes[library] = all
+	return all
 }
 
 func (r *reader) accounts(a *Accounts) {
@@ -258,7 +434,11 @@ func (r *reader) accounts(a *Accounts) {
 		if err != nil && !errors.Is(err, ErrNotThere) {
 			r.note(a.Folder, "%v", err)
 		}
-		for _, f := range folders {
+		for i, f := range folders {
+			if i == maxAccounts {
+				r.note(r.found.Home, "more than %d account folders; the rest is left out", maxAccounts)
+				break
+			}
 			id := f.Captures["account"]
 			byID[id] = len(r.found.Accounts)
 			r.found.Accounts = append(r.found.Accounts, Account{ID: id, Folder: join(r.found.Home, f)})
@@ -275,6 +455,9 @@ func (r *reader) accounts(a *Accounts) {
 			return
 		}
 		i, there := byID[id]
+		if !there && len(r.found.Accounts) >= maxAccounts {
+			return
+		}
 		if !there {
 			i = len(r.found.Accounts)
 			byID[id] = i
@@ -289,9 +472,15 @@ func (r *reader) accounts(a *Accounts) {
 	sort.SliceStable(r.found.Accounts, func(i, j int) bool { return r.found.Accounts[i].InUse && !r.found.Accounts[j].InUse })
 }
 
-// each calls do for every node of every file of a source. It reports whether the
-// folder itself is not there.
+// each calls do for every node of a source: of every file, or of the key. It
+// reports whether the folder itself is not there.
 func (r *reader) each(folder string, s Source, do func(file string, node any)) (missing bool) {
+	if len(s.Keys) > 0 {
+		for _, key := range s.Keys {
+			r.ofKey(key, s, do)
+		}
+		return false
+	}
 	l, err := below(s.Files)
 	if err != nil {
 		return false
@@ -305,33 +494,79 @@ func (r *reader) each(folder string, s Source, do func(file string, node any)) (
 	}
 	for _, e := range entries {
 		file := join(folder, e)
-		data, err := r.files.Read(folder, e)
-		var tree any
-		if err == nil {
-			tree, err = Tree(s.As, data)
+		if r.read > maxRead {
+			r.note(file, "more than %d MiB would be read; this file and those behind it are left out", maxRead>>20)
+			break
 		}
+		tree, err := r.tree(s.As, folder, e)
 		if err != nil {
 			r.note(file, "%v", err)
 			continue
 		}
-		if s.Each == "" {
-			do(file, tree)
-			continue
-		}
-		nodes := jsonpath.MustParse(s.Each).Select(tree)
-		if len(nodes) == 0 {
-			r.note(file, "%s finds nothing in it", s.Each)
-		}
-		for _, n := range nodes {
-			do(file, n)
-		}
+		r.nodes(file, s, tree, do)
 	}
 	return false
+}
+
+func (r *reader) tree(as, folder string, e Entry) (any, error) {
+	if as == SQLite {
+		r.read += MaxFile // whatever its size
+		tree, err := r.files.Tables(folder, e)
+		if err == nil && deeper(tree, maxDepth) {
+			err = fmt.Errorf("it is nested deeper than %d levels", maxDepth)
+		}
+		return tree, err
+	}
+	data, err := r.files.Read(folder, e)
+	if err != nil {
+		return nil, err
+	}
+	r.read += len(data)
+	return Tree(as, data)
+}
+
+func (r *reader) ofKey(key string, s Source, do func(file string, node any)) {
+	l, err := place.ParseAny(string(place.Registry) + ":" + key)
+	if err != nil {
+		return // a checked sheet has none
+	}
+	tree, err := r.files.Key(l.Names())
+	switch {
+	case errors.Is(err, ErrNotThere):
+	case err != nil:
+		r.note(strings.Join(l.Names(), `\`), "%v", err)
+	default:
+		r.nodes(strings.Join(l.Names(), `\`), s, tree, do)
+	}
+}
+
+// nodes calls do for what each selects in a tree, in the order of the paths.
+func (r *reader) nodes(file string, s Source, tree any, do func(file string, node any)) {
+	if s.Each == "" {
+		do(file, tree)
+		return
+	}
+	found := jsonpath.MustParse(s.Each).SelectLocated(tree)
+	found.Sort() // an object has no order of its own
+	// That a filter chooses nothing is no wonder.
+	if len(found) == 0 && len(s.Keys) == 0 && !strings.Contains(s.Each, "[?") {
+		r.note(file, "%s finds nothing in it", s.Each)
+	}
+	for i, n := range found {
+		if i == maxNodes {
+			r.note(file, "%s finds more than %d entries; the rest is left out", s.Each, maxNodes)
+			break
+		}
+		do(file, n.Node)
+	}
 }
 
 // one returns what a query gives as a text: the first node, empty if there is
 // none or it is no plain value.
 func one(node any, query string) string {
+	if query == "" {
+		return ""
+	}
 	p, err := jsonpath.Parse(query)
 	if err != nil {
 		return ""
@@ -339,7 +574,9 @@ func one(node any, query string) string {
 	var found []any
 	switch node.(type) {
 	case map[string]any, []any:
-		found = p.Select(node)
+		located := p.SelectLocated(node)
+		located.Sort()
+		found = slices.Collect(located.Nodes())
 	default:
 		if query == "$" {
 			found = []any{node}

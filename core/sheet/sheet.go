@@ -3,19 +3,23 @@
 //
 //	s, err := sheet.Parse(data)
 //	found := s.Read("linux", files)
+//	installed, notes := sheet.Join(found)
 //
 // A sheet says where the launcher is installed, and for its libraries, titles,
-// prefixes and accounts which files or folders tell of them. Files come to one
-// tree (Tree), which JSONPath (RFC 9535) queries. A sheet names nothing outside
-// the launcher's own places and the libraries that these list, and runs nothing.
+// prefixes and accounts which files, folders or registry keys tell of them. These
+// come to one tree (Tree), which JSONPath (RFC 9535) queries. A sheet names
+// nothing outside the launcher's own places and the libraries that these list,
+// and runs nothing.
 package sheet
 
 import (
+	"encoding/json"
 	"fmt"
 	"regexp"
 	"slices"
 	"strings"
 
+	"github.com/goccy/go-yaml"
 	"github.com/theory/jsonpath"
 
 	"endroit/core/place"
@@ -41,22 +45,30 @@ type Sheet struct {
 	Systems   map[string]System `json:"systems" yaml:"systems"` // linux, windows, macos
 }
 
-// System is a launcher's layout on one operating system.
+// System is a launcher's layout on one operating system. Without a Home there is
+// no launcher: plain installers, which the registry or the folders themselves
+// tell of.
 type System struct {
-	Home      []string   `json:"home" yaml:"home"` // locations of folders: each that is there is one installation
+	Home      []string   `json:"home,omitempty" yaml:"home,omitempty"` // locations of folders: each that is there is one installation
 	Libraries *Libraries `json:"libraries,omitempty" yaml:"libraries,omitempty"`
 	Titles    *Titles    `json:"titles,omitempty" yaml:"titles,omitempty"`
+	Inside    *Inside    `json:"inside,omitempty" yaml:"inside,omitempty"`
 	Prefixes  *Prefixes  `json:"prefixes,omitempty" yaml:"prefixes,omitempty"`
 	Accounts  *Accounts  `json:"accounts,omitempty" yaml:"accounts,omitempty"`
 	Cloud     *Switch    `json:"cloud,omitempty" yaml:"cloud,omitempty"`
+	Starts    []Starts   `json:"starts,omitempty" yaml:"starts,omitempty"`
 }
 
-// Source is files and what in them counts.
+// Source is files or registry keys, and what in them counts.
 type Source struct {
-	Files string `json:"files" yaml:"files"` // a pattern
-	As    string `json:"as" yaml:"as"`       // one of Formats
-	Each  string `json:"each,omitempty" yaml:"each,omitempty"`
+	Files string   `json:"files,omitempty" yaml:"files,omitempty"` // a pattern
+	Keys  []string `json:"keys,omitempty" yaml:"keys,omitempty"`   // of the registry, with full root: HKEY_CURRENT_USER/Software/Quayside/
+	As    string   `json:"as,omitempty" yaml:"as,omitempty"`       // one of Formats; of a file
+	Each  string   `json:"each,omitempty" yaml:"each,omitempty"`
 }
+
+// maxKeys bounds the registry keys of one source.
+const maxKeys = 8
 
 // Libraries lists folders in which titles are installed, beside the launcher's
 // own. Without it, the launcher's home is the only library.
@@ -68,16 +80,58 @@ type Libraries struct {
 // Titles lists the installed titles of a library.
 type Titles struct {
 	Source  `yaml:",inline"`
-	Ref     string `json:"ref" yaml:"ref"`                             // query
+	Ref     string `json:"ref,omitempty" yaml:"ref,omitempty"`         // query; a store without references has none
 	Name    string `json:"name" yaml:"name"`                           // query
 	Version string `json:"version,omitempty" yaml:"version,omitempty"` // query
 	Folder  string `json:"folder" yaml:"folder"`                       // query: below the library and Below, or an absolute path
 	Below   string `json:"below,omitempty" yaml:"below,omitempty"`     // folders between the library and the title's
 }
 
-// Prefixes says where a title's compatibility prefix is, below its library.
+// Inside is a file in an installed title's own folder that says which title it
+// is, for folders that a person names.
+type Inside struct {
+	Source  `yaml:",inline"`
+	Ref     string `json:"ref,omitempty" yaml:"ref,omitempty"`         // query
+	Name    string `json:"name" yaml:"name"`                           // query
+	Version string `json:"version,omitempty" yaml:"version,omitempty"` // query
+}
+
+// Prefixes says where a title's compatibility prefix is, below its library, and
+// which user name the launcher gives it inside.
 type Prefixes struct {
 	Folder string `json:"folder" yaml:"folder"` // a pattern of a folder with {ref}
+	User   string `json:"user,omitempty" yaml:"user,omitempty"`
+}
+
+// Starts lists titles that another launcher laid out and that this one starts
+// too, by handing over to it.
+type Starts struct {
+	Launcher string `json:"launcher" yaml:"launcher"` // the other's id
+	Source   `yaml:",inline"`
+	Ref      string `json:"ref" yaml:"ref"` // query: the reference at the other's store
+}
+
+// Sources are all files and keys that a system's description reads.
+func (s System) Sources() (all []Source) {
+	if s.Libraries != nil {
+		all = append(all, s.Libraries.Source)
+	}
+	if s.Titles != nil {
+		all = append(all, s.Titles.Source)
+	}
+	if s.Inside != nil {
+		all = append(all, s.Inside.Source)
+	}
+	if s.Accounts != nil && s.Accounts.Known != nil {
+		all = append(all, s.Accounts.Known.Source)
+	}
+	if s.Cloud != nil {
+		all = append(all, s.Cloud.Source)
+	}
+	for _, h := range s.Starts {
+		all = append(all, h.Source)
+	}
+	return all
 }
 
 // Accounts lists account folders, below the launcher's home.
@@ -114,6 +168,33 @@ func Parse(data []byte) (*Sheet, error) {
 	return &s, nil
 }
 
+// ParseJSON reads and checks a sheet in the form in which it is sent and published.
+func ParseJSON(data []byte) (*Sheet, error) {
+	if len(data) > MaxBytes {
+		return nil, &yamldoc.Error{What: "sheet", Reason: fmt.Sprintf("it has %d bytes; a sheet has at most %d", len(data), MaxBytes)}
+	}
+	var s Sheet
+	if err := json.Unmarshal(data, &s); err != nil {
+		return nil, &yamldoc.Error{What: "sheet", Reason: err.Error()}
+	}
+	return &s, s.Check()
+}
+
+// Check reports, as a *yamldoc.Error, what is wrong with a sheet that did not
+// come as text.
+func (s *Sheet) Check() error {
+	if e := s.check(); e != nil {
+		return e
+	}
+	return nil
+}
+
+// Text writes the sheet as YAML that Parse reads.
+func (s *Sheet) Text() (string, error) {
+	text, err := yaml.MarshalWithOptions(s, yaml.IndentSequence(true))
+	return string(text), err
+}
+
 var idShape = regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
 
 // checker gathers the first thing that is wrong.
@@ -140,8 +221,9 @@ func (s *Sheet) check() *yamldoc.Error {
 		c.bad("store", "it is %.40q, not a store's id", s.Store)
 	}
 	for i, a := range s.Addresses {
-		if strings.Count(a, "{ref}") != 1 || strings.HasPrefix(a, "{ref}") {
-			c.bad(fmt.Sprintf("addresses[%d]", i), "an address holds {ref} once, behind the store's own name")
+		host, _, _ := strings.Cut(a, "/")
+		if strings.Count(a, "{ref}") != 1 || strings.Contains(host, "{ref}") || !strings.Contains(host, ".") || len(a) > 300 {
+			c.bad(fmt.Sprintf("addresses[%d]", i), "an address holds {ref} once, behind the store's own name: quayside.example/title/{ref}")
 		}
 	}
 	if len(s.Systems) == 0 {
@@ -152,7 +234,7 @@ func (s *Sheet) check() *yamldoc.Error {
 		if name != "linux" && name != "windows" && name != "macos" {
 			c.bad(field, "linux, windows and macos are known")
 		}
-		s.Systems[name].check(&c, field)
+		s.Systems[name].check(&c, field, s.ID)
 	}
 	return c.first
 }
@@ -167,9 +249,9 @@ func mapKeys[V any](m map[string]V) func(func(string) bool) {
 	}
 }
 
-func (s System) check(c *checker, field string) {
+func (s System) check(c *checker, field, id string) {
 	if len(s.Home) == 0 {
-		c.bad(field+".home", "there is none; say in which folders the launcher can be installed")
+		s.checkHomeless(c, field)
 	}
 	for i, h := range s.Home {
 		l, err := place.Parse(h)
@@ -182,12 +264,12 @@ func (s System) check(c *checker, field string) {
 		}
 	}
 	if l := s.Libraries; l != nil {
-		l.Source.check(c, field+".libraries")
+		l.check(c, field+".libraries")
 		query(c, field+".libraries.folder", l.Folder, true)
 	}
 	if t := s.Titles; t != nil {
-		t.Source.check(c, field+".titles")
-		query(c, field+".titles.ref", t.Ref, true)
+		t.check(c, field+".titles")
+		query(c, field+".titles.ref", t.Ref, false)
 		query(c, field+".titles.name", t.Name, true)
 		query(c, field+".titles.version", t.Version, false)
 		query(c, field+".titles.folder", t.Folder, true)
@@ -195,34 +277,92 @@ func (s System) check(c *checker, field string) {
 			pattern(c, field+".titles.below", t.Below, "", true)
 		}
 	}
+	if n := s.Inside; n != nil {
+		n.check(c, field+".inside")
+		if len(n.Keys) > 0 {
+			c.bad(field+".inside.keys", "it tells of the folder that it lies in, so it is a file")
+		}
+		query(c, field+".inside.ref", n.Ref, false)
+		query(c, field+".inside.name", n.Name, true)
+		query(c, field+".inside.version", n.Version, false)
+	}
 	if p := s.Prefixes; p != nil {
 		pattern(c, field+".prefixes.folder", p.Folder, "{ref}", true)
-		if s.Titles == nil {
-			c.bad(field+".prefixes", "prefixes belong to titles, and no titles are described")
+		if s.Titles == nil || s.Titles.Ref == "" {
+			c.bad(field+".prefixes", "prefixes belong to titles by their references, and no titles with references are described")
+		}
+		if len(p.User) > 100 || strings.ContainsAny(p.User, `/\:*?"<>|`) || p.User == "." || p.User == ".." {
+			c.bad(field+".prefixes.user", "%.40q is no name of a user inside a prefix", p.User)
 		}
 	}
 	if a := s.Accounts; a != nil {
 		pattern(c, field+".accounts.folder", a.Folder, "{account}", true)
 		if k := a.Known; k != nil {
-			k.Source.check(c, field+".accounts.known")
+			k.check(c, field+".accounts.known")
 			query(c, field+".accounts.known.id", k.ID, true)
 			query(c, field+".accounts.known.name", k.Name, false)
 			query(c, field+".accounts.known.in-use", k.InUse, false)
 		}
 	}
 	if w := s.Cloud; w != nil {
-		w.Source.check(c, field+".cloud")
+		w.check(c, field+".cloud")
 		query(c, field+".cloud.on", w.On, true)
+	}
+	for i, h := range s.Starts {
+		at := fmt.Sprintf("%s.starts[%d]", field, i)
+		switch {
+		case !idShape.MatchString(h.Launcher):
+			c.bad(at+".launcher", "%.40q is no launcher's id", h.Launcher)
+		case h.Launcher == id:
+			c.bad(at+".launcher", "a launcher does not hand over to itself")
+		}
+		h.check(c, at)
+		query(c, at+".ref", h.Ref, true)
+	}
+}
+
+// checkHomeless checks a system without a launcher: it has nothing to look into
+// but the registry and the titles' own folders.
+func (s System) checkHomeless(c *checker, field string) {
+	for _, x := range []struct {
+		part string
+		used bool
+	}{{"libraries", s.Libraries != nil}, {"prefixes", s.Prefixes != nil}, {"accounts", s.Accounts != nil}, {"cloud", s.Cloud != nil}, {"starts", len(s.Starts) > 0}, {"titles", s.Titles != nil && len(s.Titles.Keys) == 0}} {
+		if x.used {
+			c.bad(field+".home", "there is none, and %s lie below it; say in which folders the launcher can be installed", x.part)
+		}
+	}
+	if s.Titles == nil && s.Inside == nil {
+		c.bad(field+".home", "there is none; say in which folders the launcher can be installed, or, without a launcher, which registry key (titles) or which file in a title's folder (inside) tells what is installed")
 	}
 }
 
 func (s Source) check(c *checker, field string) {
-	pattern(c, field+".files", s.Files, "", false)
-	if _, ok := readers[s.As]; !ok {
-		c.bad(field+".as", "nothing is read as %.40q; there are %s", s.As, strings.Join(Formats(), ", "))
+	switch {
+	case s.Files == "" && len(s.Keys) == 0:
+		c.bad(field+".files", "it is missing; name files, or registry keys with keys")
+	case s.Files != "" && len(s.Keys) > 0:
+		c.bad(field+".keys", "a source is files or registry keys, not both")
+	case len(s.Keys) > maxKeys:
+		c.bad(field+".keys", "there are %d; a source has at most %d", len(s.Keys), maxKeys)
+	case len(s.Keys) > 0:
+		for i, k := range s.Keys {
+			key(c, fmt.Sprintf("%s.keys[%d]", field, i), k)
+		}
+		if s.As != "" {
+			c.bad(field+".as", "a registry key needs no form")
+		}
+	default:
+		pattern(c, field+".files", s.Files, "", false)
+		if !slices.Contains(Formats(), s.As) {
+			c.bad(field+".as", "nothing is read as %.40q; there are %s", s.As, strings.Join(Formats(), ", "))
+		}
 	}
 	query(c, field+".each", s.Each, false)
 }
+
+// maxQuery bounds a query, in bytes.
+const maxQuery = 300
 
 func query(c *checker, field, text string, required bool) {
 	if text == "" {
@@ -231,9 +371,52 @@ func query(c *checker, field, text string, required bool) {
 		}
 		return
 	}
+	if len(text) > maxQuery {
+		c.bad(field, "it has %d bytes; a query has at most %d", len(text), maxQuery)
+		return
+	}
 	if _, err := jsonpath.Parse(text); err != nil {
 		c.bad(field, "%.100q is not a JSONPath (RFC 9535), such as $.name: %v", text, err)
+		return
 	}
+	// What these cost grows faster than the file: a short query could go on for
+	// hours.
+	deep, tops := 0, 0
+	for i, r := range bare(text) {
+		switch {
+		case r == '$' && i > 0:
+			tops++
+		case r == '.' && i > 0 && bare(text)[i-1] == '.':
+			deep++
+		}
+	}
+	switch {
+	case deep > 1:
+		c.bad(field, "%.100q searches any depth (..) more than once; once is allowed", text)
+	case tops > 0:
+		c.bad(field, "%.100q looks at the whole file ($) from within a filter; a filter looks at its own node (@)", text)
+	}
+}
+
+// bare is a query with what stands in quotes blanked out.
+func bare(text string) string {
+	out := []byte(text)
+	quote := byte(0)
+	for i := 0; i < len(out); i++ {
+		b := out[i]
+		switch {
+		case quote == 0 && (b == '\'' || b == '"'):
+			quote = b
+		case quote != 0 && b == '\\' && i+1 < len(out):
+			out[i], out[i+1] = ' ', ' '
+			i++
+		case b == quote:
+			quote = 0
+		case quote != 0:
+			out[i] = ' '
+		}
+	}
+	return string(out)
 }
 
 // below reads a pattern below a launcher's place.
@@ -252,6 +435,43 @@ func pattern(c *checker, field, text, part string, folder bool) {
 		c.bad(field, "%s", map[bool]string{true: "a folder has a slash at its end", false: "files have no slash at their end"}[folder])
 	case part != "" && !strings.Contains(text, part):
 		c.bad(field, "it has to hold %s", part)
+	case !singlesOut(l):
+		c.bad(field, "%.100q matches everything in its folder; give at least a part of a name that sets the launcher's own apart", text)
+	}
+}
+
+// singlesOut reports whether some name in a pattern is given, at least in part.
+func singlesOut(l place.Location) bool {
+	for _, s := range l.Pattern.Segments {
+		for _, p := range s {
+			if p.Kind == place.Literal && strings.Trim(p.Text, ". ") != "" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// key checks a registry key: one key, and not so far up that it holds everything.
+func key(c *checker, field, text string) {
+	l, err := place.ParseAny(string(place.Registry) + ":" + text)
+	switch {
+	case err != nil:
+		c.bad(field, "%v", err)
+		return
+	case !l.Pattern.Folder || !l.Exact():
+		c.bad(field, "it has to be one key, with a slash at its end and no wildcard; each chooses among the keys in it")
+		return
+	}
+	names := l.Names()
+	root := strings.ToUpper(names[0])
+	switch {
+	case root != "HKEY_CURRENT_USER" && root != "HKEY_LOCAL_MACHINE":
+		c.bad(field, "it begins with HKEY_CURRENT_USER or HKEY_LOCAL_MACHINE")
+	case len(names) < 3 || !strings.EqualFold(names[1], "Software"):
+		c.bad(field, "it has to lie below Software, and name at least one key there")
+	case len(names) < 4 && (strings.EqualFold(names[2], "Microsoft") || strings.EqualFold(names[2], "Wow6432Node") || strings.EqualFold(names[2], "Classes")):
+		c.bad(field, "%s holds the settings of all programs; name a key in it", text)
 	}
 }
 

@@ -47,6 +47,18 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 		{"below: installed/", "below: ../", "leads out"},
 		{"ref: $.reference", "reference: $.reference", "unknown field"},
 		{"name: Quayside", "name: &a Quayside", "anchors and aliases"},
+		{"home: [xdg-data:quayside/]", "x-home: []", "libraries lie below it"},
+		{"files: settings/libraries.qk", "files: '*/*'", "matches everything in its folder"},
+		{"files: titles/{ref}.entry", "files: '{ref}'", "matches everything in its folder"},
+		{"folder: accounts/{account}/", "folder: '{account}/'", "matches everything in its folder"},
+		{"files: settings/cloud.qk", "x-files: none", "name files, or registry keys"},
+		{"files: settings/cloud.qk", "keys: [HKEY_CURRENT_USER/Software/Quayside/]\n      files: settings/cloud.qk", "not both"},
+		{"files: settings/cloud.qk", "keys: [HKEY_CURRENT_USER/Software/Quayside/]", "needs no form"},
+		{"each: $.libraries.*", "each: $..a..b", "more than once"},
+		{"each: $.libraries.*", "each: $.a[?@.b == $.c]", "a filter looks at its own node"},
+		{"each: $.libraries.*", "each: $['" + strings.Repeat("a", 300) + "']", "at most 300"},
+		{"user: player", "user: ..\\\\player", "no name of a user"},
+		{"quayside.example/title/{ref}", "'{ref}/title'", "behind the store's own name"},
 	} {
 		text := strings.Replace(good, c.old, c.new, 1)
 		require.NotEqual(t, good, text, c.old)
@@ -58,8 +70,49 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 			assert.Equal(t, "sheet", e.What)
 		}
 	}
-	_, err = Parse(make([]byte, MaxBytes+1))
+	for _, fine := range []string{"each: $.a[?@.b == '$..c..']", "each: $..title", `each: '$["a\"$..b..c"]'`} {
+		text := strings.Replace(good, "each: $.libraries.*", fine, 1)
+		_, err := Parse([]byte(text))
+		assert.NoError(t, err, fine)
+	}
+	withoutLauncher := func(titles string) error {
+		_, err := Parse([]byte("format: endroit/sheet/1\nid: larder\nname: Larder\nsystems:\n  windows:\n" + titles))
+		return err
+	}
+	for keys, says := range map[string]string{
+		"[HKEY_LOCAL_MACHINE/Software/Larder/]":                         "",
+		"[hkey_local_machine/software/Microsoft/Windows/Uninstall/]":    "",
+		"[HKEY_LOCAL_MACHINE/Software/]":                                "at least one key",
+		"[HKEY_LOCAL_MACHINE/Software/Microsoft/]":                      "settings of all programs",
+		"[HKEY_USERS/Software/Larder/]":                                 "begins with HKEY_CURRENT_USER",
+		"[HKEY_LOCAL_MACHINE/System/Larder/]":                           "below Software",
+		"['HKEY_LOCAL_MACHINE/Software/*/']":                            "no wildcard",
+		"[HKEY_LOCAL_MACHINE/Software/Larder]":                          "slash at its end",
+		"[" + strings.Repeat("HKEY_CURRENT_USER/Software/L/,", 9) + "]": "at most 8",
+	} {
+		err := withoutLauncher("    titles: {keys: " + keys + ", name: $.n, folder: $.f}\n")
+		if says == "" {
+			assert.NoError(t, err, keys)
+		} else {
+			assert.ErrorContains(t, err, says, keys)
+		}
+	}
+	assert.ErrorContains(t, withoutLauncher("    titles: {files: a.json, as: json, name: $.n, folder: $.f}\n"), "titles lie below it")
+	assert.ErrorContains(t, withoutLauncher("    {}\n"), "which registry key")
+	assert.ErrorContains(t, withoutLauncher("    inside: {keys: [HKEY_CURRENT_USER/Software/L/], name: $.n}\n"), "so it is a file")
+	assert.ErrorContains(t, withoutLauncher("    inside: {files: a.toml, as: toml, name: $.n}\n    accounts: {folder: 'a/{account}/'}\n"), "accounts lie below it")
+}
+
+func TestASheetThatIsTooLargeOrSomebodysOwn(t *testing.T) {
+	good := quayside(t)
+	_, err := Parse(make([]byte, MaxBytes+1))
 	assert.ErrorContains(t, err, "at most")
+	_, err = ParseJSON(make([]byte, MaxBytes+1))
+	assert.ErrorContains(t, err, "at most")
+	_, err = ParseJSON([]byte("{"))
+	assert.Error(t, err)
+	_, err = Parse([]byte(strings.Repeat("[", 60_000)))
+	assert.ErrorContains(t, err, "nested deeper")
 	_, err = Parse([]byte(good + "x-mine: 1\n"))
 	assert.NoError(t, err)
 }

@@ -38,9 +38,12 @@ var readers = map[string]func([]byte) (any, error){
 	"hive":        readHive,
 }
 
-// Formats lists what a source can be read as.
+// SQLite is the form of a database, which Files reads.
+const SQLite = "sqlite"
+
+// Formats lists what a file can be read as.
 func Formats() []string {
-	names := make([]string, 0, len(readers))
+	names := []string{SQLite}
 	for n := range readers {
 		names = append(names, n)
 	}
@@ -127,7 +130,19 @@ func readJSON(data []byte) (tree any, err error) {
 	return tree, nil
 }
 
+// Readers that go down into a text by calling themselves, or look at a long key
+// once for each of its parts, would take hours for a few megabytes of brackets.
+func tooDeepText(data []byte) error {
+	if yamldoc.TooDeep(data) {
+		return errors.New("it is nested too deep, or a key has too many parts")
+	}
+	return nil
+}
+
 func readYAML(data []byte) (tree any, err error) {
+	if err := tooDeepText(data); err != nil {
+		return nil, err
+	}
 	if yamldoc.Aliases(data) {
 		return nil, errors.New("anchors and aliases are not read: a small text can stand for a huge one")
 	}
@@ -165,6 +180,9 @@ func plain(tree any) any {
 }
 
 func readTOML(data []byte) (any, error) {
+	if err := tooDeepText(data); err != nil {
+		return nil, err
+	}
 	var tree map[string]any
 	if err := toml.Unmarshal(data, &tree); err != nil {
 		return nil, err
@@ -255,18 +273,23 @@ func readHive(data []byte) (any, error) {
 			}
 			at = next
 		}
-		values := map[string]any{}
-		for _, v := range k.Values {
-			switch v.Kind {
-			case hive.String, hive.Expand, hive.Multi:
-				values[v.Name] = v.Text
-			case hive.DWord:
-				values[v.Name] = json.Number(fmt.Sprint(v.Number))
-			}
-		}
-		at["#values"] = values
+		at["#values"] = KeyValues(&k)
 	}
 	return tree, nil
+}
+
+// KeyValues are the texts and numbers of a registry key.
+func KeyValues(k *hive.Key) map[string]any {
+	values := map[string]any{}
+	for _, v := range k.Values {
+		switch v.Kind {
+		case hive.String, hive.Expand, hive.Multi:
+			values[v.Name] = v.Text
+		case hive.DWord:
+			values[v.Name] = json.Number(fmt.Sprint(v.Number))
+		}
+	}
+	return values
 }
 
 // readNested reads nested key-value text:

@@ -82,3 +82,28 @@ func FuzzTree(f *testing.F) {
 		}
 	})
 }
+
+// What is nested deep, or has a key of many parts, ends at once.
+func TestDeepTextsEndAtOnce(t *testing.T) {
+	const n = 1 << 20
+	for name, c := range map[string]struct{ as, text string }{
+		"lists":             {"yaml", strings.Repeat("[", n)},
+		"list marks":        {"yaml", strings.Repeat("- ", n)},
+		"objects":           {"yaml", strings.Repeat("{a: ", n)},
+		"keys of keys":      {"yaml", strings.Repeat("? ", n)},
+		"arrays":            {"toml", "a=" + strings.Repeat("[", n)},
+		"inline tables":     {"toml", "a=" + strings.Repeat("{a=", n)},
+		"a dotted header":   {"toml", "[" + strings.Repeat("a.", n) + "a]"},
+		"a dotted key":      {"toml", strings.Repeat("a.", n) + "a=1"},
+		"JSON":              {"json", strings.Repeat("[", n)},
+		"XML":               {"xml", strings.Repeat("<a>", n)},
+		"nested text":       {"nested-text", strings.Repeat(`"a"{`, n)},
+		"a hive's long key": {"hive", "WINE REGISTRY Version 2\n[" + strings.Repeat(`a\\`, n) + "] 1\n"},
+	} {
+		_, err := Tree(c.as, []byte(c.text))
+		assert.Error(t, err, name)
+	}
+	text := "a: 'x" + strings.Repeat(".", 500) + "'\nb: [1, [2]]\n" + strings.Repeat("- x\n", 0)
+	_, err := Tree("yaml", []byte(text))
+	assert.NoError(t, err, "dots in a value are no key")
+}

@@ -29,8 +29,18 @@ type Evidence struct {
 	Observer     string    `json:"observer"`
 }
 
-// Of gives the standing and the reason for it. There is none without evidence.
+// Of gives the standing of a location and the reason for it. There is none without
+// evidence.
 func Of(evidence []Evidence) (Standing, string) {
+	return of(evidence, "nobody has seen it", "%s saw it in a traced run; nobody else has yet", "%s saw it independently in traced runs")
+}
+
+// OfSheet gives the standing of a launcher's sheet and the reason for it.
+func OfSheet(evidence []Evidence) (Standing, string) {
+	return of(evidence, "nobody has tried it", "%s tried it against an installed launcher; nobody else has yet", "%s tried it independently against installed launchers")
+}
+
+func of(evidence []Evidence, nobody, one, several string) (Standing, string) {
 	people := map[string]bool{}
 	var names []string
 	for _, e := range evidence {
@@ -42,9 +52,9 @@ func Of(evidence []Evidence) (Standing, string) {
 	sort.Strings(names)
 	switch len(names) {
 	case 0:
-		return "", "nobody has seen it"
+		return "", nobody
 	case 1:
-		return Observed, fmt.Sprintf("%s saw it in a traced run; nobody else has yet", names[0])
+		return Observed, fmt.Sprintf(one, names[0])
 	}
-	return Confirmed, fmt.Sprintf("%s saw it independently in traced runs", strings.Join(names, ", "))
+	return Confirmed, fmt.Sprintf(several, strings.Join(names, ", "))
 }

@@ -23,3 +23,20 @@ func TestStandingCountsPeopleNotContributions(t *testing.T) {
 		assert.Contains(t, reason, c.reason)
 	}
 }
+
+func TestTheStandingOfASheet(t *testing.T) {
+	mira, tobin := Evidence{By: "mira"}, Evidence{By: "tobin"}
+	for _, c := range []struct {
+		evidence []Evidence
+		want     Standing
+		reason   string
+	}{
+		{nil, "", "nobody has tried it"},
+		{[]Evidence{mira, mira}, Observed, "mira tried it against an installed launcher; nobody else has yet"},
+		{[]Evidence{tobin, mira, tobin}, Confirmed, "mira, tobin tried it independently against installed launchers"},
+	} {
+		got, reason := OfSheet(c.evidence)
+		assert.Equal(t, c.want, got)
+		assert.Equal(t, c.reason, reason)
+	}
+}

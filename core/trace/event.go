@@ -37,6 +37,11 @@ var ops = map[Op]struct{ writes, two bool }{
 	Symlink: {}, Remove: {}, MakeFolder: {}, RemoveFolder: {},
 }
 
+// Ops are all operations, in the order in which this file explains them.
+func Ops() []Op {
+	return []Op{Read, Missed, Create, Replace, Update, Append, Truncate, Rename, Exchange, Link, Symlink, Remove, MakeFolder, RemoveFolder, List, Run, Changed}
+}
+
 // Writes reports whether the operation opens a file for writing or cuts it.
 func (o Op) Writes() bool { return ops[o].writes }
 
@@ -65,9 +70,29 @@ type Header struct {
 	Command  []string          `json:"command"`
 	Folder   string            `json:"folder"`            // the working folder at the start
 	Install  string            `json:"install,omitempty"` // the installed edition's folder
+	Prefix   *Prefix           `json:"prefix,omitempty"`  // for runtime prefix
+	Account  *Account          `json:"account,omitempty"` // the launcher's account in use
 	User     string            `json:"user"`              // the person's account name on the machine
 	Host     string            `json:"host"`              // the machine's name
 	Env      map[string]string `json:"env"`               // the variables that place anchors
+}
+
+// Prefix is the compatibility prefix that a Windows build ran in.
+type Prefix struct {
+	Folder string            `json:"folder"`
+	User   string            `json:"user,omitempty"` // inside
+	Roots  map[string]string `json:"roots"`          // where Windows' anchors lie, as folders of the machine
+	// Drives are the drives by letter (c:), as folders of the machine, and Inside
+	// are the anchors as the programs inside see them (C:\users\…): what these open
+	// is seen by way of drives and links.
+	Drives map[string]string `json:"drives,omitempty"`
+	Inside map[string]string `json:"inside,omitempty"`
+}
+
+// Account is the launcher's account that was in use.
+type Account struct {
+	ID     string `json:"id"`
+	Folder string `json:"folder,omitempty"` // the launcher's for it
 }
 
 // State is what a path was at one moment.

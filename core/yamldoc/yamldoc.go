@@ -44,6 +44,9 @@ func Decode(what string, data []byte, max int, v any) (*Doc, error) {
 	if len(data) > max {
 		return nil, &Error{What: what, Reason: fmt.Sprintf("it has %d bytes; a %s has at most %d", len(data), what, max)}
 	}
+	if TooDeep(data) {
+		return nil, &Error{What: what, Reason: fmt.Sprintf("something in it is nested deeper than %d levels", maxNested)}
+	}
 	file, err := parser.ParseBytes(data, 0)
 	if err != nil {
 		return nil, fromYAML(what, err)
@@ -78,6 +81,46 @@ func fromYAML(what string, err error) *Error {
 		e.Reason += "; see the keys of a " + what + " in docs (your own begin with x-)"
 	}
 	return e
+}
+
+// maxNested is how deep brackets, list marks in one line and parts of a dotted key
+// may go.
+const maxNested = 200
+
+// TooDeep reports whether a YAML or TOML text is nested so deep that reading it
+// would take far longer than its size lets expect. It looks at brackets, at list
+// marks and at the dots of keys, wherever they stand: nobody writes so many.
+func TooDeep(data []byte) bool {
+	open, marks, dots := 0, 0, 0
+	lineStart, key := true, true
+	for _, b := range data {
+		switch b {
+		case '\n':
+			marks, dots, lineStart, key = 0, 0, true, true
+			continue
+		case '[', '{':
+			open++
+		case ']', '}':
+			open = max(0, open-1)
+		case '-', '?':
+			if lineStart {
+				marks++
+			}
+		case '.':
+			if key {
+				dots++
+			}
+		case '=', ':', '"', '\'':
+			key = false
+		}
+		if b != ' ' && b != '-' && b != '?' && b != '\t' {
+			lineStart = false
+		}
+		if open > maxNested || marks > maxNested || dots > maxNested {
+			return true
+		}
+	}
+	return false
 }
 
 // Aliases reports whether a YAML text uses anchors or aliases, with which a small

@@ -12,14 +12,16 @@ import (
 
 	"endroit/core/contribution"
 	"endroit/core/manifest"
+	"endroit/core/sheet"
 	"endroit/core/standing"
 )
 
 // Contribution is what somebody submitted, and what became of it.
 type Contribution struct {
 	ID        int64
+	Kind      string // draft or sheet
 	By        string
-	Title     string
+	Title     string // or the launcher's name
 	Body      []byte // JSON, as sent; nil in lists
 	State     string // waiting, accepted, returned
 	Submitted time.Time
@@ -49,11 +51,16 @@ func (e *ConflictError) Error() string {
 	return fmt.Sprintf("%s can match files of %s, which keeps its own in %s", c.At, c.TitleName, c.TitlesAt)
 }
 
+// ClashError says that a sheet cannot stand beside the others.
+type ClashError struct{ Clashes []sheet.Clash }
+
+func (e *ClashError) Error() string { return e.Clashes[0].Reason }
+
 // AddContribution stores a submission. Sent again with the same key and body it
 // returns the first one's number; again is then true.
-func (s *Store) AddContribution(ctx context.Context, person int64, key string, digest []byte, title string, body []byte) (id int64, again bool, err error) {
-	err = s.Pool.QueryRow(ctx, `INSERT INTO contributions (person_id, idempotency_key, body_digest, title, body) VALUES ($1, $2, $3, $4, $5)
-		ON CONFLICT (person_id, idempotency_key) DO NOTHING RETURNING id`, person, key, digest, title, body).Scan(&id)
+func (s *Store) AddContribution(ctx context.Context, person int64, key string, digest []byte, kind, title string, body []byte) (id int64, again bool, err error) {
+	err = s.Pool.QueryRow(ctx, `INSERT INTO contributions (person_id, idempotency_key, body_digest, kind, title, body) VALUES ($1, $2, $3, $4, $5, $6)
+		ON CONFLICT (person_id, idempotency_key) DO NOTHING RETURNING id`, person, key, digest, kind, title, body).Scan(&id)
 	if !errors.Is(err, pgx.ErrNoRows) {
 		return id, false, err
 	}
@@ -65,7 +72,7 @@ func (s *Store) AddContribution(ctx context.Context, person int64, key string, d
 	return id, true, err
 }
 
-const contributionColumns = `c.id, p.name AS by, c.title, c.state, c.submitted, coalesce(d.name, '') AS decidedby, c.decided, c.because, c.revision`
+const contributionColumns = `c.id, c.kind, p.name AS by, c.title, c.state, c.submitted, coalesce(d.name, '') AS decidedby, c.decided, c.because, c.revision`
 const contributionTables = ` FROM contributions c JOIN people p ON p.id = c.person_id LEFT JOIN people d ON d.id = c.decided_by `
 
 // Contributions lists those in a state (any if empty) and by a person (anybody
@@ -137,25 +144,9 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) (revision
 		if _, err := tx.Exec(ctx, `SELECT pg_advisory_xact_lock($1)`, lockPublish); err != nil {
 			return err
 		}
-		others, err := allTitles(ctx, tx)
-		if err != nil {
-			return err
-		}
-		if conflicts := manifest.Conflicts(body.Draft, others); len(conflicts) > 0 {
-			return &ConflictError{conflicts}
-		}
 		now := time.Now().UTC().Truncate(time.Second)
-		evidence := standing.Evidence{Contribution: int(id), By: by, ReviewedBy: reviewer.Name, Accepted: now, Observer: body.Footprint.Observer}
-		if body.Draft.Edition != nil {
-			evidence.Version = body.Draft.Edition.Version
-		}
-		var present *manifest.Title
-		for i := range others {
-			if others[i].ID == manifest.ID(body.Draft.Title) {
-				present = &others[i]
-			}
-		}
-		next, err := manifest.Apply(present, manifest.Accepted{Draft: body.Draft, Evidence: evidence})
+		evidence := standing.Evidence{Contribution: int(id), By: by, ReviewedBy: reviewer.Name, Accepted: now}
+		next, err := accepted(ctx, tx, &body, evidence)
 		if err != nil {
 			return err
 		}
@@ -168,39 +159,117 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) (revision
 	return revision, err
 }
 
-// publish makes the next revision with one title changed.
-func publish(ctx context.Context, tx pgx.Tx, t manifest.Title, now time.Time) (int, error) {
+// version is what one revision changes: a title or a sheet.
+type version struct {
+	table, column string // where its versions are kept, and under which id
+	id, name      string
+	title         *manifest.Title // nil for a sheet
+	doc           []byte          // canonical
+}
+
+// accepted is what accepting a contribution makes.
+func accepted(ctx context.Context, tx pgx.Tx, body *contribution.Body, evidence standing.Evidence) (version, error) {
+	if body.Sheet != nil {
+		return acceptedSheet(ctx, tx, body, evidence)
+	}
+	others, err := allTitles(ctx, tx)
+	if err != nil {
+		return version{}, err
+	}
+	if conflicts := manifest.Conflicts(body.Draft, others); len(conflicts) > 0 {
+		return version{}, &ConflictError{conflicts}
+	}
+	evidence.Observer = body.Footprint.Observer
+	if body.Draft.Edition != nil {
+		evidence.Version = body.Draft.Edition.Version
+	}
+	var present *manifest.Title
+	for i := range others {
+		if others[i].ID == manifest.ID(body.Draft.Title) {
+			present = &others[i]
+		}
+	}
+	next, err := manifest.Apply(present, manifest.Accepted{Draft: body.Draft, Evidence: evidence})
+	if err != nil {
+		return version{}, err
+	}
+	doc, err := manifest.Canonical(next)
+	return version{"title_versions", "title_id", next.ID, next.Name, &next, doc}, err
+}
+
+func acceptedSheet(ctx context.Context, tx pgx.Tx, body *contribution.Body, evidence standing.Evidence) (version, error) {
+	all, err := allSheets(ctx, tx)
+	if err != nil {
+		return version{}, err
+	}
+	if clashes := ClashesWith(body.Sheet, all); len(clashes) > 0 {
+		return version{}, &ClashError{clashes}
+	}
+	var present *manifest.Sheet
+	for i := range all {
+		if all[i].ID == body.Sheet.ID {
+			present = &all[i]
+		}
+	}
+	evidence.Observer = body.Found.String()
+	next, err := manifest.ApplySheet(present, body.Sheet, evidence)
+	if err != nil {
+		return version{}, err
+	}
+	doc, err := manifest.Canonical(next)
+	return version{table: "sheet_versions", column: "sheet_id", id: next.ID, name: body.Sheet.Name, doc: doc}, err
+}
+
+// publish makes the next revision with one title or sheet changed.
+func publish(ctx context.Context, tx pgx.Tx, v version, now time.Time) (int, error) {
 	var head manifest.Head
 	if err := tx.QueryRow(ctx, `SELECT number + 1, digest FROM revisions ORDER BY number DESC LIMIT 1`).Scan(&head.Revision, &head.Previous); err != nil {
 		return 0, err
 	}
 	head.Published = now
-	doc, err := manifest.Canonical(t)
-	if err != nil {
-		return 0, err
+	docs := map[string][][]byte{}
+	for _, of := range []version{{table: "sheet_versions", column: "sheet_id"}, {table: "title_versions", column: "title_id"}} {
+		if of.table == v.table {
+			of.id, of.doc = v.id, v.doc
+		}
+		var err error
+		if docs[of.table], err = newest(ctx, tx, of, head.Revision); err != nil {
+			return 0, err
+		}
 	}
-	folded := manifest.Fold(t.Name)
-	if _, err := tx.Exec(ctx, `INSERT INTO titles (id, name, folded, revision, doc) VALUES ($1, $2, $3, $4, $5)
-		ON CONFLICT (id) DO UPDATE SET name = excluded.name, folded = excluded.folded, revision = excluded.revision, doc = excluded.doc`,
-		t.ID, t.Name, folded, head.Revision, doc); err != nil {
-		return 0, err
-	}
-	rows, err := tx.Query(ctx, `SELECT DISTINCT ON (title_id COLLATE "C") CASE WHEN title_id = $1 THEN $2 ELSE doc END
-		FROM (SELECT title_id, revision, doc FROM title_versions UNION ALL SELECT $1, $3, $2) v ORDER BY title_id COLLATE "C", revision DESC`, t.ID, doc, head.Revision)
-	if err != nil {
-		return 0, err
-	}
-	docs, err := pgx.CollectRows(rows, pgx.RowTo[[]byte])
-	if err != nil {
-		return 0, err
-	}
-	body, err := manifest.Assemble(head, docs)
+	body, err := manifest.Assemble(head, docs["sheet_versions"], docs["title_versions"])
 	if err != nil {
 		return 0, err
 	}
 	if _, err := tx.Exec(ctx, `INSERT INTO revisions (number, previous, digest, published) VALUES ($1, $2, $3, $4)`, head.Revision, head.Previous, manifest.Digest(body), head.Published); err != nil {
 		return 0, err
 	}
-	_, err = tx.Exec(ctx, `INSERT INTO title_versions (title_id, revision, name, folded, doc) VALUES ($1, $2, $3, $4, $5)`, t.ID, head.Revision, t.Name, folded, doc)
+	if v.title == nil {
+		_, err = tx.Exec(ctx, `INSERT INTO sheet_versions (sheet_id, revision, name, doc) VALUES ($1, $2, $3, $4)`, v.id, head.Revision, v.name, v.doc)
+		return head.Revision, err
+	}
+	folded := manifest.Fold(v.name)
+	if _, err := tx.Exec(ctx, `INSERT INTO titles (id, name, folded, revision, doc) VALUES ($1, $2, $3, $4, $5)
+		ON CONFLICT (id) DO UPDATE SET name = excluded.name, folded = excluded.folded, revision = excluded.revision, doc = excluded.doc`,
+		v.id, v.name, folded, head.Revision, v.doc); err != nil {
+		return 0, err
+	}
+	_, err = tx.Exec(ctx, `INSERT INTO title_versions (title_id, revision, name, folded, doc) VALUES ($1, $2, $3, $4, $5)`, v.id, head.Revision, v.name, folded, v.doc)
 	return head.Revision, err
+}
+
+// newest gives the documents of one table as they are in a revision, by id, with
+// the one that it changes in place; v.id is empty if it changes none there.
+func newest(ctx context.Context, db querier, v version, revision int) ([][]byte, error) {
+	rows, err := db.Query(ctx, `SELECT DISTINCT ON (id COLLATE "C") doc
+		FROM (SELECT `+v.column+` AS id, revision, doc FROM `+v.table+` WHERE revision <= $3 UNION ALL SELECT $1::text, $3::integer, $2::bytea WHERE $1::text <> '') v ORDER BY id COLLATE "C", revision DESC`, v.id, v.doc, revision)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[[]byte])
+}
+
+// querier is a connection, a pool of them or a transaction.
+type querier interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"endroit/core/manifest"
+	"endroit/core/sheet"
 )
 
 // Revision is a published state of the manifest, without its titles.
@@ -20,10 +21,12 @@ type Revision struct {
 	Contribution *int64
 	Title        *string
 	TitleID      *string
+	Sheet        *string // the launcher's name
+	SheetID      *string
 }
 
-const revisionSelect = `SELECT r.number, r.previous, r.digest, r.published, c.id AS contribution, v.name AS title, v.title_id AS titleid
-	FROM revisions r LEFT JOIN contributions c ON c.revision = r.number LEFT JOIN title_versions v ON v.revision = r.number `
+const revisionSelect = `SELECT r.number, r.previous, r.digest, r.published, c.id AS contribution, v.name AS title, v.title_id AS titleid, s.name AS sheet, s.sheet_id AS sheetid
+	FROM revisions r LEFT JOIN contributions c ON c.revision = r.number LEFT JOIN title_versions v ON v.revision = r.number LEFT JOIN sheet_versions s ON s.revision = r.number `
 
 // Revisions lists the newest first, starting behind the number before (-1: at
 // the newest).
@@ -48,15 +51,15 @@ func (s *Store) Revision(ctx context.Context, number int) (Revision, error) {
 // RevisionBody puts a revision's bytes together and checks them against its
 // digest.
 func (s *Store) RevisionBody(ctx context.Context, r Revision) ([]byte, error) {
-	rows, err := s.Pool.Query(ctx, `SELECT DISTINCT ON (title_id COLLATE "C") doc FROM title_versions WHERE revision <= $1 ORDER BY title_id COLLATE "C", revision DESC`, r.Number)
+	sheets, err := newest(ctx, s.Pool, version{table: "sheet_versions", column: "sheet_id"}, r.Number)
 	if err != nil {
 		return nil, err
 	}
-	docs, err := pgx.CollectRows(rows, pgx.RowTo[[]byte])
+	titles, err := newest(ctx, s.Pool, version{table: "title_versions", column: "title_id"}, r.Number)
 	if err != nil {
 		return nil, err
 	}
-	body, err := manifest.Assemble(manifest.Head{Revision: r.Number, Previous: r.Previous, Published: r.Published.UTC()}, docs)
+	body, err := manifest.Assemble(manifest.Head{Revision: r.Number, Previous: r.Previous, Published: r.Published.UTC()}, sheets, titles)
 	if err != nil {
 		return nil, err
 	}
@@ -81,6 +84,37 @@ func titleOf(row pgx.CollectableRow) (t manifest.Title, err error) {
 		err = json.Unmarshal(doc, &t)
 	}
 	return t, err
+}
+
+// allSheets is every launcher's sheet as it is now, by id.
+func allSheets(ctx context.Context, db querier) ([]manifest.Sheet, error) {
+	rows, err := db.Query(ctx, `SELECT DISTINCT ON (sheet_id COLLATE "C") doc FROM sheet_versions ORDER BY sheet_id COLLATE "C", revision DESC`)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (s manifest.Sheet, err error) {
+		var doc []byte
+		if err = row.Scan(&doc); err == nil {
+			err = json.Unmarshal(doc, &s)
+		}
+		return s, err
+	})
+}
+
+// Sheets is every launcher's sheet as it is now, by id.
+func (s *Store) Sheets(ctx context.Context) ([]manifest.Sheet, error) {
+	return allSheets(ctx, s.Pool)
+}
+
+// ClashesWith is what keeps a sheet from standing beside those that are there.
+func ClashesWith(s *sheet.Sheet, all []manifest.Sheet) []sheet.Clash {
+	var others []*sheet.Sheet
+	for _, x := range all {
+		if o, err := x.Read(); err == nil {
+			others = append(others, o)
+		}
+	}
+	return sheet.Clashes(s, others)
 }
 
 // Titles is every title as it is now.

@@ -93,7 +93,7 @@ func (s *Store) prepare(ctx context.Context) error {
 		return fmt.Errorf("migrate: %w", err)
 	}
 	head := manifest.Head{Published: time.Now().UTC().Truncate(time.Second)}
-	body, err := manifest.Assemble(head, nil)
+	body, err := manifest.Assemble(head, nil, nil)
 	if err != nil {
 		return err
 	}

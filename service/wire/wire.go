@@ -8,6 +8,8 @@ import (
 	"endroit/core/contribution"
 	"endroit/core/manifest"
 	"endroit/core/place"
+	"endroit/core/sheet"
+	"endroit/core/standing"
 )
 
 // The types of problems that a program may decide on.
@@ -19,6 +21,7 @@ const (
 	ProblemOwn       = "urn:endroit:problem:own"        // nobody decides on their own
 	ProblemDecided   = "urn:endroit:problem:decided"    // somebody was faster
 	ProblemConflict  = "urn:endroit:problem:conflict"   // another title's files
+	ProblemClash     = "urn:endroit:problem:clash"      // a sheet that cannot stand beside another
 	ProblemKeyReused = "urn:endroit:problem:key-reused" // idempotency key with another body
 	ProblemInvalid   = "urn:endroit:problem:invalid"    // the body does not hold
 	ProblemTooLarge  = "urn:endroit:problem:too-large"  // the body is over the limit
@@ -27,7 +30,7 @@ const (
 )
 
 // Problems lists them.
-var Problems = []string{ProblemSignIn, ProblemExpired, ProblemRole, ProblemOwn, ProblemDecided, ProblemConflict, ProblemKeyReused, ProblemInvalid, ProblemTooLarge, ProblemNotFound, ProblemTooMany}
+var Problems = []string{ProblemSignIn, ProblemExpired, ProblemRole, ProblemOwn, ProblemDecided, ProblemConflict, ProblemClash, ProblemKeyReused, ProblemInvalid, ProblemTooLarge, ProblemNotFound, ProblemTooMany}
 
 // Person is an account as the API shows it.
 type Person struct {
@@ -76,12 +79,15 @@ type RevisionShown struct {
 	Contribution *int64    `json:"contribution"`
 	Title        *string   `json:"title"`
 	TitleID      *string   `json:"title_id"`
+	Sheet        *string   `json:"sheet"` // the launcher whose sheet it changed
+	SheetID      *string   `json:"sheet_id"`
 }
 
 // ContributionListed is a contribution in a list.
 type ContributionListed struct {
 	Number    int64      `json:"number"`
-	Title     string     `json:"title"`
+	Kind      string     `json:"kind"`  // draft or sheet
+	Title     string     `json:"title"` // or the launcher's name
 	By        string     `json:"by"`
 	State     string     `json:"state"`
 	Submitted time.Time  `json:"submitted"`
@@ -95,14 +101,55 @@ type ContributionListed struct {
 type ContributionShown struct {
 	ContributionListed
 	Variant   string                 `json:"variant"`
-	Draft     json.RawMessage        `json:"draft"`
-	Footprint json.RawMessage        `json:"footprint"`
+	Draft     json.RawMessage        `json:"draft"`     // null for a sheet
+	Footprint json.RawMessage        `json:"footprint"` // null for a sheet
 	Locations []LocationShown        `json:"locations"` // the draft's, with the standing that they would have
 	Coverage  []contribution.Covered `json:"coverage"`
 	Changes   []manifest.Change      `json:"changes"`   // what accepting would change
 	Conflicts []manifest.Conflict    `json:"conflicts"` // why it could not be accepted
+	Sheet     *SheetShown            `json:"sheet"`     // null for a draft
 	MayDecide bool                   `json:"may_decide"`
 	WhyNot    string                 `json:"why_not"` // why this person may not decide
+}
+
+// SheetShown is a launcher's sheet that was contributed.
+type SheetShown struct {
+	ID          string                 `json:"id"`
+	Text        string                 `json:"text"` // YAML
+	Systems     []SheetSystem          `json:"systems"`
+	Found       *contribution.Findings `json:"found"`
+	Note        string                 `json:"note"`
+	Differences []sheet.Difference     `json:"differences"` // from the present one
+	New         bool                   `json:"new"`         // there is no present one
+	Clashes     []sheet.Clash          `json:"clashes"`     // why it could not be accepted
+}
+
+// SheetSystem is what a sheet tells of one operating system, for reading.
+type SheetSystem struct {
+	System string      `json:"system"`
+	Rows   []sheet.Row `json:"rows"`
+}
+
+// LauncherListed is a launcher in a list.
+type LauncherListed struct {
+	ID        string            `json:"id"`
+	Name      string            `json:"name"`
+	Systems   []string          `json:"systems"`
+	Addresses []string          `json:"addresses"`
+	Starts    []string          `json:"starts"` // ids of launchers that it hands over to
+	Usual     string            `json:"usual"`  // where it usually lies, on the first system
+	Standing  standing.Standing `json:"standing"`
+	Reason    string            `json:"reason"`
+}
+
+// LauncherShown is a launcher with its sheet.
+type LauncherShown struct {
+	LauncherListed
+	Store     string              `json:"store"` // whose references its titles carry
+	StartedBy []string            `json:"started_by"`
+	Sheets    []SheetSystem       `json:"sheets"`
+	Text      string              `json:"text"` // the sheet as YAML
+	Evidence  []standing.Evidence `json:"evidence"`
 }
 
 // Problem is an error as the API answers it: RFC 9457, with the field in

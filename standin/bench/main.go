@@ -1,5 +1,8 @@
-// Command bench measures what observing costs, as ratios to the same program
-// untraced, in one run: a storm of opens and a session of the stand-in game.
+//go:build linux
+
+// Command bench measures as ratios in one run: what observing costs, to the same
+// program untraced, in a storm of opens and in a session of the stand-in game; and
+// what locating everything costs, to reading the folders of the answer.
 //
 //	bench -programs bin
 package main
@@ -41,10 +44,29 @@ func main() {
 		storm(os.Args[2])
 		return
 	}
+	if len(os.Args) > 2 && (os.Args[1] == "folders" || os.Args[1] == "keep") {
+		err := readFolders(os.Args[2])
+		if os.Args[1] == "keep" {
+			err = keepManifest(os.Args[2], os.Args[3])
+		}
+		if err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
+		return
+	}
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
+	only := flag.String("only", "", "measure one thing alone: trace or locate")
 	flag.Parse()
-	if err := run(*programs, *rounds); err != nil {
+	var err error
+	if *only != "locate" {
+		err = run(*programs, *rounds)
+	}
+	if err == nil && *only != "trace" {
+		err = locateAll(*programs, *rounds)
+	}
+	if err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}

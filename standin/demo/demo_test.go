@@ -12,6 +12,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"endroit/standin/winetest"
 )
 
 // built builds what the demo runs.
@@ -34,6 +36,7 @@ func freeAddress(t *testing.T) string {
 }
 
 func TestTheWalkArrives(t *testing.T) {
+	winetest.Need(t)
 	bin, address := built(t), freeAddress(t)
 	folder, err := os.MkdirTemp("/tmp", "endroit-demo-")
 	require.NoError(t, err)
@@ -67,7 +70,7 @@ func TestTheWalkArrives(t *testing.T) {
 	case <-serving:
 	case <-done:
 		t.Fatal(out.String())
-	case <-time.After(90 * time.Second):
+	case <-time.After(5 * time.Minute):
 		_ = c.Process.Kill()
 		<-done
 		t.Fatal(out.String())
@@ -82,7 +85,8 @@ func TestTheWalkArrives(t *testing.T) {
 	<-done
 	assert.NoError(t, c.Wait())
 	text := out.String()
-	for _, want := range []string{"$ endroit trace --title Tidewrack", "$ endroit cue saved", "$ endroit footprint", "$ endroit propose", "$ endroit submit", "$ endroit review accept", "$ endroit fetch", "$ endroit locate Tidewrack",
+	for _, want := range []string{"$ endroit trace --title Tidewrack", "$ endroit cue saved", "$ endroit footprint", "$ endroit propose", "$ endroit submit", "$ endroit review accept", "$ endroit fetch", "$ endroit locate Tidewrack", "$ endroit locate --all",
+		"edition   quayside 418820 version 1.2", "account   90210017 gullwatch, the one in use", "starts Lantern Hollow (505310) of quayside too", `%APPDATA%\Ninefold Orchard\orchards`, "4 titles in 4 variants",
 		"slots/slot{slot}.sav", "slot3.sav", "missing: ", "http://" + address, "the-quiet-reader"} {
 		assert.Contains(t, text, want)
 	}

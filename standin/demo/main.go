@@ -21,6 +21,7 @@ import (
 	"time"
 
 	"endroit/localpg"
+	"endroit/standin/wine"
 	"endroit/standin/world"
 	"endroit/tied"
 )
@@ -39,6 +40,12 @@ func main() {
 		fmt.Fprintln(os.Stderr, "demo:", err)
 		os.Exit(1)
 	}
+}
+
+// made is a prefix, once it is there.
+type made struct {
+	prefix wine.Prefix
+	err    error
 }
 
 type demo struct {
@@ -62,6 +69,14 @@ func (d *demo) run(ctx context.Context) (err error) {
 	}
 	_ = l.Close()
 
+	var prefix chan made
+	if !d.quick {
+		prefix = make(chan made, 1)
+		go func() {
+			p, err := d.prefix(ctx)
+			prefix <- made{p, err}
+		}()
+	}
 	say("PostgreSQL starts, in a folder of the demo's own")
 	server, err := localpg.Start(ctx, localpg.Options{Folder: filepath.Join(d.folder, "postgres"), Fast: true})
 	if err != nil {
@@ -97,7 +112,7 @@ func (d *demo) run(ctx context.Context) (err error) {
 	}
 	say("The service answers, with the demo's titles; %d contributions wait for a review", waiting)
 	if !d.quick {
-		w := walk{demo: d, ctx: ctx}
+		w := walk{demo: d, ctx: ctx, prefix: prefix}
 		if err := w.all(); err != nil {
 			return fmt.Errorf("the walk: %w", err)
 		}

@@ -13,6 +13,9 @@ import (
 	"regexp"
 	"strings"
 
+	"endroit/machine"
+	"endroit/standin/launchers"
+	"endroit/standin/wine"
 	"endroit/standin/world"
 )
 
@@ -24,7 +27,8 @@ type walk struct {
 	home string // of the person who types
 	// cues is where the walk's trace listens for cues: not where those of other
 	// traces on this machine do. Its path is short, as sockets want it.
-	cues string
+	cues   string
+	prefix <-chan made // for whom has titles in a prefix
 }
 
 // as changes who types.
@@ -43,6 +47,9 @@ func (w *walk) all() error {
 		return err
 	}
 	defer os.RemoveAll(w.cues)
+	if err := os.RemoveAll(filepath.Join(w.folder, "disks")); err != nil {
+		return err
+	}
 	for _, step := range []func() error{w.contributor, w.reviewer, w.reuser} {
 		if err := step(); err != nil {
 			return err
@@ -55,8 +62,16 @@ func (w *walk) contributor() error {
 	if err := w.as("mira", "a contributor, runs the game under observation"); err != nil {
 		return err
 	}
+	if err := launchers.Quayside(w.home, w.disk()); err != nil {
+		return err
+	}
 	if err := w.install(); err != nil {
 		return err
+	}
+	for _, args := range []string{"fetch --service http://" + w.address, "identify https://quayside.example/title/418820/"} {
+		if _, err := w.endroit(args, nil); err != nil {
+			return err
+		}
 	}
 	if err := w.playTraced(); err != nil {
 		return err
@@ -68,6 +83,9 @@ func (w *walk) contributor() error {
 	}
 	return w.submit()
 }
+
+// disk is the second disk of the person who types.
+func (w *walk) disk() string { return filepath.Join(w.folder, "disks", filepath.Base(w.home)) }
 
 func (w *walk) submit() error {
 	if err := w.signIn("mira"); err != nil {
@@ -109,22 +127,13 @@ func (w *walk) reviewer() error {
 }
 
 func (w *walk) reuser() error {
-	if err := w.as("tobin", "somebody else, who copied his slots from an old machine and asks where they belong"); err != nil {
+	if err := w.as("tobin", "somebody else, who plays titles of three launchers and asks where their files are"); err != nil {
 		return err
 	}
-	if err := w.install(); err != nil {
+	if err := w.settle(); err != nil {
 		return err
 	}
-	// His saves, made without anybody watching; the settings stayed behind.
-	game := w.command("games/tidewrack/tidewrack", "-pace", "free", "-")
-	game.Stdin = strings.NewReader("play 700\nsave 1\nplay 500\nsave 3\nquit\n")
-	if out, err := game.CombinedOutput(); err != nil {
-		return fmt.Errorf("the stand-in game: %w: %s", err, out)
-	}
-	if err := os.RemoveAll(filepath.Join(w.home, ".config", "tidewrack")); err != nil {
-		return err
-	}
-	for _, args := range []string{"fetch --service http://" + w.address, "locate Tidewrack"} {
+	for _, args := range []string{"fetch --service http://" + w.address, "machine", "locate Tidewrack", "locate ninefold-orchard", "locate --all"} {
 		if _, err := w.endroit(args, nil); err != nil {
 			return err
 		}
@@ -132,20 +141,60 @@ func (w *walk) reuser() error {
 	return nil
 }
 
-// install puts the stand-in game into the home: its program and a pack file.
+// settle installs all launchers and a prefix that Wine made, and lays out saves
+// that were made without anybody watching.
+func (w *walk) settle() error {
+	if len(w.prefix) == 0 {
+		say("Wine makes a prefix for him; the first time takes a while")
+	}
+	m := <-w.prefix
+	if m.err != nil {
+		return m.err
+	}
+	own := wine.Prefix{Folder: filepath.Join(w.home, ".wine"), Home: w.home}
+	if err := m.prefix.Copy(own); err != nil {
+		return err
+	}
+	inside, err := machine.OpenPrefix(own.Folder)
+	if err != nil {
+		return err
+	}
+	for _, err := range []error{launchers.Quayside(w.home, w.disk()), launchers.Brasslight(w.home, w.disk()), launchers.LarderFiles(w.home, inside.User), w.install()} {
+		if err != nil {
+			return err
+		}
+	}
+	// His saves, copied from an old machine; the settings stayed behind.
+	game := w.command(tidewrack, "-pace", "free", "-")
+	game.Stdin = strings.NewReader("play 700\nsave 1\nplay 500\nsave 3\nquit\n")
+	if out, err := game.CombinedOutput(); err != nil {
+		return fmt.Errorf("the stand-in game: %w: %s", err, out)
+	}
+	return os.RemoveAll(filepath.Join(w.home, ".config", "tidewrack"))
+}
+
+// tidewrack is where Quayside has the stand-in game, in a home.
+const tidewrack = ".local/share/quayside/installed/Tidewrack/tidewrack"
+
+// install puts the stand-in game where the launcher lists it: its program and a
+// pack file.
 func (w *walk) install() error {
-	folder := filepath.Join(w.home, "games", "tidewrack")
-	if err := os.MkdirAll(filepath.Join(folder, "data"), 0o755); err != nil {
+	file := filepath.Join(w.home, tidewrack)
+	data := filepath.Join(filepath.Dir(file), "data")
+	if err := os.MkdirAll(data, 0o755); err != nil {
 		return err
 	}
 	program, err := os.ReadFile(filepath.Join(w.programs, "tidewrack"))
 	if err != nil {
 		return fmt.Errorf("%w; make build makes it", err)
 	}
-	if err := os.WriteFile(filepath.Join(folder, "tidewrack"), program, 0o755); err != nil {
+	if err := os.WriteFile(file, program, 0o755); err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(folder, "data", "world.pak"), bytes.Repeat([]byte("TIDEPACK"), 2<<20/8), 0o644)
+	if err := os.Chmod(file, 0o755); err != nil { // there was a file already
+		return err
+	}
+	return os.WriteFile(filepath.Join(data, "world.pak"), bytes.Repeat([]byte("TIDEPACK"), 2<<20/8), 0o644)
 }
 
 // command prepares a program as the person at home would run it.
@@ -190,8 +239,9 @@ var played = []struct{ line, cue string }{
 // playTraced plays the game under observation by its script commands, marking
 // cues as a person in a second terminal would.
 func (w *walk) playTraced() error {
-	fmt.Print("\n$ endroit trace --title Tidewrack --edition quayside:418820@1.2 --launcher quayside --out tidewrack.trace -- games/tidewrack/tidewrack -\n")
-	c := w.command("endroit", "trace", "--title", "Tidewrack", "--edition", "quayside:418820@1.2", "--launcher", "quayside", "--out", "tidewrack.trace", "--", "games/tidewrack/tidewrack", "-")
+	args := []string{"trace", "--title", "Tidewrack", "--out", "tidewrack.trace", "--", tidewrack, "-"}
+	fmt.Printf("\n$ endroit %s\n", strings.Join(args, " "))
+	c := w.command("endroit", args...)
 	in, err := c.StdinPipe()
 	if err != nil {
 		return err

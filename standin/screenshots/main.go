@@ -38,7 +38,7 @@ func main() {
 func run(programs, out, only string) error {
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
-	folder, err := os.MkdirTemp("/tmp", "endroit-shots-")
+	folder, err := os.MkdirTemp("/tmp", "demo-")
 	if err != nil {
 		return err
 	}
@@ -90,10 +90,13 @@ var consolePages = []page{
 	{name: "search", path: "/titles?q=tidew", wait: ".answer .row"},
 	{name: "title", path: "/titles/tidewrack", wait: ".row", click: ".more"},
 	{name: "title-phone", path: "/titles/lantern-hollow", wait: ".row", width: 390},
+	{name: "launchers", path: "/launchers", wait: "tbody a"},
+	{name: "launcher", path: "/launchers/quayside", wait: "h1"},
 	{name: "sign-in", path: "/sign-in", wait: "form"},
 	{name: "reviews", path: "/reviews", as: world.Reviewer, wait: "tbody a"},
 	{name: "contribution", path: "/reviews/8", as: world.Reviewer, wait: "tbody tr"},
 	{name: "contribution-dark", path: "/reviews/9", as: world.Reviewer, dark: true, wait: "tbody tr"},
+	{name: "sheet-review", path: "/reviews/16", as: world.Reviewer, wait: "#tells"},
 	{name: "revisions", path: "/revisions", wait: "tbody tr"},
 }
 

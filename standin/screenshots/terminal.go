@@ -8,8 +8,6 @@ import (
 	"path/filepath"
 	"strings"
 	"time"
-
-	"endroit/standin/launchers"
 )
 
 // commandPictures are the commands whose output is kept, and who types them.
@@ -18,17 +16,15 @@ var commandPictures = []struct{ name, home, command string }{
 	{"propose", "mira", "endroit propose tidewrack.trace --out -"},
 	{"submit", "mira", "endroit submit tidewrack.draft.yaml --yes | tail -n 45"},
 	{"review", "anselm", "endroit review list; echo; endroit review show 9"},
-	{"locate", "tobin", "endroit locate Tidewrack"},
-	{"machine", "tobin", "endroit machine; echo; endroit identify https://quayside.example/title/505310; echo; endroit locate 'Lantern Hollow'"},
+	{"locate", "tobin", "endroit locate 'Ninefold Orchard'; echo; endroit identify https://quayside.example/title/505310/"},
+	{"machine", "tobin", "endroit machine"},
+	{"present", "tobin", "endroit locate --all; echo; endroit locate Tidewrack"},
 }
 
 // commands takes each in an xterm on a screen in memory.
 func commands(ctx context.Context, programs, folder, out, only string) error {
 	programs, err := filepath.Abs(programs)
 	if err != nil {
-		return err
-	}
-	if err := installLaunchers(filepath.Join(folder, "homes", "tobin"), filepath.Join(folder, "disk")); err != nil {
 		return err
 	}
 	for _, c := range commandPictures {
@@ -49,23 +45,11 @@ func commands(ctx context.Context, programs, folder, out, only string) error {
 	return nil
 }
 
-// installLaunchers puts the stand-in launchers and their sheets into a home.
-func installLaunchers(home, disk string) error {
-	if err := launchers.Quayside(home, disk); err != nil {
-		return err
-	}
-	sheets := filepath.Join(home, ".local", "share", "endroit", "sheets")
-	if err := os.MkdirAll(sheets, 0o755); err != nil {
-		return err
-	}
-	return os.WriteFile(filepath.Join(sheets, "quayside.yaml"), launchers.QuaysideSheet, 0o644)
-}
-
 func terminal(ctx context.Context, programs, home, script, done, file string) error {
 	ctx, cancel := context.WithTimeout(ctx, time.Minute)
 	defer cancel()
 	screen := exec.CommandContext(ctx, "xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "sh", "-c",
-		`xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry 181x56+0+0 -bg '#fffdf8' -fg '#1f2a29' -e sh -c "$SCRIPT" & xterm=$!
+		`xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry 159x53+0+0 -bg '#fffdf8' -fg '#1f2a29' -e sh -c "$SCRIPT" & xterm=$!
 		n=0; while [ ! -e "$DONE" ] && [ $n -lt 300 ]; do sleep 0.1; n=$((n+1)); done; sleep 0.6
 		import -window root "$FILE"; kill $xterm`)
 	screen.Env = []string{"HOME=" + home, "PATH=" + programs + ":" + os.Getenv("PATH"), "SCRIPT=" + script, "DONE=" + done, "FILE=" + file, "LANG=C.UTF-8"}

@@ -1,43 +1,47 @@
 // Package winetest gives tests a prefix that Wine made, in which Windows builds
-// run. The tests that use it run where ENDROIT_WINE is set (make wine), and are
-// skipped elsewhere.
+// run. Where Wine is not installed they are skipped, unless ENDROIT_WINE is set,
+// as make test does.
 //
 //	p := winetest.Prefix(t)
-//	out := p.Run(t, "endroit.exe", "version")
+//	out := p.Run(t, p.Build(t, "endroit/cmd/endroit"), "version")
 package winetest
 
 import (
+	"context"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"testing"
+
+	"endroit/standin/wine"
 )
 
 // Made is a prefix.
-type Made struct{ Folder string }
+type Made struct{ wine.Prefix }
+
+// Need skips a test that needs Wine where there is none.
+func Need(t testing.TB) {
+	t.Helper()
+	if runtime.GOOS != "linux" {
+		t.Skip("Wine is for Linux")
+	}
+	if _, err := exec.LookPath("wineboot"); err != nil && os.Getenv("ENDROIT_WINE") == "" {
+		t.Skip("there is no Wine here; tools/need wine mingw installs it")
+	}
+}
 
 // Prefix makes one.
 func Prefix(t testing.TB) Made {
 	t.Helper()
-	if os.Getenv("ENDROIT_WINE") == "" {
-		t.Skip("Wine is tried by make wine")
+	Need(t)
+	top := t.TempDir()
+	m := Made{wine.Prefix{Folder: filepath.Join(top, "prefix"), Home: filepath.Join(top, "home")}}
+	if err := m.Make(t.Context()); err != nil {
+		t.Fatal(err)
 	}
-	m := Made{filepath.Join(t.TempDir(), "prefix")}
-	m.command(t, "wineboot", "-i")
-	m.command(t, "wineserver", "-w")
-	t.Cleanup(func() { m.command(t, "wineserver", "-k") })
+	t.Cleanup(func() { m.End(context.Background()) })
 	return m
-}
-
-func (m Made) command(t testing.TB, program string, args ...string) []byte {
-	t.Helper()
-	c := exec.Command(program, args...)
-	c.Env = append(os.Environ(), "WINEPREFIX="+m.Folder, "WINEDLLOVERRIDES=mscoree,mshtml=", "WINEDEBUG=-all", "DISPLAY=")
-	out, err := c.Output()
-	if exit, ok := err.(*exec.ExitError); ok && program != "wineserver" {
-		t.Fatalf("%s %v: %v\n%s%s", program, args, err, out, exit.Stderr)
-	}
-	return out
 }
 
 // random is the one function of bcryptprimitives.dll that Go programs need and
@@ -47,11 +51,10 @@ const random = `#include <windows.h>
 __declspec(dllexport) BOOL WINAPI ProcessPrng(PBYTE data, SIZE_T length) { return RtlGenRandom(data, (ULONG)length); }
 `
 
-// Build compiles a Go package for Windows and makes the prefix able to run it.
-func (m Made) Build(t testing.TB, pkg string) (exe string) {
+// able makes the prefix able to run Go programs.
+func (m Made) able(t testing.TB) {
 	t.Helper()
-	folder := t.TempDir()
-	source := filepath.Join(folder, "random.c")
+	source := filepath.Join(t.TempDir(), "random.c")
 	if err := os.WriteFile(source, []byte(random), 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -59,11 +62,28 @@ func (m Made) Build(t testing.TB, pkg string) (exe string) {
 	if out, err := exec.Command("x86_64-w64-mingw32-gcc", "-shared", "-o", dll, source, "-ladvapi32").CombinedOutput(); err != nil {
 		t.Fatalf("compile bcryptprimitives.dll: %v: %s", err, out)
 	}
-	exe = filepath.Join(folder, filepath.Base(pkg)+".exe")
-	c := exec.Command("go", "build", "-o", exe, pkg)
+}
+
+// Build compiles a Go package for Windows.
+func (m Made) Build(t testing.TB, pkg string) (exe string) {
+	t.Helper()
+	return m.compile(t, pkg, "build")
+}
+
+// BuildTests compiles a Go package's tests for Windows.
+func (m Made) BuildTests(t testing.TB, pkg string) (exe string) {
+	t.Helper()
+	return m.compile(t, pkg, "test", "-c")
+}
+
+func (m Made) compile(t testing.TB, pkg string, how ...string) string {
+	t.Helper()
+	m.able(t)
+	exe := filepath.Join(t.TempDir(), filepath.Base(pkg)+".exe")
+	c := exec.Command("go", append(how, "-o", exe, pkg)...)
 	c.Env = append(os.Environ(), "GOOS=windows", "GOARCH=amd64", "CGO_ENABLED=0")
 	if out, err := c.CombinedOutput(); err != nil {
-		t.Fatalf("build %s for Windows: %v: %s", pkg, err, out)
+		t.Fatalf("%v %s for Windows: %v: %s", how, pkg, err, out)
 	}
 	return exe
 }
@@ -71,5 +91,9 @@ func (m Made) Build(t testing.TB, pkg string) (exe string) {
 // Run runs a program in the prefix and returns its output.
 func (m Made) Run(t testing.TB, exe string, args ...string) string {
 	t.Helper()
-	return string(m.command(t, "wine", append([]string{exe}, args...)...))
+	out, err := m.Prefix.Run(t.Context(), exe, args...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return out
 }

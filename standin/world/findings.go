@@ -112,6 +112,30 @@ var findings = []finding{
 		},
 		others: map[footprint.Kind]int{footprint.Asset: 9, footprint.System: 80}, then: waiting,
 	},
+	{
+		by: "ysolde", title: "Saltglass", edition: trace.Edition{Store: "brasslight", Ref: "SG-02", Version: "1.0.3"}, launcher: "brasslight", os: "linux", runtime: "prefix", observer: bySeccomp,
+		locations: []draft.Location{
+			{At: "documents:Saltglass/saves/", Holds: draft.Save},
+			{At: "documents:Saltglass/options.cfg", Holds: draft.Config},
+		},
+		files: []seen{
+			{place: "documents:Saltglass/saves/voyage.glass", kind: footprint.Save, confidence: 0.97, reads: 1, writes: 2, read: 19, written: 239, near: "saved", before: 71000, size: 71552, looks: "bytes", reasons: []string{"it was written 1.0 s before the cue saved"}},
+			{place: "documents:Saltglass/options.cfg", kind: footprint.Config, confidence: 0.97, reads: 1, writes: 1, read: 0.6, written: 316, near: "changed-setting", before: 730, size: 733, looks: "text, settings by name", reasons: []string{"it was written 2.0 s before the cue changed-setting"}},
+		},
+		others: map[footprint.Kind]int{footprint.Asset: 41, footprint.System: 1804}, then: accepted,
+	},
+	{
+		by: "tobin", title: "Ninefold Orchard", edition: trace.Edition{Store: "larder", Version: "1.1.0"}, os: "linux", runtime: "prefix", observer: bySeccomp,
+		locations: []draft.Location{
+			{At: "roaming-app-data:Ninefold Orchard/orchards/*.orchard", Holds: draft.Save},
+			{At: "local-app-data:Ninefold Orchard/settings.toml", Holds: draft.Config},
+		},
+		files: []seen{
+			{place: "roaming-app-data:Ninefold Orchard/orchards/first.orchard", kind: footprint.Save, confidence: 0.98, reads: 1, writes: 1, read: 20, written: 239.2, near: "saved", before: 15000, size: 15360, looks: "bytes", reasons: []string{"it was written 0.8 s before the cue saved"}},
+			{place: "local-app-data:Ninefold Orchard/settings.toml", kind: footprint.Config, confidence: 0.98, reads: 1, writes: 1, read: 0.4, written: 317.1, near: "changed-setting", before: 410, size: 411, looks: "text, settings by name", reasons: []string{"it was written 0.9 s before the cue changed-setting"}},
+		},
+		others: map[footprint.Kind]int{footprint.Asset: 33, footprint.System: 1650}, then: accepted,
+	},
 }
 
 var orchard = []draft.Location{

@@ -1,24 +1,15 @@
 <script setup lang="ts">
 import { mdiCheck, mdiContentCopy } from '@mdi/js'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { useCopy } from '../copy'
 
 /** The copy button of a location, with the forms that can be pasted somewhere. */
 const props = defineProps<{ at: string; forms: Schemas['Form'][] }>()
 
 const choices = computed(() => [...props.forms, { for: 'a draft, or a program', text: props.at }])
-const copied = ref('')
-
-async function copy(form: Schemas['Form']) {
-  try {
-    await navigator.clipboard.writeText(form.text)
-    copied.value = form.text
-    setTimeout(() => (copied.value = ''), 2500)
-  } catch {
-    window.prompt('Copy it from here', form.text) // no clipboard outside HTTPS and loopback
-  }
-}
+const { copied, copy } = useCopy()
 </script>
 
 <template>
@@ -34,7 +25,7 @@ async function copy(form: Schemas['Form']) {
       />
     </template>
     <v-list density="compact" max-width="640">
-      <v-list-item v-for="f in choices" :key="f.for" @click="copy(f)">
+      <v-list-item v-for="f in choices" :key="f.for" @click="copy(f.text)">
         <v-list-item-subtitle>For {{ f.for }}</v-list-item-subtitle>
         <v-list-item-title class="mono form">{{ f.text }}</v-list-item-title>
       </v-list-item>

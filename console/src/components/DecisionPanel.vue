@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
+import { vCursor } from '../focus'
 import type { Schemas } from '../api/client'
 import { useAccept, useReturn } from '../queries'
 import { moment } from '../words'
@@ -68,10 +69,10 @@ async function decide() {
       <form v-else @submit.prevent="decide">
         <v-textarea
           v-model="because"
+          v-cursor
           label="Why, and what should be mended"
           rows="3"
           auto-grow
-          autofocus
           maxlength="2000"
           counter="2000"
         />

@@ -10,7 +10,7 @@ import StandingMark from './StandingMark.vue'
 const props = defineProps<{ contribution: Schemas['ContributionShown'] }>()
 
 const rows = computed(() =>
-  props.contribution.draft.locations.map((l, i) => ({
+  (props.contribution.draft?.locations ?? []).map((l, i) => ({
     ...l,
     shown: props.contribution.locations.find((s) => s.at === l.at && s.holds === l.holds),
     covered: props.contribution.coverage[i],

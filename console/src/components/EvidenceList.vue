@@ -2,14 +2,14 @@
 import type { Schemas } from '../api/client'
 import { date } from '../words'
 
-/** Who saw a location, in which run, and who accepted that. */
-defineProps<{ evidence: Schemas['Evidence'][] }>()
+/** Who saw a location, in which run, or tried a sheet, and who accepted that. */
+withDefaults(defineProps<{ evidence: Schemas['Evidence'][]; did?: string }>(), { did: 'saw it' })
 </script>
 
 <template>
   <ul class="reasons">
     <li v-for="e in evidence" :key="e.contribution">
-      <strong>{{ e.by }}</strong> saw it<template v-if="e.version"> in version {{ e.version }}</template
+      <strong>{{ e.by }}</strong> {{ did }}<template v-if="e.version"> in version {{ e.version }}</template
       ><template v-if="e.observer"> ({{ e.observer }})</template>, accepted by {{ e.reviewed_by }} on
       {{ date(e.accepted) }},
       <router-link :to="`/reviews/${e.contribution}`">contribution {{ e.contribution }}</router-link>

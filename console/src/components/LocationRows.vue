@@ -5,10 +5,15 @@ import type { Schemas } from '../api/client'
 import { count, holds } from '../words'
 import EvidenceList from './EvidenceList.vue'
 import LocationText from './LocationText.vue'
+import PathForms from './PathForms.vue'
 import StandingMark from './StandingMark.vue'
 
 /** The locations of one variant, with what each holds, its standing and the evidence. */
-defineProps<{ locations: Schemas['Location'][] }>()
+defineProps<{
+  locations: Schemas['Location'][]
+  /** Whether every form of the path is shown, not only behind the copy button. */
+  forms?: boolean
+}>()
 
 const open = ref<Record<string, boolean>>({})
 </script>
@@ -22,6 +27,7 @@ const open = ref<Record<string, boolean>>({})
         <span v-if="l.usual" class="usual quiet"
           >usually <span class="mono">{{ l.usual }}</span></span
         >
+        <PathForms v-if="forms" :forms="l.forms" />
       </span>
       <span class="proof">
         <StandingMark :standing="l.standing" :reason="l.reason" />

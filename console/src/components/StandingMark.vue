@@ -29,7 +29,7 @@ defineProps<{ standing: string; reason: string }>()
 .standing {
   position: relative;
   display: inline-flex;
-  align-items: center;
+  align-items: baseline;
   gap: 5px;
   white-space: nowrap;
   border-radius: 4px;
@@ -72,6 +72,7 @@ defineProps<{ standing: string; reason: string }>()
 }
 
 svg {
+  align-self: center;
   width: 15px;
   height: 15px;
   fill: none;

@@ -6,6 +6,7 @@ import DraftLocations from '../components/DraftLocations.vue'
 import FootprintFiles from '../components/FootprintFiles.vue'
 import ManifestChanges from '../components/ManifestChanges.vue'
 import PageState from '../components/PageState.vue'
+import SheetReview from '../components/SheetReview.vue'
 import { useContribution } from '../queries'
 import { moment } from '../words'
 
@@ -25,37 +26,40 @@ watchEffect(() => {
       <template v-if="x">
         <h1>{{ x.title }}</h1>
         <p class="quiet">Contribution {{ x.number }} by {{ x.by }}, {{ moment(x.submitted) }}</p>
-        <p class="mb-3">{{ x.variant }}</p>
+        <p class="mb-3">{{ x.sheet ? `The sheet of the launcher ${x.sheet.id}` : x.variant }}</p>
 
         <DecisionPanel :contribution="x" />
 
-        <section aria-labelledby="locations">
-          <h2 id="locations" class="mt-5 mb-2">Proposed locations</h2>
-          <DraftLocations :contribution="x" />
-        </section>
+        <SheetReview v-if="x.sheet" :sheet="x.sheet" :waiting="x.state === 'waiting'" />
+        <template v-else>
+          <section aria-labelledby="locations">
+            <h2 id="locations" class="mt-5 mb-2">Proposed locations</h2>
+            <DraftLocations :contribution="x" />
+          </section>
 
-        <section v-if="x.state === 'waiting'" aria-labelledby="changes">
-          <h2 id="changes" class="mt-5 mb-2">What accepting would change in the manifest</h2>
-          <ManifestChanges :changes="x.changes" :conflicts="x.conflicts" />
-        </section>
+          <section v-if="x.state === 'waiting'" aria-labelledby="changes">
+            <h2 id="changes" class="mt-5 mb-2">What accepting would change in the manifest</h2>
+            <ManifestChanges :changes="x.changes" :conflicts="x.conflicts" />
+          </section>
 
-        <section v-if="x.draft.questions?.length || x.draft.note" aria-labelledby="questions">
-          <h2 id="questions" class="mt-5 mb-2">From the contributor</h2>
-          <v-card class="pa-4">
-            <p v-if="x.draft.note" class="wrap note">{{ x.draft.note }}</p>
-            <template v-if="x.draft.questions?.length">
-              <p><strong>Open questions</strong></p>
-              <ul class="reasons">
-                <li v-for="q in x.draft.questions" :key="q" class="wrap">{{ q }}</li>
-              </ul>
-            </template>
-          </v-card>
-        </section>
+          <section v-if="x.draft?.questions?.length || x.draft?.note" aria-labelledby="questions">
+            <h2 id="questions" class="mt-5 mb-2">From the contributor</h2>
+            <v-card class="pa-4">
+              <p v-if="x.draft?.note" class="wrap note">{{ x.draft?.note }}</p>
+              <template v-if="x.draft?.questions?.length">
+                <p><strong>Open questions</strong></p>
+                <ul class="reasons">
+                  <li v-for="q in x.draft?.questions" :key="q" class="wrap">{{ q }}</li>
+                </ul>
+              </template>
+            </v-card>
+          </section>
 
-        <section aria-labelledby="footprint">
-          <h2 id="footprint" class="mt-5 mb-2">Footprint</h2>
-          <FootprintFiles :footprint="x.footprint" :coverage="x.coverage" />
-        </section>
+          <section aria-labelledby="footprint">
+            <h2 id="footprint" class="mt-5 mb-2">Footprint</h2>
+            <FootprintFiles v-if="x.footprint" :footprint="x.footprint" :coverage="x.coverage" />
+          </section>
+        </template>
       </template>
     </PageState>
   </div>

@@ -59,7 +59,7 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
           <thead>
             <tr>
               <th class="text-right number">No.</th>
-              <th>Title</th>
+              <th>About</th>
               <th>By</th>
               <th>Submitted</th>
               <th v-if="state !== 'waiting'">Decided by</th>
@@ -72,6 +72,7 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
               <td class="text-right">{{ c.number }}</td>
               <td>
                 <router-link :to="`/reviews/${c.number}`">{{ c.title }}</router-link>
+                <span v-if="c.kind === 'sheet'" class="quiet">, a launcher's sheet</span>
               </td>
               <td>{{ c.by }}</td>
               <td>{{ moment(c.submitted) }}</td>

@@ -42,6 +42,15 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
                     >contribution {{ r.contribution }}</router-link
                   >
                 </template>
+                <template v-else-if="r.sheet_id">
+                  the sheet of
+                  <router-link :to="`/launchers/${encodeURIComponent(r.sheet_id)}`">{{
+                    r.sheet
+                  }}</router-link>, by
+                  <router-link :to="`/reviews/${r.contribution}`"
+                    >contribution {{ r.contribution }}</router-link
+                  >
+                </template>
                 <template v-else>the empty beginning</template>
               </td>
               <td class="mono" :title="r.digest">{{ r.digest.slice(0, 12) }}…</td>

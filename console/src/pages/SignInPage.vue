@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
+import { vCursor } from '../focus'
 import { useSignIn } from '../queries'
 
 const route = useRoute()
@@ -33,11 +34,11 @@ async function submit() {
       </p>
       <v-text-field
         v-model="name"
+        v-cursor
         label="Name"
         name="name"
         autocomplete="username"
         autocapitalize="none"
-        autofocus
         required
       />
       <v-text-field

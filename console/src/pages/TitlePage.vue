@@ -44,7 +44,7 @@ watchEffect(() => {
               ><template v-if="v.launcher">, started by {{ v.launcher }}</template>
             </p>
           </div>
-          <LocationRows :locations="v.locations" />
+          <LocationRows :locations="v.locations" forms />
         </v-card>
       </template>
     </PageState>

@@ -3,6 +3,7 @@ import { mdiMagnify } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
+import { vCursor } from '../focus'
 import BestAnswer from '../components/BestAnswer.vue'
 import MoreButton from '../components/MoreButton.vue'
 import PageState from '../components/PageState.vue'
@@ -43,11 +44,11 @@ watch(
     </p>
     <v-text-field
       v-model="typed"
+      v-cursor
       label="A title's name"
       placeholder="Tidewrack"
       :prepend-inner-icon="mdiMagnify"
       clearable
-      autofocus
       hide-details
       type="search"
     />

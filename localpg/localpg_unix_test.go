@@ -1,3 +1,5 @@
+//go:build unix
+
 package localpg
 
 import (
@@ -102,10 +104,10 @@ func TestItEndsWithItsParent(t *testing.T) {
 	c.Env = append(os.Environ(), "ENDROIT_LOCALPG="+f)
 	require.NoError(t, c.Start())
 	pid := filepath.Join(f, "data", "postmaster.pid")
-	require.Eventually(t, func() bool { _, err := os.Stat(pid); return err == nil }, 30*time.Second, 5*time.Millisecond)
+	require.Eventually(t, func() bool { _, err := os.Stat(pid); return err == nil }, time.Minute, 5*time.Millisecond)
 	require.NoError(t, c.Process.Kill())
 	_ = c.Wait()
-	assert.Eventually(t, func() bool { _, err := os.Stat(pid); return err != nil }, 20*time.Second, 20*time.Millisecond, "killed, it cannot stop the server itself")
+	assert.Eventually(t, func() bool { _, err := os.Stat(pid); return err != nil }, time.Minute, 20*time.Millisecond, "killed, it cannot stop the server itself")
 }
 
 func TestDatabasesAreMadeAnew(t *testing.T) {

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -94,6 +95,11 @@ func TestAPrefixHasItsOwnKnownFolders(t *testing.T) {
 		assert.Equal(t, want, p.Roots[anchor], anchor)
 	}
 	assert.Equal(t, `D:\Local`, p.Windows[place.LocalAppData], "moved to another drive")
+	drives := p.Drives()
+	assert.Len(t, drives, 3)
+	assert.Equal(t, c, drives["c:"])
+	assert.Equal(t, "/", drives["z:"])
+	assert.DirExists(t, drives["d:"]+"/Local")
 
 	f := located(t, p, "roaming-app-data:Tidewrack/{account}/profile.bin")
 	require.Len(t, f.Files, 1, "names compare without regard to case")
@@ -127,6 +133,50 @@ func TestTheRegistryOfAPrefix(t *testing.T) {
 	}
 	_, _, err := p.HasKey(nil)
 	assert.Error(t, err)
+}
+
+// What was read of a hive counts as long as the file is the same.
+func TestHivesAreRemembered(t *testing.T) {
+	folder, _ := prefix(t, map[string]string{"system.reg": machineHive, "user.reg": userHive})
+	roots := place.Roots{place.XDGCache: t.TempDir()}
+	file, long := filepath.Join(folder, "user.reg"), time.Now().Add(-time.Hour)
+	keys := wantedKeys([]string{`Software\Tidewrack`})
+	captain := func(keys []string) (name string, read bool) {
+		t.Helper()
+		m := remember(roots, keys)
+		p, err := openPrefix(m, folder, "", keys)
+		require.NoError(t, err)
+		assert.Empty(t, p.Notes)
+		assert.Equal(t, "player", p.User)
+		assert.Equal(t, `D:\Local`, p.Windows[place.LocalAppData])
+		name, _ = p.user.Text(`Software\tidewrack`, "captain")
+		m.save()
+		return name, m.changed
+	}
+	require.NoError(t, os.Chtimes(file, long, long))
+	name, read := captain(keys)
+	assert.Equal(t, "Sedge", name)
+	assert.True(t, read)
+	name, read = captain(keys)
+	assert.Equal(t, "Sedge", name)
+	assert.False(t, read, "nothing was read")
+
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(userHive, "Sedge", "Reeds", 1)), 0o644))
+	name, read = captain(keys)
+	assert.Equal(t, "Reeds", name, "of the same size, changed at another time")
+	assert.True(t, read)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(userHive, "Sedge", "Fen", 1)), 0o644))
+	require.NoError(t, os.Chtimes(file, long, long))
+	name, _ = captain(keys)
+	assert.Equal(t, "Fen", name, "of the same time, of another size")
+	_, read = captain(wantedKeys(nil))
+	assert.True(t, read, "for other keys")
+	for _, broken := range []string{"", "{", `{"version": 9}`, `{"version":1,"keys":[],"hives":null}`} {
+		require.NoError(t, os.WriteFile(filepath.Join(roots[place.XDGCache], "endroit/hives.json"), []byte(broken), 0o600))
+		name, read = captain(keys)
+		assert.Equal(t, "Fen", name)
+		assert.True(t, read, broken)
+	}
 }
 
 func TestWithoutItsHivesTheUsualPlacesCount(t *testing.T) {
@@ -163,9 +213,17 @@ func TestOddPrefixes(t *testing.T) {
 }
 
 func TestAPrefixThatWineMade(t *testing.T) {
-	p := open(t, winetest.Prefix(t).Folder)
+	made := winetest.Prefix(t)
+	p := open(t, made.Folder)
 	assert.Empty(t, p.Notes)
 	for _, k := range knownFolders {
 		assert.DirExists(t, p.Roots[k.anchor], k.anchor)
 	}
+
+	// The Windows build passes the tests of this folder too.
+	out := made.Run(t, made.BuildTests(t, "endroit/machine"), "-test.v", "-test.timeout=120s")
+	for _, want := range []string{"TestRootsAreTheKnownFolders", "TestTheRealRegistry", "TestFind", "TestFindAgreesWithMatch", "TestFoldersThatAPersonNames", "TestOddDatabases", "TestAFileThatIsBeingWritten"} {
+		assert.Contains(t, out, "--- PASS: "+want+" (")
+	}
+	assert.NotContains(t, out, "--- FAIL")
 }

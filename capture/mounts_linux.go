@@ -1,0 +1,106 @@
+//go:build amd64 || arm64
+
+package capture
+
+import (
+	"os"
+	"path"
+	"strconv"
+	"strings"
+
+	"endroit/core/trace"
+)
+
+// mount is a line of mountinfo (proc(5)): a part of a file system and where it is.
+type mount struct {
+	device string // major:minor; empty for a part that was removed
+	root   string // the part of the file system
+	point  string // where it is mounted, from the process's root
+}
+
+// mounts are what a process sees, in the order in which they were mounted: of two
+// at one point the later counts.
+type mounts []mount
+
+// readMounts reads what a process sees; "self" is this one. None if it has gone.
+func readMounts(pid string) (all mounts) {
+	data, err := os.ReadFile("/proc/" + pid + "/mountinfo")
+	if err != nil {
+		return nil
+	}
+	return parseMounts(string(data))
+}
+
+func parseMounts(text string) (all mounts) {
+	for line := range strings.Lines(text) {
+		f := strings.Fields(line)
+		if len(f) < 5 || !strings.HasPrefix(f[3], "/") || !strings.HasPrefix(f[4], "/") {
+			continue // no file system of files
+		}
+		if strings.HasSuffix(f[3], "//deleted") {
+			f[2] = "" // this part was removed: it is nowhere else
+		}
+		all = append(all, mount{f[2], unescaped(f[3]), unescaped(f[4])})
+	}
+	return all
+}
+
+// unescaped replaces \040 and its kind.
+func unescaped(text string) string {
+	if !strings.Contains(text, `\`) {
+		return text
+	}
+	var out strings.Builder
+	for i := 0; i < len(text); i++ {
+		if text[i] == '\\' && i+4 <= len(text) {
+			if n, err := strconv.ParseUint(text[i+1:i+4], 8, 8); err == nil {
+				out.WriteByte(byte(n))
+				i += 3
+				continue
+			}
+		}
+		out.WriteByte(text[i])
+	}
+	return out.String()
+}
+
+// holding is the mount that a path lies on, by its index; -1 if there is none.
+func (m mounts) holding(name string) int {
+	found := -1
+	for i, x := range m {
+		if trace.Within(name, x.point) && (found < 0 || len(x.point) >= len(m[found].point)) {
+			found = i
+		}
+	}
+	return found
+}
+
+// rebased moves a path from below one folder to below another.
+func rebased(name, from, to string) string {
+	return path.Join(to, strings.TrimPrefix(name, strings.TrimSuffix(from, "/")))
+}
+
+// onHost finds where a path that a process with these mounts sees is for the host:
+// the same part of the same file system. ok is false where the host has it nowhere,
+// such as on a file system that was made for the process alone.
+func (m mounts) onHost(name string, host mounts) (found string, ok bool) {
+	i := m.holding(name)
+	if i < 0 || m[i].device == "" {
+		return "", false
+	}
+	part := rebased(name, m[i].point, m[i].root) // within the file system
+	best := -1
+	for j, x := range host {
+		if x.device != m[i].device || !trace.Within(part, x.root) {
+			continue
+		}
+		candidate := rebased(part, x.root, x.point)
+		if host.holding(candidate) != j {
+			continue // something else is mounted over it there
+		}
+		if best < 0 || len(x.root) > len(host[best].root) {
+			best, found = j, candidate
+		}
+	}
+	return found, best >= 0
+}

@@ -1,0 +1,271 @@
+package cli
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"maps"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/contribution"
+	"endroit/core/place"
+	"endroit/core/sheet"
+	"endroit/machine"
+)
+
+func (a *app) sheet() *cli.Command {
+	return command(&cli.Command{
+		Name: "sheet", Usage: "check a launcher's sheet, and contribute it",
+		UsageText: "endroit sheet check FILE [--against FOLDER] | submit FILE",
+		Commands: []*cli.Command{
+			command(&cli.Command{Name: "check", Usage: "say what is wrong with a sheet, what it finds, and why something is not found",
+				UsageText:   "endroit sheet check FILE [--against FOLDER] [--json]",
+				Description: "--against looks in another home than yours, such as a copy of a launcher's tree\nmade for trying; with a prefix, in the Windows machine that it simulates.",
+				Flags:       []cli.Flag{&cli.StringFlag{Name: "against", Usage: "the home or prefix `FOLDER` to look in"}, jsonFlag()},
+				Action:      a.sheetCheck}, "", "endroit sheet check quayside.yaml --against ./a-home"),
+			command(&cli.Command{Name: "submit", Usage: "show what a sheet would send, ask, and send it",
+				UsageText:   "endroit sheet submit FILE [--note TEXT] [--yes | --print]",
+				Description: "Sends the sheet, and how many launchers, libraries, titles, prefixes and accounts\nit found on this machine, as numbers. Names, folders and accounts stay here.",
+				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "note", Usage: "a `TEXT` for the reviewer"}, &cli.BoolFlag{Name: "yes", Usage: "send without asking"},
+					&cli.BoolFlag{Name: "print", Usage: "print the body as it would be sent, and stop"}, jsonFlag()},
+				Action: a.sheetSubmit}, "", "endroit sheet submit quayside.yaml"),
+		},
+		Action: func(context.Context, *cli.Command) error {
+			return fail(exitUsage, "sheet wants: check FILE, or submit FILE")
+		},
+	}, find, "endroit sheet check quayside.yaml\nendroit sheet submit quayside.yaml")
+}
+
+func (a *app) sheetCheck(_ context.Context, c *cli.Command) error {
+	name, err := oneArg(c, "one FILE")
+	if err != nil {
+		return err
+	}
+	s, err := readSheet(name)
+	if err != nil {
+		return err
+	}
+	roots, err := machine.Roots()
+	if err != nil {
+		return err
+	}
+	var survey *machine.Survey
+	var inside *machine.Prefix
+	switch folder := c.String("against"); {
+	case folder != "":
+		if inside, err = machine.OpenPrefix(folder); err == nil {
+			survey = machine.Look([]*sheet.Sheet{s}, place.Roots{}, []machine.Named{{Folder: inside.Folder}}, nil)
+			break
+		}
+		if folder, err = filepath.Abs(folder); err != nil {
+			return err
+		}
+		roots = place.LinuxRoots(map[string]string{"HOME": folder})
+		survey = machine.Look([]*sheet.Sheet{s}, roots, nil, nil)
+	default:
+		named, err := readNamed()
+		if err != nil {
+			return err
+		}
+		survey = machine.Look([]*sheet.Sheet{s}, roots, named, nil)
+	}
+	survey.Found = ofSheet(s, survey.Found)
+	if c.Bool("json") {
+		return a.json(map[string]any{"sheet": s.ID, "launchers": survey.Found, "notes": survey.Notes})
+	}
+	a.say("%s: a sound sheet of %s", name, shown(s.Name))
+	a.checkTogether(s)
+	if len(survey.Found) == 0 {
+		a.whyNothing(s, roots, inside)
+	}
+	for _, f := range survey.Found {
+		a.say("")
+		a.printLauncher(f, survey)
+		if f.Launcher == s.ID {
+			a.whyLittle(f, s.Systems[f.System])
+		}
+	}
+	return nil
+}
+
+// ofSheet keeps what a sheet itself found: of the folders that were added those
+// in which it knows a title.
+func ofSheet(s *sheet.Sheet, found []sheet.Found) (own []sheet.Found) {
+	for _, f := range found {
+		if f.Launcher == "" {
+			f.Notes = []sheet.Note{}
+			for i := range f.Libraries {
+				f.Libraries[i].Editions = slices.DeleteFunc(f.Libraries[i].Editions, func(e sheet.Edition) bool { return e.Store != storeOf(s) })
+			}
+			if !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 }) {
+				continue
+			}
+		}
+		own = append(own, f)
+	}
+	return own
+}
+
+// checkTogether says what keeps the sheet from standing beside the others.
+func (a *app) checkTogether(s *sheet.Sheet) {
+	k, err := a.openKept()
+	if err != nil {
+		return // without a manifest there are no others
+	}
+	defer k.Close()
+	others, _, err := k.Sheets()
+	if err != nil {
+		return
+	}
+	for _, clash := range sheet.Clashes(s, others) {
+		a.say("it could not be accepted: %s", shown(clash.Error()))
+	}
+	unknown := map[string]bool{}
+	for _, y := range s.Systems {
+		for _, h := range y.Starts {
+			if !slices.ContainsFunc(others, func(o *sheet.Sheet) bool { return o.ID == h.Launcher }) {
+				unknown[h.Launcher] = true
+			}
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(unknown)) {
+		a.say("it hands over to %s, of which the manifest has no sheet", id)
+	}
+}
+
+// whyNothing says why a sheet finds nothing.
+func (a *app) whyNothing(s *sheet.Sheet, roots place.Roots, inside *machine.Prefix) {
+	system := machine.System()
+	if inside != nil {
+		system, roots = "windows", inside.Roots
+	}
+	y, described := s.Systems[system]
+	switch {
+	case !described:
+		a.say("it does not describe %s", system)
+		return
+	case len(y.Home) == 0 && y.Titles != nil:
+		a.say("no entry was found in the registry's keys %s that %s chooses", strings.Join(y.Titles.Keys, ", "), y.Titles.Each)
+		return
+	case len(y.Home) == 0:
+		a.say("a title's own folder tells what it is (%s); name one with endroit machine add FOLDER", y.Inside.Files)
+		return
+	}
+	a.say("the launcher is in none of its places:")
+	for _, h := range y.Home {
+		l, err := place.Parse(h)
+		if top := roots[l.Anchor]; err == nil && top != "" {
+			a.say("  %s is not there", pasted(filepath.Join(append([]string{top}, l.Names()...)...)))
+		} else {
+			a.say("  %s has no place on this system", h)
+		}
+	}
+}
+
+// whyLittle says what an installed launcher's sheet does not find, and where it
+// looked.
+func (a *app) whyLittle(f sheet.Found, y sheet.System) {
+	empty := !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 })
+	if y.Titles != nil && empty && y.Titles.Files != "" {
+		a.say("  no title: no file below a library fits %s, or %s gives nothing", y.Titles.Files, orAll(y.Titles.Each))
+	}
+	if y.Libraries != nil && len(f.Libraries) == 1 {
+		a.say("  no library beside its own: no file fits %s, or %s gives nothing", y.Libraries.Files, orAll(y.Libraries.Each))
+	}
+	if y.Prefixes != nil && !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool {
+		return slices.ContainsFunc(l.Editions, func(e sheet.Edition) bool { return e.Prefix != "" })
+	}) {
+		a.say("  no prefix: no folder below a library fits %s with the reference of a title", y.Prefixes.Folder)
+	}
+	if y.Accounts != nil {
+		switch {
+		case len(f.Accounts) == 0:
+			a.say("  no account: no folder fits %s", y.Accounts.Folder)
+		case y.Accounts.Known != nil && !slices.ContainsFunc(f.Accounts, func(x sheet.Account) bool { return x.InUse }):
+			a.say("  no account in use: %s says so of none", orAll(y.Accounts.Known.InUse))
+		}
+	}
+	if y.Cloud != nil && f.Cloud == nil {
+		a.say("  the switch for cloud copies was not found: no file fits %s", y.Cloud.Files)
+	}
+	if len(y.Starts) > 0 && len(f.Starts) == 0 {
+		a.say("  it starts nothing of other launchers: %s gives nothing in %s", orAll(y.Starts[0].Each), y.Starts[0].Files)
+	}
+}
+
+func orAll(query string) string {
+	if query == "" {
+		return "the file as a whole"
+	}
+	return query
+}
+
+func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
+	name, err := oneArg(c, "one FILE")
+	if err != nil {
+		return err
+	}
+	s, err := readSheet(name)
+	if err != nil {
+		return err
+	}
+	roots, err := machine.Roots()
+	if err != nil {
+		return err
+	}
+	named, err := readNamed()
+	if err != nil {
+		return err
+	}
+	survey := machine.Look([]*sheet.Sheet{s}, roots, named, nil)
+	body := &contribution.Body{Sheet: s, Found: contribution.FindingsOf(machine.System(), ofSheet(s, survey.Found)), Note: c.String("note")}
+	if err := body.Check(); err != nil {
+		return fmt.Errorf("%s: %w", name, err)
+	}
+	raw, err := body.Encode()
+	if err != nil {
+		return err
+	}
+	if c.Bool("print") {
+		_, err := a.out.Write(append(raw, '\n'))
+		return err
+	}
+	l, err := readLogin(c)
+	if err != nil {
+		return err
+	}
+	if !c.Bool("json") {
+		text, err := s.Text()
+		if err != nil {
+			return err
+		}
+		a.say("This will be sent (%s; --print shows it to the letter):\n\nthe sheet\n%s\n\nwhat it found here, as numbers\n  %s", bytesInTerms(int64(len(raw))), indent("  ", shown(text)), body.Found)
+		if body.Note != "" {
+			a.say("\nthe note\n%s", indent("  ", shown(body.Note)))
+		}
+	}
+	if !c.Bool("yes") {
+		ok, err := a.ask(fmt.Sprintf("Send this to %s as %s?", l.Service, l.Name))
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return fail(exitFailed, "nothing was sent; the sheet stays as it is")
+		}
+	}
+	cl, err := l.client()
+	if err != nil {
+		return err
+	}
+	sum := sha256.Sum256(raw)
+	answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
+	if err != nil {
+		return fmt.Errorf("submit %s: %w (the sheet stays as it is)", name, err)
+	}
+	return a.sent(c, answer)
+}

@@ -1,0 +1,541 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/trace"
+)
+
+// pickFlags choose events of a trace.
+func pickFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringSliceFlag{Name: "under", Usage: "only files in this `FOLDER`, or this file; again for another"},
+		&cli.StringSliceFlag{Name: "op", Usage: "only these operations: `OP,...` of " + opList()},
+		&cli.StringFlag{Name: "between", Usage: "only what lies between two cues: `CUE CUE`"},
+	}
+}
+
+func opList() string {
+	var names []string
+	for _, o := range trace.Ops() {
+		names = append(names, string(o))
+	}
+	return strings.Join(names, ", ")
+}
+
+func (a *app) traceShow() *cli.Command {
+	return command(&cli.Command{
+		Name: "show", Usage: "read a trace: what was run, which files, which processes, each event",
+		UsageText:   "endroit trace show TRACE [--files | --processes | --events] [--under FOLDER] [--op OP,...] [--between CUE CUE] [--json]",
+		Description: "Without a choice it sums up. Paths and times are as they were seen; what the files\nare, endroit footprint says.",
+		Flags: append([]cli.Flag{
+			&cli.BoolFlag{Name: "files", Usage: "each file: how often it was read and written, and when"},
+			&cli.BoolFlag{Name: "processes", Usage: "each process, below the one that started it"},
+			&cli.BoolFlag{Name: "events", Usage: "each event, in the order in which it was noticed"},
+			jsonFlag(),
+		}, pickFlags()...),
+		Action: func(_ context.Context, c *cli.Command) error {
+			name, err := oneArg(c, "one TRACE")
+			if err != nil {
+				return err
+			}
+			return a.runTraceShow(c, name)
+		},
+	}, find, "endroit trace show tidewrack.trace --files --under ~/.local/share\nendroit trace show tidewrack.trace --events --op create,rename --between ready saved")
+}
+
+func (a *app) traceTrim() *cli.Command {
+	return command(&cli.Command{
+		Name: "trim", Usage: "make a smaller trace of a trace",
+		UsageText:   "endroit trace trim TRACE --out FILE [--under FOLDER] [--op OP,...] [--between CUE CUE]",
+		Description: "Keeps the events that are chosen, with their files and processes, and all cues. The\nsmaller trace says that others were left out. The larger one stays as it is.",
+		Flags:       append([]cli.Flag{&cli.StringFlag{Name: "out", Usage: "the `FILE` to write"}}, pickFlags()...),
+		Action: func(_ context.Context, c *cli.Command) error {
+			name, err := oneArg(c, "one TRACE")
+			if err != nil {
+				return err
+			}
+			return a.runTraceTrim(c, name)
+		},
+	}, find, "endroit trace trim tidewrack.trace --under ~/.local/share/tidewrack --out small.trace")
+}
+
+// traceFile opens a trace from its beginning, again and again.
+func traceFile(name string) (open func() (*trace.Reader, error), close func(), err error) {
+	f, err := openTrace(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	return func() (*trace.Reader, error) {
+		if _, err := f.Seek(0, io.SeekStart); err != nil {
+			return nil, fmt.Errorf("a trace is read from a file that can be read twice: %w", err)
+		}
+		return trace.NewReader(f, trace.DefaultLimits)
+	}, func() { _ = f.Close() }, nil
+}
+
+// chosenTrace opens a trace, and reads what of it was chosen.
+func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error), p trace.Pick, close func(), err error) {
+	open, close, err = traceFile(name)
+	if err != nil {
+		return nil, p, nil, err
+	}
+	if p, err = picked(c, open); err != nil {
+		close()
+		return nil, p, nil, ofFile(name, err)
+	}
+	return open, p, close, nil
+}
+
+// picked reads what was chosen.
+func picked(c *cli.Command, open func() (*trace.Reader, error)) (p trace.Pick, err error) {
+	for _, folder := range c.StringSlice("under") {
+		full, err := filepath.Abs(folder)
+		if err != nil {
+			return p, err
+		}
+		p.Under = append(p.Under, full)
+	}
+	for _, name := range c.StringSlice("op") {
+		op := trace.Op(strings.TrimSpace(name))
+		if !slices.Contains(trace.Ops(), op) {
+			return p, fail(exitUsage, "there is no operation %q; the operations are %s", name, opList())
+		}
+		p.Ops = append(p.Ops, op)
+	}
+	if between := c.String("between"); between != "" {
+		from, to, two := strings.Cut(between, ",")
+		if from, to = strings.TrimSpace(from), strings.TrimSpace(to); !two || from == "" || to == "" {
+			return p, fail(exitUsage, "--between wants two cues, such as: --between ready saved")
+		}
+		r, err := open()
+		if err != nil {
+			return p, err
+		}
+		cues, err := trace.Cues(r)
+		if err != nil {
+			return p, err
+		}
+		if err := p.Between(cues, from, to); err != nil {
+			return p, fail(exitNotFound, "%w", err)
+		}
+	}
+	return p, nil
+}
+
+// overview is what a trace comes to, as far as it was chosen.
+type overview struct {
+	header    trace.Header
+	files     []fileSeen // by number, from 1
+	processes []processSeen
+	cues      []trace.Cue
+	gaps      []trace.Gap
+	ops       map[trace.Op]int
+	events    int
+	last      time.Duration
+	cut       string
+}
+
+type fileSeen struct {
+	Path   string        `json:"path"`
+	Reads  int           `json:"reads"`
+	Writes int           `json:"writes"`
+	Others int           `json:"others"`
+	First  time.Duration `json:"first"`
+	Last   time.Duration `json:"last"`
+	Before trace.State   `json:"before"`
+	After  *trace.State  `json:"after,omitempty"`
+	any    int
+}
+
+type processSeen struct {
+	trace.Process
+	Events int            `json:"events"`
+	Ended  *time.Duration `json:"ended,omitempty"`
+	Status int            `json:"status"`
+}
+
+// sumUp reads a trace once. each is called for every event that counts, with its
+// paths; it may be nil.
+func sumUp(r *trace.Reader, p trace.Pick, each func(e trace.Event, file, to string) error) (*overview, error) {
+	o := &overview{header: r.Header, files: make([]fileSeen, 1), processes: make([]processSeen, 1), ops: map[trace.Op]int{}}
+	for line, err := range r.Lines() {
+		switch {
+		case err != nil:
+			return nil, err
+		case line.File != nil:
+			o.files = append(o.files, fileSeen{Path: line.File.Path, Before: line.File.Before})
+		case line.Process != nil:
+			o.processes = append(o.processes, processSeen{Process: *line.Process})
+		case line.Event != nil:
+			o.last = max(o.last, line.Event.At)
+			if err := o.event(*line.Event, p, each); err != nil {
+				return nil, err
+			}
+		case line.Cue != nil:
+			o.cues = append(o.cues, *line.Cue)
+		case line.Gap != nil:
+			o.gaps = append(o.gaps, *line.Gap)
+		case line.Exit != nil:
+			x := &o.processes[line.Exit.Process]
+			x.Ended, x.Status = &line.Exit.At, line.Exit.Status
+			o.last = max(o.last, line.Exit.At)
+		case line.After != nil:
+			o.files[line.After.File].After = &line.After.State
+		case line.End != nil:
+			o.last = max(o.last, line.End.At)
+		}
+	}
+	o.cut = r.Cut()
+	return o, nil
+}
+
+func (o *overview) event(e trace.Event, p trace.Pick, each func(e trace.Event, file, to string) error) error {
+	file, to := o.files[e.File].Path, o.files[e.To].Path
+	if !p.Takes(e, file, to) {
+		return nil
+	}
+	o.events++
+	o.ops[e.Op]++
+	if e.Process != 0 {
+		o.processes[e.Process].Events++
+	}
+	o.files[e.File].saw(e, e.Op.Writes() && e.Op != trace.Changed) // a change that was found was made by an opening
+	if e.To != 0 {
+		o.files[e.To].saw(e, true) // what is put in place has been written
+	}
+	if each != nil {
+		return each(e, file, to)
+	}
+	return nil
+}
+
+func (a *app) runTraceShow(c *cli.Command, name string) error {
+	chosen := 0
+	for _, flag := range []string{"files", "processes", "events"} {
+		if c.Bool(flag) {
+			chosen++
+		}
+	}
+	if chosen > 1 {
+		return fail(exitUsage, "choose one of --files, --processes and --events")
+	}
+	open, p, close, err := chosenTrace(c, name)
+	if err != nil {
+		return err
+	}
+	defer close()
+	r, err := open()
+	if err != nil {
+		return ofFile(name, err)
+	}
+	var each func(e trace.Event, file, to string) error
+	var events *eventPrinter
+	if c.Bool("events") {
+		events = &eventPrinter{a: a, json: c.Bool("json")}
+		each = events.print
+	}
+	o, err := sumUp(r, p, each)
+	if events != nil {
+		events.end()
+	}
+	if err != nil {
+		return ofFile(name, err)
+	}
+	if o.cut != "" {
+		a.tell("endroit: %s is cut short: %s", name, o.cut)
+	}
+	switch {
+	case events != nil:
+		if o.events == 0 && !events.json {
+			a.say("no event is like that")
+		}
+	case c.Bool("files"):
+		return a.showFiles(o, c.Bool("json"))
+	case c.Bool("processes"):
+		return a.showProcesses(o, c.Bool("json"))
+	case c.Bool("json"):
+		return a.json(map[string]any{"header": o.header, "events": o.events, "ops": o.ops, "files": len(o.touched()), "processes": len(o.processes) - 1, "cues": o.cues, "gaps": o.gaps, "length": o.last, "cut": o.cut})
+	default:
+		a.showOverview(o, name)
+	}
+	return nil
+}
+
+// ofFile says which file an error is about, unless it says so.
+func ofFile(name string, err error) error {
+	var f *failure
+	if err == nil || errors.As(err, &f) {
+		return err
+	}
+	return fmt.Errorf("%s: %w", name, err)
+}
+
+// touched are the files of the events that count, by path.
+func (o *overview) touched() (list []fileSeen) {
+	for _, f := range o.files {
+		if f.any > 0 {
+			list = append(list, f)
+		}
+	}
+	slices.SortFunc(list, func(a, b fileSeen) int { return strings.Compare(a.Path, b.Path) })
+	return list
+}
+
+func (a *app) showOverview(o *overview, name string) {
+	h := o.header
+	a.say("%s", describeRun(h.Title, h.Edition, h.Launcher, h.OS+" "+h.Runtime, o.last))
+	a.say("%s on %s, %s, by %s", h.Started.Local().Format("2006-01-02 15:04"), shown(h.Arch), shown(h.Kernel), shown(h.Observer))
+	a.say("command: %s", shown(strings.Join(h.Command, " ")))
+	a.say("%s on %s by %s", count(o.events, "event", "events"), count(len(o.touched()), "file", "files"), count(len(o.processes)-1, "process", "processes"))
+	var ops []string
+	for _, op := range trace.Ops() {
+		if n := o.ops[op]; n > 0 {
+			ops = append(ops, fmt.Sprintf("%s %d", op, n))
+		}
+	}
+	if len(ops) > 0 {
+		a.say("  %s", strings.Join(ops, ", "))
+	}
+	for _, c := range o.cues {
+		a.say("cue at %s: %s", inTerms(c.At), shown(c.Word))
+	}
+	for _, g := range o.gaps {
+		a.say("not seen: %s", shown(g.What))
+	}
+	a.showFolders(o)
+	a.say("\nNext: endroit trace show %s --files", name)
+}
+
+// foldersShown is how many folders the overview names.
+const foldersShown = 8
+
+// showFolders names the folders in which most was written, then read.
+func (a *app) showFolders(o *overview) {
+	type folder struct {
+		path                 string
+		files, reads, writes int
+	}
+	all := map[string]*folder{}
+	for _, f := range o.touched() {
+		dir := filepath.Dir(f.Path)
+		if all[dir] == nil {
+			all[dir] = &folder{path: dir}
+		}
+		x := all[dir]
+		x.files++
+		x.reads += f.Reads
+		x.writes += f.Writes
+	}
+	list := slices.SortedFunc(maps.Values(all), func(a, b *folder) int {
+		if a.writes != b.writes {
+			return b.writes - a.writes
+		}
+		if a.reads != b.reads {
+			return b.reads - a.reads
+		}
+		return strings.Compare(a.path, b.path)
+	})
+	if len(list) == 0 {
+		return
+	}
+	a.say("")
+	t := newTable(a.out, "written", "read", "files", "folder")
+	for i, f := range list {
+		if i == foldersShown {
+			break
+		}
+		t.AppendRow(table.Row{f.writes, f.reads, f.files, shown(f.path)})
+	}
+	t.Render()
+	if n := len(list) - foldersShown; n > 0 {
+		a.say("and %s", count(n, "more folder", "more folders"))
+	}
+}
+
+func (a *app) showFiles(o *overview, asJSON bool) error {
+	list := o.touched()
+	if asJSON {
+		return a.json(map[string]any{"files": slices.Concat([]fileSeen{}, list)})
+	}
+	if len(list) == 0 {
+		a.say("no file is like that")
+		return nil
+	}
+	t := newTable(a.out, "written", "read", "other", "first", "last", "became", "path")
+	for _, f := range list {
+		t.AppendRow(table.Row{f.Writes, f.Reads, f.Others, seconds(f.First), seconds(f.Last), f.became(), shown(f.Path)})
+	}
+	t.Render()
+	return nil
+}
+
+// saw counts an event of a file.
+func (f *fileSeen) saw(e trace.Event, written bool) {
+	if f.any == 0 || e.At < f.First { // what is found by comparing comes late
+		f.First = e.At
+	}
+	f.any++
+	f.Last = max(f.Last, e.At)
+	switch {
+	case written:
+		f.Writes++
+	case e.Op == trace.Read || e.Op == trace.List || e.Op == trace.Run:
+		f.Reads++
+	default:
+		f.Others++
+	}
+}
+
+func (f fileSeen) became() string {
+	if f.After == nil {
+		return ""
+	}
+	return became(f.Before, *f.After, f.Writes > 0)
+}
+
+func seconds(d time.Duration) string { return fmt.Sprintf("%.3f s", d.Seconds()) }
+
+func (a *app) showProcesses(o *overview, asJSON bool) error {
+	if asJSON {
+		return a.json(map[string]any{"processes": slices.Concat([]processSeen{}, o.processes[1:])})
+	}
+	children := map[int][]int{}
+	for _, p := range o.processes[1:] {
+		children[p.Parent] = append(children[p.Parent], p.N)
+	}
+	var show func(n, level int)
+	show = func(n, level int) {
+		p := o.processes[n]
+		end := ""
+		if p.Ended != nil {
+			end = fmt.Sprintf(" until %s, ended with %d", inTerms(*p.Ended), p.Status)
+		}
+		margin := strings.Repeat("  ", min(level, 20))
+		a.say("%s%s  (pid %d, from %s%s; %s)", margin, shown(p.Exe), p.PID, inTerms(p.At), end, count(p.Events, "event", "events"))
+		if len(p.Args) > 1 {
+			a.say("%s    %s", margin, shown(strings.Join(p.Args, " ")))
+		}
+		for _, child := range children[n] {
+			show(child, level+1)
+		}
+	}
+	for _, n := range children[0] {
+		show(n, 0)
+	}
+	if len(o.processes) == 1 {
+		a.say("no process was seen")
+	}
+	return nil
+}
+
+// eventPrinter prints events as they are read, however many there are.
+type eventPrinter struct {
+	a    *app
+	json bool
+	n    int
+}
+
+type eventShown struct {
+	At      time.Duration `json:"at"`
+	Process int           `json:"process"`
+	Op      trace.Op      `json:"op"`
+	Path    string        `json:"path"`
+	To      string        `json:"to,omitempty"`
+	Size    int64         `json:"size,omitempty"`
+}
+
+func (p *eventPrinter) print(e trace.Event, file, to string) error {
+	p.n++
+	if p.json {
+		text, err := json.Marshal(eventShown{e.At, e.Process, e.Op, file, to, e.Size})
+		if err != nil {
+			return err
+		}
+		_, err = fmt.Fprintf(p.a.out, "%s\n  %s", map[bool]string{true: "[", false: ","}[p.n == 1], text)
+		return err
+	}
+	what := shown(file)
+	if to != "" {
+		what += " to " + shown(to)
+	}
+	if e.Op == trace.Changed {
+		what += " (" + bytesInTerms(e.Size) + ")"
+	}
+	_, err := fmt.Fprintf(p.a.out, "%12s  %4d  %-13s  %s\n", fmt.Sprintf("%.6f s", e.At.Seconds()), e.Process, e.Op, what)
+	return err
+}
+
+func (p *eventPrinter) end() {
+	switch {
+	case p.json && p.n == 0:
+		fmt.Fprintln(p.a.out, "[]")
+	case p.json:
+		fmt.Fprintln(p.a.out, "\n]")
+	}
+}
+
+func (a *app) runTraceTrim(c *cli.Command, name string) error {
+	if c.String("out") == "" {
+		return fail(exitUsage, "name the smaller trace: --out FILE")
+	}
+	if len(c.StringSlice("under"))+len(c.StringSlice("op")) == 0 && c.String("between") == "" {
+		return fail(exitUsage, "say what to keep: --under FOLDER, --op OP,... or --between CUE CUE")
+	}
+	open, p, close, err := chosenTrace(c, name)
+	if err != nil {
+		return err
+	}
+	defer close()
+	out, err := newFile(c.String("out"))
+	if err != nil {
+		return err
+	}
+	t, err := trace.Trim(open, out, p, "the trace was trimmed: "+trimmedBy(c)+" was kept")
+	if e := out.Close(); err == nil {
+		err = e
+	}
+	if err != nil {
+		_ = os.Remove(out.Name())
+		return ofFile(name, err)
+	}
+	info, err := os.Stat(out.Name())
+	if err != nil {
+		return err
+	}
+	a.say("%s: %s on %s, %s; %s left out", out.Name(), count(t.Kept, "event", "events"), count(t.Files, "file", "files"), bytesInTerms(info.Size()), count(t.Left, "event was", "events were"))
+	if t.Kept == 0 {
+		a.tell("endroit: no event is like that; the cues alone are in it")
+	}
+	return nil
+}
+
+// trimmedBy says what was chosen, without the person's folders: a gap is sent
+// along with a footprint.
+func trimmedBy(c *cli.Command) string {
+	var parts []string
+	if n := len(c.StringSlice("under")); n > 0 {
+		parts = append(parts, "what lies in "+count(n, "folder", "folders"))
+	}
+	if ops := c.StringSlice("op"); len(ops) > 0 {
+		parts = append(parts, "the operations "+strings.Join(ops, ", "))
+	}
+	if between := c.String("between"); between != "" {
+		from, to, _ := strings.Cut(between, ",")
+		parts = append(parts, "what lies between the cues "+strings.TrimSpace(from)+" and "+strings.TrimSpace(to))
+	}
+	return strings.Join(parts, ", ")
+}

@@ -1,0 +1,40 @@
+package contribution
+
+import (
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/sheet"
+)
+
+func TestWhatASheetFoundIsSentAsNumbers(t *testing.T) {
+	on := true
+	found := []sheet.Found{
+		{Home: "/h", Cloud: &on, Accounts: []sheet.Account{{ID: "90210017", InUse: true}, {ID: "2"}}, Starts: []sheet.Started{{}}, Notes: []sheet.Note{{}},
+			Libraries: []sheet.Library{{Folder: "/h", Editions: []sheet.Edition{{Name: "Tidewrack", Prefix: "/p"}, {Missing: "gone"}}}, {Folder: "/m", Missing: "unplugged"}}},
+		{Prefix: "/p", Libraries: []sheet.Library{{Editions: []sheet.Edition{{}}}}},
+	}
+	f := FindingsOf("linux", found)
+	assert.Equal(t, &Findings{OS: "linux", Installations: 2, Libraries: 2, Titles: 3, Missing: 2, Prefixes: 1, Accounts: 2, InUse: true, Cloud: true, Starts: 1, Odd: 1}, f)
+	assert.Contains(t, f.String(), "installations 2, libraries 2, titles 3")
+
+	text, err := os.ReadFile("../../standin/launchers/larder.yaml")
+	require.NoError(t, err)
+	s, err := sheet.Parse(text)
+	require.NoError(t, err)
+	b := &Body{Sheet: s, Found: f}
+	require.NoError(t, b.Check())
+	assert.Equal(t, OfSheet, b.Kind())
+	assert.Equal(t, "Larder", b.Title())
+	raw, err := b.Encode()
+	require.NoError(t, err)
+	assert.NotContains(t, string(raw), "90210017")
+	assert.NotContains(t, string(raw), "draft")
+	f.OS = "beos"
+	assert.ErrorContains(t, b.Check(), "found.os")
+	b.Found = nil
+	assert.ErrorContains(t, b.Check(), "what it found")
+}

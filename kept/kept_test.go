@@ -1,0 +1,138 @@
+package kept
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/manifest"
+	"endroit/core/sheet"
+	"endroit/core/standing"
+	"endroit/standin/launchers"
+)
+
+// keep makes a local manifest of some titles and the stand-in's sheets.
+func keep(t *testing.T, folder string, revision int, names ...string) string {
+	t.Helper()
+	m := &manifest.Manifest{Head: manifest.Head{Format: manifest.Format, Revision: revision}}
+	var titles, sheets [][]byte
+	for _, n := range names {
+		x := manifest.Title{ID: manifest.ID(n), Name: n, Variants: []manifest.Variant{{Store: "quayside", Ref: "ref-" + n, OS: "linux", Runtime: "native", Locations: []manifest.Location{{At: "xdg-data:" + manifest.ID(n) + "/", Holds: "save"}}}}}
+		m.Titles = append(m.Titles, x)
+		doc, err := manifest.Canonical(x)
+		require.NoError(t, err)
+		titles = append(titles, doc)
+	}
+	read, err := sheet.Parse(launchers.QuaysideSheet)
+	require.NoError(t, err)
+	s, err := manifest.ApplySheet(nil, read, standing.Evidence{By: "mira"})
+	require.NoError(t, err)
+	m.Sheets = append(m.Sheets, s, manifest.Sheet{ID: "zz", Sheet: []byte(`{"format": "endroit/sheet/9"}`)})
+	for _, x := range m.Sheets {
+		doc, err := manifest.Canonical(x)
+		require.NoError(t, err)
+		sheets = append(sheets, doc)
+	}
+	body, err := manifest.Assemble(m.Head, sheets, titles)
+	require.NoError(t, err)
+	require.NoError(t, Keep(folder, body, m, manifest.Digest(body)))
+	return manifest.Digest(body)
+}
+
+func TestLookingUp(t *testing.T) {
+	folder := filepath.Join(t.TempDir(), "manifest")
+	_, err := Open(folder, nil)
+	assert.ErrorIs(t, err, ErrNone)
+	keep(t, folder, 1, "Saltglass", "Tidewrack")
+	d := keep(t, folder, 2, "Copperfen", "Saltglass", "Tidewrack")
+	files, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	assert.Len(t, files, 3, "older revisions go")
+
+	k, err := Open(folder, func() { assert.Fail(t, "it is indexed already") })
+	require.NoError(t, err)
+	defer k.Close()
+	assert.Equal(t, 2, k.Head.Revision)
+	assert.Equal(t, d, k.Digest)
+	assert.Equal(t, 3, k.Titles)
+	found, _, err := k.Find("  SALTGLASS ")
+	require.NoError(t, err)
+	assert.Equal(t, "Saltglass", found.Name)
+	found, close, err := k.Find("tidewrak")
+	require.NoError(t, err)
+	assert.Nil(t, found)
+	assert.Equal(t, []string{"Tidewrack"}, close)
+	found, close, err = k.Find("something else")
+	require.NoError(t, err)
+	assert.Nil(t, found)
+	assert.Empty(t, close)
+	ids, err := k.OfEdition("quayside", "ref-Copperfen")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"copperfen"}, ids)
+	ids, err = k.OfEdition("larder", "ref-Copperfen")
+	require.NoError(t, err)
+	assert.Empty(t, ids)
+	ids, err = k.OfEdition("", "ref-Copperfen")
+	require.NoError(t, err)
+	assert.Len(t, ids, 1)
+	below, err := k.Below("xdg-data", []Folder{{Names: []string{"applications", "saltglass", "*", "\xff"}}, {}, {Names: []string{"TIDEWRACK", "Saltglass"}}})
+	require.NoError(t, err)
+	require.Len(t, below, 3)
+	assert.Equal(t, []string{"saltglass"}, below[0])
+	assert.Empty(t, below[1])
+	assert.ElementsMatch(t, []string{"saltglass", "tidewrack"}, below[2])
+	sheets, notes, err := k.Sheets()
+	require.NoError(t, err)
+	require.Len(t, sheets, 1)
+	assert.Equal(t, "quayside", sheets[0].ID)
+	require.Len(t, notes, 1)
+	assert.Contains(t, notes[0], "zz is passed over")
+}
+
+// An index that is missing, damaged or of something else is built anew; a revision
+// that was altered is refused.
+func TestWhatIsDamaged(t *testing.T) {
+	for name, c := range map[string]struct {
+		spoil func(t *testing.T, folder, digest string)
+		fails bool
+	}{
+		"no index":       {func(t *testing.T, f, d string) { require.NoError(t, os.Remove(indexFile(f, d))) }, false},
+		"an empty index": {func(t *testing.T, f, d string) { require.NoError(t, os.WriteFile(indexFile(f, d), nil, 0o600)) }, false},
+		"another kind of file": {func(t *testing.T, f, d string) {
+			require.NoError(t, os.WriteFile(indexFile(f, d), []byte("no index"), 0o600))
+		}, false},
+		"a touched revision": {func(t *testing.T, f, d string) {
+			data, err := os.ReadFile(filepath.Join(f, d+".json"))
+			require.NoError(t, err)
+			require.NoError(t, os.Remove(filepath.Join(f, d+".json")))
+			require.NoError(t, os.WriteFile(filepath.Join(f, d+".json"), data, 0o600))
+		}, false},
+		"a cut revision": {func(t *testing.T, f, d string) { require.NoError(t, os.Truncate(filepath.Join(f, d+".json"), 100)) }, true},
+		"no revision":    {func(t *testing.T, f, d string) { require.NoError(t, os.Remove(filepath.Join(f, d+".json"))) }, true},
+		"no digest": {func(t *testing.T, f, d string) {
+			require.NoError(t, os.WriteFile(filepath.Join(f, currentFile), []byte("../x"), 0o600))
+		}, true},
+		"another's index": {func(t *testing.T, f, d string) {
+			other := filepath.Join(t.TempDir(), "m")
+			o := keep(t, other, 7, "Lantern Hollow")
+			require.NoError(t, os.Rename(indexFile(other, o), indexFile(f, d)))
+		}, false},
+	} {
+		folder := filepath.Join(t.TempDir(), "manifest")
+		d := keep(t, folder, 1, "Tidewrack")
+		c.spoil(t, folder, d)
+		k, err := Open(folder, nil)
+		if c.fails {
+			assert.ErrorIs(t, err, ErrDamaged, name)
+			continue
+		}
+		require.NoError(t, err, name)
+		found, _, err := k.Find("tidewrack")
+		require.NoError(t, err, name)
+		assert.NotNil(t, found, name)
+		require.NoError(t, k.Close())
+	}
+}

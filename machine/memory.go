@@ -1,0 +1,120 @@
+package machine
+
+import (
+	"encoding/json"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"sync"
+	"time"
+
+	"endroit/core/hive"
+	"endroit/core/place"
+)
+
+// memory keeps what was read of the hives of prefixes from one time to the next: a
+// hive has megabytes, of which a few keys matter. An entry counts only for a file
+// of the same size and time of change that was at rest when it was read.
+type memory struct {
+	file string // empty where nothing is kept
+	keys []string
+
+	lock    sync.Mutex
+	before  map[string]remembered
+	now     map[string]remembered
+	changed bool
+}
+
+// remembered is what was read of one hive.
+type remembered struct {
+	Size int64      `json:"size"`
+	Time time.Time  `json:"time"`
+	Root string     `json:"root"`
+	Keys []hive.Key `json:"keys"`
+}
+
+// kept is the file.
+type keptHives struct {
+	Version int                   `json:"version"`
+	Keys    []string              `json:"keys"` // that were asked for
+	Hives   map[string]remembered `json:"hives"`
+}
+
+const (
+	memoryVersion = 1
+	maxMemory     = 64 << 20 // bytes of the file
+)
+
+// remember opens the memory for keys. What cannot be read of it is read anew.
+func remember(roots place.Roots, keys []string) *memory {
+	m := &memory{keys: slices.Sorted(slices.Values(keys)), now: map[string]remembered{}}
+	cache := roots[place.XDGCache]
+	if cache == "" {
+		return m
+	}
+	m.file = filepath.Join(cache, "endroit", "hives.json")
+	if info, err := os.Stat(m.file); err != nil || info.Size() > maxMemory {
+		return m
+	}
+	data, err := os.ReadFile(m.file)
+	if err != nil {
+		return m
+	}
+	var k keptHives
+	if json.Unmarshal(data, &k) == nil && k.Version == memoryVersion && slices.Equal(k.Keys, m.keys) {
+		m.before = k.Hives
+	}
+	return m
+}
+
+// hive gives what was read of a file that is still the same; nil if it has to be
+// read. A nil memory remembers nothing.
+func (m *memory) hive(file string, keys []string) *hive.Hive {
+	if m == nil || !slices.Equal(slices.Sorted(slices.Values(keys)), m.keys) {
+		return nil
+	}
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil
+	}
+	r, ok := m.before[file]
+	if !ok || r.Size != info.Size() || !r.Time.Equal(info.ModTime()) {
+		return nil
+	}
+	m.lock.Lock()
+	defer m.lock.Unlock()
+	m.now[file] = r
+	return hive.New(r.Root, r.Keys)
+}
+
+// keep remembers what was read of a file.
+func (m *memory) keep(file string, info fs.FileInfo, keys []string, h *hive.Hive) {
+	if m == nil || !slices.Equal(slices.Sorted(slices.Values(keys)), m.keys) {
+		return
+	}
+	m.lock.Lock()
+	defer m.lock.Unlock()
+	m.now[file], m.changed = remembered{info.Size(), info.ModTime(), h.Root, h.Keys}, true
+}
+
+// save writes the memory, if it changed. That it cannot be written costs time
+// alone, so nothing is said.
+func (m *memory) save() {
+	if m.file == "" || !m.changed && len(m.now) == len(m.before) {
+		return
+	}
+	data, err := json.Marshal(keptHives{memoryVersion, m.keys, m.now})
+	if err != nil || len(data) > maxMemory || os.MkdirAll(filepath.Dir(m.file), 0o700) != nil {
+		return
+	}
+	f, err := os.CreateTemp(filepath.Dir(m.file), ".hives-*")
+	if err != nil {
+		return
+	}
+	defer os.Remove(f.Name())
+	_, err = f.Write(data)
+	if e := f.Close(); err == nil && e == nil {
+		_ = os.Rename(f.Name(), m.file)
+	}
+}

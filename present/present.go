@@ -1,0 +1,523 @@
+// Package present finds the titles that are present on this machine: which of
+// their variants, in which folders, prefixes and accounts, and where each location
+// lies, in the forms in which its path can be pasted.
+//
+//	here := present.On(survey, roots)
+//	located := here.Title(t, present.Everywhere)
+package present
+
+import (
+	"errors"
+	"os"
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"sort"
+	"strings"
+	"time"
+
+	"endroit/core/manifest"
+	"endroit/core/place"
+	"endroit/core/sheet"
+	"endroit/core/standing"
+	"endroit/machine"
+)
+
+// Location is one location on this machine.
+type Location struct {
+	At       string            `json:"at"`
+	Holds    string            `json:"holds"`
+	Standing standing.Standing `json:"standing"`
+	Reason   string            `json:"reason"`
+	machine.Found
+	// Forms are the folder, or the file, in the ways that can be pasted.
+	Forms []place.Form `json:"forms"`
+	// Values is how many values a registry key holds, nil for files.
+	Values *int   `json:"values,omitempty"`
+	Error  string `json:"error,omitempty"`
+}
+
+// Variant is one variant of a title where it is present.
+type Variant struct {
+	Variant   string `json:"variant"`
+	Version   string `json:"version,omitempty"` // of the copy that is installed
+	Prefix    string `json:"prefix,omitempty"`  // the prefix that was looked into
+	Sandbox   string `json:"sandbox,omitempty"` // the sandboxed application whose folders were
+	Install   string `json:"install,omitempty"` // the folder that this copy is installed in
+	Account   string `json:"account,omitempty"` // the launcher's account whose folder was
+	StartedBy string `json:"started_by,omitempty"`
+	// Accounts are the launcher's, by which files of an account are told apart; the
+	// one in use first.
+	Accounts  []sheet.Account `json:"accounts"`
+	Locations []Location      `json:"locations"`
+}
+
+// Standing is what all locations have in common, with the reason; empty if they
+// differ.
+func (v Variant) Standing() string {
+	for _, l := range v.Locations {
+		if l.Standing != v.Locations[0].Standing || l.Reason != v.Locations[0].Reason {
+			return ""
+		}
+	}
+	if len(v.Locations) == 0 {
+		return ""
+	}
+	return string(v.Locations[0].Standing) + ": " + v.Locations[0].Reason
+}
+
+// HasFiles reports whether anything is there.
+func (v Variant) HasFiles() bool {
+	return slices.ContainsFunc(v.Locations, func(l Location) bool { return len(l.Files) > 0 || l.Values != nil })
+}
+
+// Title is a title on this machine.
+type Title struct {
+	ID        string    `json:"id"`
+	Title     string    `json:"title"`
+	Variants  []Variant `json:"variants"`
+	Elsewhere []string  `json:"elsewhere"` // variants that are not present
+	// Gone are editions that a launcher lists and that are not there: perhaps on a
+	// disk that is not plugged in. Missing says which.
+	Gone []sheet.Installed `json:"gone"`
+	// Newest is the path of the file that was changed last, empty if there is none.
+	Newest     string    `json:"newest,omitempty"`
+	NewestTime time.Time `json:"newest_time,omitzero"`
+	// CouldBeInPrefix says that a variant for Windows was found in no prefix.
+	CouldBeInPrefix bool `json:"-"`
+}
+
+// Here resolves titles on this machine.
+type Here struct {
+	survey *machine.Survey
+	roots  place.Roots
+	// Install is the folder of the installed copy, where the person named it.
+	Install string
+	// Only are the prefixes that the person named; no others are looked into then.
+	Only []*machine.Prefix
+
+	user      string
+	sandboxes []machine.Sandbox
+	gone      []sheet.Installed
+	finder    *machine.Finder
+}
+
+// On resolves by a survey of the machine, for the person whose roots these are.
+func On(survey *machine.Survey, roots place.Roots) *Here {
+	h := &Here{survey: survey, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: machine.NewFinder(), gone: sheet.Missing(survey.Found)}
+	if me, err := user.Current(); err == nil {
+		h.user = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
+	}
+	return h
+}
+
+// Close closes what is open for it.
+func (h *Here) Close() { h.finder.Close() }
+
+// Scope says where a title is looked for beside the editions that are installed:
+// in which prefixes. Everywhere means all.
+type Scope map[string]bool
+
+// Everywhere is every prefix that the survey knows.
+var Everywhere Scope
+
+func (s Scope) has(prefix string) bool { return s == nil || s[prefix] }
+
+// Title resolves a title.
+func (h *Here) Title(t *manifest.Title, scope Scope) Title {
+	out := Title{ID: t.ID, Title: t.Name, Variants: []Variant{}, Elsewhere: []string{}, Gone: h.missing(t)}
+	for _, v := range t.Variants {
+		var found []Variant
+		switch forWindows := v.OS == "windows" || v.Runtime == "prefix"; {
+		case v.OS == machine.System() && v.Runtime == "native":
+			found = h.native(t, v)
+		case forWindows && len(h.Only) > 0:
+			for _, p := range h.Only {
+				found = append(found, h.inPrefix(v, p, place.Roots{place.Install: h.Install}))
+			}
+		case forWindows:
+			found = h.inPrefixes(t, v, scope)
+			out.CouldBeInPrefix = out.CouldBeInPrefix || len(found) == 0
+		}
+		if len(found) == 0 {
+			out.Elsewhere = append(out.Elsewhere, v.String())
+		}
+		out.Variants = append(out.Variants, found...)
+	}
+	out.Variants = once(out.Variants)
+	if len(h.Only) == 0 && h.Install == "" { // else the person asked for them
+		out.onlyThere()
+	}
+	for _, v := range out.Variants {
+		for _, l := range v.Locations {
+			for _, f := range l.Files {
+				if f.Time.After(out.NewestTime) {
+					out.Newest, out.NewestTime = f.Path, f.Time
+				}
+			}
+		}
+	}
+	return out
+}
+
+// there reports whether a variant is on this machine: installed, or with files.
+func (v Variant) there() bool { return v.Install != "" || v.HasFiles() }
+
+// onlyThere drops the variants that are not on this machine, if any is. If none
+// is, they tell where files would have to be put.
+func (t *Title) onlyThere() {
+	if !slices.ContainsFunc(t.Variants, Variant.there) {
+		return
+	}
+	t.Variants = slices.DeleteFunc(t.Variants, func(v Variant) bool {
+		if v.there() {
+			return false
+		}
+		if !slices.Contains(t.Elsewhere, v.Variant) {
+			t.Elsewhere = append(t.Elsewhere, v.Variant)
+		}
+		return true
+	})
+}
+
+// missing are the title's editions that are listed and not there.
+func (h *Here) missing(t *manifest.Title) []sheet.Installed {
+	out := []sheet.Installed{}
+	for _, e := range h.gone {
+		if manifest.ID(e.Name) == t.ID || slices.ContainsFunc(t.Variants, func(v manifest.Variant) bool { return v.Ref != "" && v.Ref == e.Ref && v.Store == e.Store }) {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// once puts the variants that are installed first, and drops of the others what is
+// shown already: the same locations are often recorded for several stores.
+func once(all []Variant) []Variant {
+	type at struct{ where, location string }
+	shown := map[at]bool{}
+	key := func(v Variant, l Location) at {
+		return at{v.Prefix + "\x00" + v.Sandbox + "\x00" + v.Account + "\x00" + l.Folder, l.At}
+	}
+	out := []Variant{}
+	for _, installed := range []bool{true, false} {
+		for _, v := range all {
+			if (v.Install != "") != installed {
+				continue
+			}
+			had := len(v.Locations)
+			if !installed {
+				v.Locations = slices.DeleteFunc(v.Locations, func(l Location) bool { return l.Folder != "" && shown[key(v, l)] })
+			}
+			for _, l := range v.Locations {
+				shown[key(v, l)] = true
+			}
+			if len(v.Locations) == had || v.HasFiles() {
+				out = append(out, v)
+			}
+		}
+	}
+	return out
+}
+
+// installed are the editions of a variant that are there. One without a reference
+// is told by its title.
+func (h *Here) installed(t *manifest.Title, v manifest.Variant, forWindows bool) (out []sheet.Installed) {
+	for _, e := range h.survey.Installed {
+		if v.Store != "" && e.Store != v.Store {
+			continue
+		}
+		if v.Store == "" && e.Store != "" && manifest.ID(e.Name) != t.ID {
+			continue
+		}
+		if v.Ref != "" && e.Ref != v.Ref || v.Ref == "" && manifest.ID(e.Name) != t.ID {
+			continue
+		}
+		if forWindows && e.Prefix == "" && machine.System() != "windows" || !forWindows && e.System != machine.System() {
+			continue
+		}
+		if v.Launcher != "" && !slices.Contains(e.Starters(), v.Launcher) && e.Launcher != "" {
+			continue // another launcher's way is not here
+		}
+		out = append(out, e)
+	}
+	return out
+}
+
+// native looks a variant up in every installed edition, unless the person named
+// the installation, and where a sandboxed one has left something.
+func (h *Here) native(t *manifest.Title, v manifest.Variant) (out []Variant) {
+	editions := h.installed(t, v, false)
+	if len(editions) == 0 || h.Install != "" {
+		roots := with(h.roots, place.Install, h.Install)
+		out = append(out, h.variant(v, roots, nil))
+	} else {
+		for _, e := range editions {
+			out = append(out, h.edition(v, e)...)
+		}
+	}
+	for _, s := range h.sandboxes {
+		if in := h.variant(v, s.Roots, nil); in.HasFiles() {
+			in.Sandbox = s.ID
+			in.Locations = slices.DeleteFunc(in.Locations, func(l Location) bool { return l.Error != "" }) // no folder of its own
+			out = append(out, in)
+		}
+	}
+	return out
+}
+
+func with(roots place.Roots, a place.Anchor, folder string) place.Roots {
+	out := place.Roots{}
+	for k, v := range roots {
+		out[k] = v
+	}
+	if folder != "" {
+		out[a] = folder
+	}
+	return out
+}
+
+// edition looks a native variant up for an installed edition. Each account that
+// exists has a folder of its own; the one in use comes first, and the others add
+// only what lies there.
+func (h *Here) edition(v manifest.Variant, e sheet.Installed) (out []Variant) {
+	for _, part := range perAccount(v, e.Accounts) {
+		roots := with(with(h.roots, place.Install, e.Folder), place.AccountData, part.folder)
+		found := h.variant(part.variant, roots, e.Accounts)
+		found.Account = part.account
+		out = append(out, tell(found, e))
+	}
+	return out
+}
+
+// tell fills in what is known of the edition.
+func tell(found Variant, e sheet.Installed) Variant {
+	found.Install, found.Version, found.StartedBy = e.Folder, e.Version, strings.Join(e.Starters(), ", ")
+	return found
+}
+
+// accountPart is what of a variant is looked up for one account.
+type accountPart struct {
+	variant         manifest.Variant
+	account, folder string
+}
+
+// perAccount divides a variant: all for the first account, and for each other
+// what lies in the launcher's folder for it.
+func perAccount(v manifest.Variant, accounts []sheet.Account) (out []accountPart) {
+	var inAccount []manifest.Location
+	for _, l := range v.Locations {
+		if strings.HasPrefix(l.At, string(place.AccountData)+":") {
+			inAccount = append(inAccount, l)
+		}
+	}
+	out = append(out, accountPart{variant: v})
+	if len(inAccount) == 0 {
+		return out
+	}
+	first := true
+	for _, a := range accounts {
+		if a.Folder == "" {
+			continue // it has no folder yet
+		}
+		name := a.ID
+		if a.Name != "" {
+			name += " (" + a.Name + ")"
+		}
+		if a.InUse {
+			name += ", in use"
+		}
+		if first {
+			out[0].account, out[0].folder, first = name, a.Folder, false
+			continue
+		}
+		part := v
+		part.Locations = inAccount
+		out = append(out, accountPart{part, name, a.Folder})
+	}
+	return out
+}
+
+// inPrefixes looks a Windows build up in the prefixes that belong to its editions,
+// and in all others that hold something of it.
+func (h *Here) inPrefixes(t *manifest.Title, v manifest.Variant, scope Scope) (out []Variant) {
+	looked := map[string]bool{}
+	for _, e := range h.installed(t, v, true) {
+		i := slices.IndexFunc(h.survey.Prefixes, func(p machine.InPrefix) bool { return p.Folder == e.Prefix })
+		if i < 0 || h.survey.Prefixes[i].Prefix == nil {
+			continue
+		}
+		p := h.survey.Prefixes[i].Prefix
+		looked[p.Folder] = true
+		for _, part := range perAccount(v, e.Accounts) {
+			outside := place.Roots{place.Install: e.Folder}
+			if part.folder != "" {
+				outside[place.AccountData] = part.folder
+			}
+			found := h.inPrefix(part.variant, p, outside)
+			found.Accounts, found.Account = e.Accounts, part.account
+			out = append(out, tell(byAccount(found), e))
+		}
+	}
+	for _, in := range h.survey.Prefixes {
+		if in.Prefix == nil || looked[in.Folder] || !scope.has(in.Folder) {
+			continue
+		}
+		if found := h.inPrefix(v, in.Prefix, nil); found.HasFiles() {
+			found.Locations = slices.DeleteFunc(found.Locations, func(l Location) bool { return l.Error != "" })
+			out = append(out, found)
+		}
+	}
+	return out
+}
+
+func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
+	out := Variant{Variant: v.String(), Accounts: accounts, Locations: []Location{}}
+	if out.Accounts == nil {
+		out.Accounts = []sheet.Account{}
+	}
+	known := place.Captures{"user": h.user}
+	if v.Ref != "" {
+		known["ref"] = v.Ref
+	}
+	for _, l := range v.Locations {
+		one := locate(l, func(at place.Location) (machine.Found, error) { return h.finder.Find(roots, at, known) })
+		one.Forms = nativeForms(l.At, one.Folder, roots)
+		out.Locations = append(out.Locations, one)
+	}
+	return byAccount(out)
+}
+
+// byAccount puts the files of the account in use before those of others, where a
+// location tells accounts apart; within an account the newest stays first.
+func byAccount(v Variant) Variant {
+	inUse := map[string]bool{}
+	for _, a := range v.Accounts {
+		inUse[a.ID] = a.InUse
+	}
+	for _, l := range v.Locations {
+		sort.SliceStable(l.Files, func(i, j int) bool {
+			return inUse[l.Files[i].Captures["account"]] && !inUse[l.Files[j].Captures["account"]]
+		})
+	}
+	return v
+}
+
+// locate looks one location of the manifest up.
+func locate(l manifest.Location, find func(place.Location) (machine.Found, error)) Location {
+	one := Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Found: machine.Found{Files: []machine.File{}}, Forms: []place.Form{}}
+	_, one.Reason = standing.Of(l.Evidence)
+	at, err := place.Parse(l.At)
+	if err == nil {
+		one.Found, err = find(at)
+	}
+	switch {
+	case errors.Is(err, machine.ErrNoRoot) && at.Anchor == place.Install:
+		one.Error = "the folder that it is installed in is not known; name it with --install FOLDER"
+	case errors.Is(err, machine.ErrNoRoot) && at.Anchor == place.AccountData:
+		one.Error = "no launcher's account folder is known for it; endroit machine shows accounts"
+	case err != nil:
+		one.Error = err.Error()
+	}
+	if one.Files == nil {
+		one.Files = []machine.File{}
+	}
+	return one
+}
+
+// inPrefix looks a Windows build's locations up in a prefix: a Windows anchor is
+// the same anchor there. outside says where the anchors lie that the prefix does
+// not have.
+func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roots) Variant {
+	out := Variant{Variant: v.String(), Prefix: p.Folder, Accounts: []sheet.Account{}, Locations: []Location{}}
+	inside := place.Captures{"user": p.User}
+	if v.Ref != "" {
+		inside["ref"] = v.Ref
+	}
+	for _, l := range v.Locations {
+		at, err := place.Parse(l.At)
+		if err == nil && at.Anchor == place.Registry {
+			out.Locations = append(out.Locations, key(l, at, p))
+			continue
+		}
+		one := locate(l, func(at place.Location) (machine.Found, error) {
+			if outside[at.Anchor] != "" {
+				return h.finder.Find(outside, at, inside)
+			}
+			return h.finder.FindIn(p, at, inside)
+		})
+		one.Forms = prefixForms(at, one.Folder, p)
+		out.Locations = append(out.Locations, one)
+	}
+	return out
+}
+
+// key looks a registry location up in a prefix's hives.
+func key(l manifest.Location, at place.Location, p *machine.Prefix) Location {
+	one := locate(l, func(place.Location) (machine.Found, error) { return machine.Found{Files: []machine.File{}}, nil })
+	one.Forms = at.FormsIn(place.Inside{})
+	values, found, err := p.HasKey(at.Names())
+	switch {
+	case err != nil:
+		one.Error = err.Error()
+	case !found:
+		one.Missing = "the key is not in the prefix's registry"
+	default:
+		one.Found.Folder = filepath.Join(p.Folder, map[bool]string{true: "system.reg", false: "user.reg"}[strings.EqualFold(at.Names()[0], "HKEY_LOCAL_MACHINE")])
+		one.Values = &values
+	}
+	return one
+}
+
+// nativeForms writes a folder of this system in the ways that can be pasted here.
+func nativeForms(at, folder string, roots place.Roots) []place.Form {
+	if folder == "" {
+		return []place.Form{}
+	}
+	if runtime.GOOS != "windows" {
+		return []place.Form{{For: place.ForShell, Text: place.ShellQuote(folder)}}
+	}
+	l, err := place.Parse(at)
+	if err != nil {
+		return []place.Form{}
+	}
+	return windowsForms(l.Anchor, folder, roots[l.Anchor], os.Getenv)
+}
+
+// windowsForms writes a folder of Windows below an anchor's. The variable is told
+// only if it leads to the same folder: somebody may have moved it.
+func windowsForms(a place.Anchor, folder, top string, environment func(name string) string) []place.Form {
+	path := strings.ReplaceAll(folder, "/", `\`)
+	if variable := place.WindowsVariable(a); variable != "" && top != "" {
+		top = strings.ReplaceAll(top, "/", `\`)
+		name, behind, _ := strings.Cut(strings.TrimPrefix(variable, "%"), "%")
+		value := strings.TrimRight(strings.ReplaceAll(environment(name), "/", `\`), `\`)
+		if value != "" && strings.EqualFold(value+behind, top) && len(path) >= len(top) && strings.EqualFold(path[:len(top)], top) {
+			path = variable + path[len(top):]
+		}
+	}
+	return []place.Form{{For: place.ForFileManager, Text: path}, {For: place.ForPowerShell, Text: place.PowerShellQuote(path)}}
+}
+
+// prefixForms writes a folder of a prefix in the ways that can be pasted inside
+// it and outside.
+func prefixForms(at place.Location, folder string, p *machine.Prefix) []place.Form {
+	forms := []place.Form{}
+	if folder == "" {
+		return forms
+	}
+	inside := p.WindowsPath(at.Anchor, folder)
+	if inside == "" {
+		inside = p.Inside(folder)
+	}
+	if inside != "" {
+		manager := inside
+		// As for Windows: only if nobody moved the folder.
+		if variable := place.WindowsVariable(at.Anchor); variable != "" && strings.EqualFold(p.Expand(variable), p.Windows[at.Anchor]) {
+			manager = variable + strings.TrimPrefix(inside, p.Windows[at.Anchor])
+		}
+		forms = append(forms, place.Form{For: place.ForFileManager, Text: manager}, place.Form{For: place.ForSimulatedDrive, Text: inside})
+	}
+	return append(forms, place.Form{For: place.ForShell, Text: place.ShellQuote(folder)})
+}

@@ -1,0 +1,279 @@
+package present
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/manifest"
+	"endroit/core/place"
+	"endroit/core/sheet"
+	"endroit/core/standing"
+	"endroit/kept"
+	"endroit/machine"
+	"endroit/standin/launchers"
+)
+
+// written makes empty files below a folder, each a second younger than the one
+// before.
+func written(t *testing.T, top string, names ...string) {
+	t.Helper()
+	for i, n := range names {
+		p := filepath.Join(top, n)
+		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
+		require.NoError(t, os.WriteFile(p, nil, 0o644))
+		when := time.Date(2026, 11, 24, 12, 0, i, 0, time.UTC)
+		require.NoError(t, os.Chtimes(p, when, when))
+	}
+}
+
+func title(name string, variants ...manifest.Variant) *manifest.Title {
+	for i := range variants {
+		for j := range variants[i].Locations {
+			variants[i].Locations[j].Evidence = []standing.Evidence{{Contribution: 1, By: "mira"}}
+		}
+	}
+	return &manifest.Title{ID: manifest.ID(name), Name: name, Variants: variants}
+}
+
+func at(locations ...string) (out []manifest.Location) {
+	for _, l := range locations {
+		out = append(out, manifest.Location{At: l, Holds: "save"})
+	}
+	return out
+}
+
+func TestEachEditionAndEachAccountIsLookedUp(t *testing.T) {
+	top := t.TempDir()
+	written(t, top, "one/saves/a.dat", "two/saves/b.dat", "accounts/11/418820/p.bin", "accounts/22/418820/p.bin")
+	in := func(folder string) sheet.Edition {
+		return sheet.Edition{Store: "quayside", Ref: "418820", Name: "Tidewrack", Version: "1.2", Folder: filepath.Join(top, folder)}
+	}
+	accounts := []sheet.Account{{ID: "22", Name: "mira", InUse: true, Folder: filepath.Join(top, "accounts/22")}, {ID: "11", Folder: filepath.Join(top, "accounts/11")}, {ID: "33"}}
+	h := On(&machine.Survey{Installed: []sheet.Installed{
+		{Edition: in("one"), System: machine.System(), Launcher: "quayside", Accounts: accounts}, {Edition: in("two"), System: machine.System(), Launcher: "quayside", Accounts: accounts},
+		{Edition: sheet.Edition{Store: "quayside", Ref: "7", Name: "Other", Folder: top}, System: machine.System()},
+	}}, place.Roots{})
+	variant := manifest.Variant{Store: "quayside", Ref: "418820", Launcher: "quayside", OS: machine.System(), Runtime: "native", Locations: at("install:saves/", "account-data:{ref}/p.bin")}
+	found := h.Title(title("Tidewrack", variant), Everywhere)
+	require.Len(t, found.Variants, 4, "an account that has no folder yet is passed over")
+	one, other := found.Variants[0], found.Variants[1]
+	assert.Equal(t, filepath.Join(top, "one"), one.Install)
+	assert.Equal(t, "1.2", one.Version)
+	assert.Equal(t, "22 (mira), in use", one.Account, "the account in use comes first")
+	require.Len(t, one.Locations, 2)
+	assert.Equal(t, filepath.Join(top, "one/saves/a.dat"), one.Locations[0].Files[0].Path)
+	assert.Equal(t, filepath.Join(top, "accounts/22/418820/p.bin"), one.Locations[1].Files[0].Path)
+	require.Len(t, other.Locations, 1, "the others add only what lies in their folder")
+	assert.Equal(t, filepath.Join(top, "accounts/11/418820/p.bin"), other.Locations[0].Files[0].Path)
+	assert.Equal(t, filepath.Join(top, "accounts/22/418820/p.bin"), found.Newest)
+
+	// Started by a launcher that is not here, sold by another store, or installed
+	// nowhere: the locations that need an installation say so.
+	variant.Launcher = "brasslight"
+	found = h.Title(title("Tidewrack", variant), Everywhere)
+	require.Len(t, found.Variants, 1)
+	assert.Contains(t, found.Variants[0].Locations[0].Error, "--install FOLDER")
+	assert.Contains(t, found.Variants[0].Locations[1].Error, "account folder")
+	h.Install = filepath.Join(top, "two")
+	found = h.Title(title("Tidewrack", variant), Everywhere)
+	assert.Equal(t, filepath.Join(top, "two/saves/b.dat"), found.Variants[0].Locations[0].Files[0].Path)
+}
+
+func TestAnEditionWithoutAReferenceIsToldByItsTitle(t *testing.T) {
+	top := t.TempDir()
+	written(t, top, "fen/saves/a.dat")
+	h := On(&machine.Survey{Installed: []sheet.Installed{{Edition: sheet.Edition{Store: "larder", Name: "COPPERFEN", Folder: filepath.Join(top, "fen")}, System: machine.System()}}}, place.Roots{})
+	v := manifest.Variant{Store: "larder", OS: machine.System(), Runtime: "native", Locations: at("install:saves/")}
+	assert.Equal(t, filepath.Join(top, "fen"), h.Title(title("Copperfen", v), Everywhere).Variants[0].Install)
+	assert.Empty(t, h.Title(title("Saltglass", v), Everywhere).Variants[0].Install)
+}
+
+// What is recorded and not on this machine is named apart, unless nothing of the
+// title is here.
+func TestOnlyWhatIsThereIsShown(t *testing.T) {
+	h, home, _ := surveyed(t)
+	native := manifest.Variant{Store: "larder", OS: "linux", Runtime: "native", Locations: at("xdg-data:ninefold-orchard/almanac.dat")}
+	prefix := manifest.Variant{Store: "larder", OS: "linux", Runtime: "prefix", Locations: at("roaming-app-data:Ninefold Orchard/orchards/*.orchard")}
+	found := h.Title(title("Ninefold Orchard", native, prefix), Everywhere)
+	require.Len(t, found.Variants, 1)
+	assert.Equal(t, home+"/.wine", found.Variants[0].Prefix)
+	assert.Equal(t, []string{"larder, linux native"}, found.Elsewhere)
+	found = h.Title(title("Ninefold Orchard", native), Everywhere)
+	require.Len(t, found.Variants, 1, "where they would have to be put")
+	assert.Contains(t, found.Variants[0].Locations[0].Missing, "is not there")
+	written(t, home, ".local/share/ninefold-orchard/almanac.dat")
+	assert.Len(t, h.Title(title("Ninefold Orchard", native, prefix), Everywhere).Variants, 2)
+}
+
+// surveyed is the stand-in launchers' machine.
+func surveyed(t *testing.T) (h *Here, home, disk string) {
+	t.Helper()
+	if machine.System() != "linux" {
+		t.Skip("the stand-ins are Linux trees")
+	}
+	home, disk = t.TempDir(), t.TempDir()
+	require.NoError(t, launchers.All(home, disk))
+	t.Setenv("WINEPREFIX", "")
+	var sheets []*sheet.Sheet
+	for _, x := range launchers.Sheets {
+		s, err := sheet.Parse(x.Text)
+		require.NoError(t, err)
+		sheets = append(sheets, s)
+	}
+	roots := place.LinuxRoots(map[string]string{"HOME": home})
+	return On(machine.Look(sheets, roots, nil, nil), roots), home, disk
+}
+
+func TestAWindowsBuildInItsPrefix(t *testing.T) {
+	h, _, disk := surveyed(t)
+	prefix := disk + "/QuaysideLibrary/prefixes/505310"
+	written(t, prefix+"/drive_c/users/player/Saved Games/Lantern Hollow", "5550001/world.lhs", "90210017/world.lhs", "90210017/old.lhs")
+	written(t, prefix+"/drive_c/users/player/Saved Games/Lantern Hollow", "5550001/newest.lhs")
+	require.NoError(t, os.Chtimes(prefix+"/drive_c/users/player/Saved Games/Lantern Hollow/5550001/newest.lhs", time.Now(), time.Now()))
+	v := manifest.Variant{Store: "quayside", Ref: "505310", Launcher: "brasslight", OS: "linux", Runtime: "prefix", Locations: at("saved-games:Lantern Hollow/{account}/", "registry:HKEY_CURRENT_USER/Software/Lantern/", "documents:Lantern/x.cfg")}
+	found := h.Title(title("Lantern Hollow", v), Everywhere)
+	require.Len(t, found.Variants, 1)
+	one := found.Variants[0]
+	assert.Equal(t, prefix, one.Prefix)
+	assert.Equal(t, "quayside, brasslight", one.StartedBy)
+	assert.Equal(t, []place.Form{{For: place.ForFileManager, Text: `%USERPROFILE%\Saved Games\Lantern Hollow`}, {For: place.ForSimulatedDrive, Text: `C:\users\player\Saved Games\Lantern Hollow`},
+		{For: place.ForShell, Text: "'" + prefix + "/drive_c/users/player/Saved Games/Lantern Hollow'"}}, one.Locations[0].Forms)
+	var accounts []string
+	for _, f := range one.Locations[0].Files {
+		accounts = append(accounts, f.Captures["account"])
+	}
+	assert.Equal(t, []string{"90210017", "90210017", "5550001", "5550001"}, accounts, "the account in use first")
+	assert.Equal(t, prefix+"/drive_c/users/player/Saved Games/Lantern Hollow/5550001/newest.lhs", found.Newest)
+	assert.Contains(t, one.Locations[1].Missing, "not in the prefix's registry")
+	assert.Equal(t, `HKEY_CURRENT_USER\Software\Lantern`, one.Locations[1].Forms[0].Text)
+	assert.Contains(t, one.Locations[2].Missing, "is not there")
+}
+
+func TestAVariantRecordedForAnotherStoreIsShownOnce(t *testing.T) {
+	h, _, _ := surveyed(t)
+	brasslight := manifest.Variant{Store: "brasslight", Ref: "SG-02", Launcher: "brasslight", OS: "linux", Runtime: "prefix", Locations: at("documents:Saltglass/saves/")}
+	quayside := manifest.Variant{Store: "quayside", Ref: "733015", Launcher: "quayside", OS: "windows", Runtime: "native", Locations: at("documents:Saltglass/saves/", "documents:Saltglass/photos/*.png")}
+	found := h.Title(title("Saltglass", quayside, brasslight), Everywhere)
+	require.Len(t, found.Variants, 1)
+	assert.Contains(t, found.Variants[0].Variant, "brasslight SG-02")
+	assert.Empty(t, h.Title(title("Saltglass", quayside), Scope{}).Variants, "no prefix is in that scope")
+}
+
+// What is present is found by the names in a few folders, not by walking.
+func TestAllThatIsPresent(t *testing.T) {
+	h, home, _ := surveyed(t)
+	written(t, home, ".local/share/ninefold/a.sav", ".config/TIDE/x", "Documents/My Games/Fen/a.sav", "Documents/My Games/Other/b", ".var/app/example.Signal/config/signal/s.json")
+	h = On(h.survey, h.roots) // the sandbox is new
+	native := func(locations ...string) manifest.Variant {
+		return manifest.Variant{OS: "linux", Runtime: "native", Locations: at(locations...)}
+	}
+	m := &manifest.Manifest{Head: manifest.Head{Format: manifest.Format, Revision: 1}, Titles: []manifest.Title{
+		*title("Copperfen", native("documents:My Games/Fen/")),
+		*title("Lantern Hollow", manifest.Variant{Store: "quayside", Ref: "505310", OS: "linux", Runtime: "prefix", Locations: at("saved-games:Lantern Hollow/")}),
+		*title("Ninefold Orchard", native("xdg-data:ninefold/*.sav"), manifest.Variant{OS: "windows", Runtime: "native", Locations: at("roaming-app-data:ninefold orchard/")}),
+		*title("Saltglass", native("xdg-data:saltglass/")),
+		*title("The Quiet Signal", native("xdg-config:signal/s.json")),
+		*title("Tidewrack", native("xdg-config:tide/x")),
+		*title("Wildcards", native("xdg-data:nine*d/*.sav")),
+	}}
+	for i := range 30 { // many share a folder
+		name := fmt.Sprintf("z%02d", i)
+		m.Titles = append(m.Titles, *title(name, native("documents:My Games/"+name+"/")))
+	}
+	var docs [][]byte
+	for _, x := range m.Titles {
+		doc, err := manifest.Canonical(x)
+		require.NoError(t, err)
+		docs = append(docs, doc)
+	}
+	body, err := manifest.Assemble(m.Head, nil, docs)
+	require.NoError(t, err)
+	folder := t.TempDir()
+	require.NoError(t, kept.Keep(folder, body, m, manifest.Digest(body)))
+	k, err := kept.Open(folder, nil)
+	require.NoError(t, err)
+	defer k.Close()
+	last := 0
+	all, err := h.All(k, func(done, of int) {
+		last = of
+		assert.LessOrEqual(t, done, of)
+	})
+	require.NoError(t, err)
+	var names []string
+	for _, x := range all {
+		names = append(names, x.Title)
+	}
+	// Saltglass and Tidewrack are installed and have nothing there; a Linux name in
+	// another case is another name.
+	assert.Equal(t, []string{"Copperfen", "Lantern Hollow", "Ninefold Orchard", "Saltglass", "The Quiet Signal", "Tidewrack", "Wildcards"}, names)
+	assert.False(t, all[5].Variants[0].HasFiles())
+	assert.Len(t, all[2].Variants, 2, "the native copy and the prefix")
+	assert.Equal(t, "example.Signal", all[4].Variants[0].Sandbox)
+	assert.LessOrEqual(t, last, 12, "few titles were tried")
+}
+
+// What a launcher lists and is not there is said, with where it should be.
+func TestWhatIsListedAndNotThere(t *testing.T) {
+	h, _, disk := surveyed(t)
+	v := manifest.Variant{Store: "quayside", Ref: "610777", OS: "linux", Runtime: "native", Locations: at("install:saves/", "xdg-config:quiet-signal/station.json")}
+	for _, name := range []string{"The Quiet Signal", "Signal (the quiet one)"} { // by its reference too
+		found := h.Title(title(name, v), Everywhere)
+		require.Len(t, found.Gone, 1, name)
+		assert.Equal(t, disk+"/QuaysideLibrary/installed/Quiet Signal", found.Gone[0].Folder)
+		assert.Contains(t, found.Gone[0].Missing, "its folder is not there")
+	}
+	v.Store = "larder"
+	assert.Empty(t, h.Title(title("Another", v), Everywhere).Gone, "a reference counts at its own store")
+}
+
+// On Windows a path is written with the variable that leads there, and without it
+// where somebody moved the folder.
+func TestFormsOnWindows(t *testing.T) {
+	environment := func(name string) string {
+		return map[string]string{"APPDATA": `C:\Users\mira\AppData\Roaming`, "USERPROFILE": `C:\Users\mira\`, "LOCALAPPDATA": `D:\Local`}[name]
+	}
+	for _, c := range []struct {
+		anchor               place.Anchor
+		folder, top, manager string
+	}{
+		{place.RoamingAppData, "C:/Users/mira/AppData/Roaming/Tidewrack", "C:/Users/mira/AppData/Roaming", `%APPDATA%\Tidewrack`},
+		{place.RoamingAppData, "c:/users/MIRA/appdata/roaming/Tidewrack", "C:/Users/mira/AppData/Roaming", `%APPDATA%\Tidewrack`},
+		{place.RoamingAppData, "E:/Moved/Tidewrack", "E:/Moved", `E:\Moved\Tidewrack`},
+		{place.LocalAppData, "D:/Local/Tidewrack/a b.cfg", "D:/Local", `%LOCALAPPDATA%\Tidewrack\a b.cfg`},
+		{place.SavedGames, "C:/Users/mira/Saved Games/Lantern Hollow", "C:/Users/mira/Saved Games", `%USERPROFILE%\Saved Games\Lantern Hollow`},
+		{place.ProgramData, "C:/ProgramData/x", "C:/ProgramData", `C:\ProgramData\x`},
+		{place.Install, "D:/Games/Tidewrack/saves", "D:/Games/Tidewrack", `D:\Games\Tidewrack\saves`},
+		{place.RoamingAppData, "C:/x", "", `C:\x`},
+	} {
+		forms := windowsForms(c.anchor, c.folder, c.top, environment)
+		require.Len(t, forms, 2, c.folder)
+		assert.Equal(t, place.Form{For: place.ForFileManager, Text: c.manager}, forms[0], c.folder)
+		assert.Equal(t, place.ForPowerShell, forms[1].For)
+		assert.NotContains(t, forms[1].Text, "%", "PowerShell has variables of its own")
+	}
+}
+
+func TestAKeyOfTheRegistryInAPrefix(t *testing.T) {
+	h, home, _ := surveyed(t)
+	hive := "WINE REGISTRY Version 2\n;; All keys relative to REGISTRY\\\\User\\\\S-1-5-21-0-0-0-1000\n\n[Software\\\\Ninefold Orchard] 1795576272\n\"Wind\"=dword:00000003\n\"Rain\"=\"often\"\n"
+	require.NoError(t, os.WriteFile(filepath.Join(home, ".wine", "user.reg"), []byte(hive), 0o644))
+	v := manifest.Variant{Store: "larder", OS: "linux", Runtime: "prefix", Locations: at("registry:HKEY_CURRENT_USER/Software/Ninefold Orchard/", "registry:HKEY_CURRENT_USER/Software/Larder/", "registry:HKEY_LOCAL_MACHINE/Software/Larder/")}
+	found := h.Title(title("Ninefold Orchard", v), Everywhere)
+	require.Len(t, found.Variants, 1)
+	key, missing, machines := found.Variants[0].Locations[0], found.Variants[0].Locations[1], found.Variants[0].Locations[2]
+	require.NotNil(t, key.Values)
+	assert.Equal(t, 2, *key.Values)
+	assert.Equal(t, home+"/.wine/user.reg", key.Folder, "the file that keeps it")
+	assert.Contains(t, key.Forms[0].Text, `HKEY_CURRENT_USER\Software\Ninefold Orchard`)
+	assert.Nil(t, missing.Values)
+	assert.Contains(t, missing.Missing, "the key is not in the prefix's registry")
+	assert.Contains(t, machines.Missing, "the key is not in")
+	assert.True(t, found.Variants[0].HasFiles(), "values count")
+	assert.Empty(t, found.Newest, "they have no time")
+}

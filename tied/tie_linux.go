@@ -1,0 +1,5 @@
+package tied
+
+import "syscall"
+
+func tie(a *syscall.SysProcAttr, signal syscall.Signal) { a.Pdeathsig, a.Setpgid = signal, true }
