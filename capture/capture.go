@@ -48,6 +48,11 @@ type Options struct {
 	Signals <-chan os.Signal
 	// Gaps are what is known beforehand not to be seen, in words; the trace says so.
 	Gaps []string
+	// Versions says what to keep of the content of small files.
+	Versions Versions
+	// Path is the file that Out writes, so that others can read along; it may be
+	// empty.
+	Path string
 	// CueFolder is where Cue finds running traces; DefaultCueFolder if empty.
 	CueFolder string
 }

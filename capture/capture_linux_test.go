@@ -222,6 +222,8 @@ type observed struct {
 	procs  []trace.Process
 	cut    string
 	sizes  map[string][]int64 // of changed events
+	all    []trace.Event
+	nameOf map[int]string
 }
 
 func observe(t *testing.T, act string, change func(*Options)) observed {
@@ -248,8 +250,12 @@ func readBack(t *testing.T, in io.Reader, folder string) observed {
 	r, err := trace.NewReader(in, trace.DefaultLimits)
 	require.NoError(t, err)
 	names := map[int]string{}
+	got.nameOf = names
 	for line, err := range r.Lines() {
 		require.NoError(t, err)
+		if line.Event != nil {
+			got.all = append(got.all, *line.Event)
+		}
 		switch {
 		case line.File != nil:
 			name := strings.TrimPrefix(line.File.Path, folder+"/")
@@ -383,8 +389,11 @@ func TestRingsAreRefusedAndSaid(t *testing.T) {
 
 func TestAFileThatStaysOpenIsSeenToGrow(t *testing.T) {
 	got := observe(t, "hold-open", nil)
-	assert.Equal(t, []string{"create held.log"}, got.events)
+	assert.Equal(t, []string{"create held.log", "position held.log", "position held.log", "position held.log"}, got.events)
 	assert.Equal(t, []int64{7, 14, 21}, got.sizes["held.log"])
+	for i, e := range got.told(trace.Position, "held.log") {
+		assert.Equal(t, trace.Event{At: e.At, Process: 1, Op: trace.Position, File: e.File, Size: int64(7 * (i + 1)), What: "appending"}, e)
+	}
 }
 
 func TestCuesReachTheRunningTrace(t *testing.T) {

@@ -17,12 +17,13 @@ import (
 
 // process is what the observer keeps of a running process.
 type process struct {
-	n     int // number in the trace, of its present program image
-	pid   int
-	root  string // its root folder if it is not the host's
-	stale bool   // it may have become another program
-	moves bool   // it may have got another root folder
-	space *space // its mount namespace; nil if it is the host's
+	n      int // number in the trace, of its present program image
+	pid    int
+	root   string // its root folder if it is not the host's
+	stale  bool   // it may have become another program
+	writes bool   // it has opened a file for writing
+	moves  bool   // it may have got another root folder
+	space  *space // its mount namespace; nil if it is the host's
 }
 
 // space is a mount namespace that is not the host's.
@@ -120,6 +121,9 @@ func (ps *processes) declare(p *process, parent int) {
 	p.space = ps.spaceOf(p.pid)
 	ps.noteKind(line.Exe)
 	p.n = ps.r.process(line)
+	ps.r.mu.Lock()
+	ps.r.running[p.pid] = &holder{n: p.n, writes: p.writes}
+	ps.r.mu.Unlock()
 	p.stale = false
 }
 

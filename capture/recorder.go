@@ -24,7 +24,8 @@ type recorder struct {
 	end     trace.End
 	gaps    map[string]*trace.Gap
 	gapList []*trace.Gap
-	changed []*seenFile // in the order of their first change
+	changed []*seenFile     // in the order of their first change
+	running map[int]*holder // processes by id, to look at their descriptors
 }
 
 // record is an event, or another line of the trace.
@@ -42,6 +43,13 @@ type seenFile struct {
 	content bool // its content was put to risk, so its state before had to be known
 	size    int64
 	time    time.Time
+	key     trace.State // of a key of the registry: as it is
+}
+
+// holder is a process that may hold files open.
+type holder struct {
+	n      int  // its number in the trace
+	writes bool // it has opened a file for writing
 }
 
 // changes counts the paths that something was done to.
@@ -59,7 +67,7 @@ func (r *recorder) changes() (n int) {
 const batchSize = 4096
 
 func newRecorder(w *trace.Writer, start time.Time) *recorder {
-	r := &recorder{start: start, files: map[string]*seenFile{}, ready: make(chan []record, 64), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
+	r := &recorder{start: start, files: map[string]*seenFile{}, running: map[int]*holder{}, ready: make(chan []record, 64), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
 	go r.write(w)
 	return r
 }
@@ -103,15 +111,55 @@ func (r *recorder) other(line any) {
 	r.add(record{other: line})
 }
 
+// file declares a path, unless it is known by now.
+func (r *recorder) file(path string, before trace.State) *seenFile {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if f := r.files[path]; f != nil {
+		return f
+	}
+	r.nFiles++
+	f := &seenFile{n: r.nFiles, path: path, size: before.Size, time: before.Time}
+	r.files[path] = f
+	r.add(record{other: &trace.File{N: f.n, Path: path, Before: before}})
+	return f
+}
+
+func (r *recorder) known(path string) *seenFile {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.files[path]
+}
+
+func (r *recorder) isChanged(f *seenFile) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return f.changed
+}
+
+// event records an event that the observer found by itself.
+func (r *recorder) event(e trace.Event) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.add(record{event: e})
+}
+
+// changedFiles are those that something was done to, by their first change.
+func (r *recorder) changedFiles() []*seenFile {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.changed[:len(r.changed):len(r.changed)]
+}
+
 // touched notes that something was done to a file, so that its later state is
 // looked at.
 func (r *recorder) touched(f *seenFile) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
 	if f.changed || synthetic(f.path) {
 		return
 	}
 	f.changed = true
-	r.mu.Lock()
-	defer r.mu.Unlock()
 	r.changed = append(r.changed, f)
 }
 

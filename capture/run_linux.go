@@ -51,6 +51,9 @@ func Run(ctx context.Context, o Options) (Result, error) {
 	for _, what := range o.Gaps {
 		r.gap(what)
 	}
+	kept := newKeeping(r, o.Versions)
+	looks := newLooks(r, header, kept)
+	looks.services()
 	pid, fd, failed, err := startLauncher(program, o)
 	if err != nil {
 		_, _, _ = r.close()
@@ -60,7 +63,9 @@ func Run(ctx context.Context, o Options) (Result, error) {
 	if s.keeper, err = startKeeper(fd); err != nil {
 		s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
 	}
-	s.supervisor = &supervisor{l: newListener(fd), r: r, ps: newProcesses(r, header.Env), launcher: pid, keeper: s.keeper}
+	s.kept = kept
+	s.looks = looks
+	s.supervisor = &supervisor{l: newListener(fd), r: r, ps: newProcesses(r, header.Env), launcher: pid, keeper: s.keeper, kept: kept, own: looks.own}
 	return s.run(ctx, failed)
 }
 
@@ -143,7 +148,9 @@ type session struct {
 	o          Options
 	r          *recorder
 	supervisor *supervisor
-	keeper     *keeper // nil if it could not be started
+	keeper     *keeper  // nil if it could not be started
+	kept       *keeping // nil if no versions are kept
+	looks      *looks
 	pid        int
 	program    string // what is run, with its full path
 	header     trace.Header
@@ -172,7 +179,7 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 	}
 	close(stopSampling)
 	<-sampled
-	s.finish()
+	s.looks.finish()
 	end, gaps, err := s.r.close()
 	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.changes()}
 	if e := <-failed; e != nil {
@@ -266,88 +273,17 @@ func (s *session) reap(ended, reaped chan<- struct{}) {
 	}
 }
 
-const (
-	sampleEvery = 500 * time.Millisecond
-	sampleFiles = 1000 // of those changed last; a stat takes about a microsecond
-)
-
-// sample looks at the changed files from time to time, so that the trace tells
-// when a file that stays open was written and whether it grows.
+// sample looks at what no call tells, from time to time and at the end.
 func (s *session) sample(stop <-chan struct{}, done chan<- struct{}) {
 	defer close(done)
-	last := map[int]trace.State{}
-	tick := time.NewTicker(sampleEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-stop:
-			s.sampleOnce(last)
-			return
-		case <-tick.C:
-			s.sampleOnce(last)
-			s.r.flush()
-		}
-	}
-}
-
-func (s *session) sampleOnce(last map[int]trace.State) {
-	s.r.mu.Lock()
-	files := s.r.changed[max(0, len(s.r.changed)-sampleFiles):]
-	s.r.mu.Unlock()
-	for _, f := range files {
-		now := stateOf(f.path, true)
-		was, seen := last[f.n]
-		if !seen {
-			was = trace.State{Size: f.size, Time: f.time}
-		}
-		last[f.n] = now
-		if now.Is != trace.IsFile || now.Size == was.Size && now.Time.Equal(was.Time) {
-			continue
-		}
-		at := min(max(now.Time.Sub(s.header.Started), 0), s.r.now())
-		s.r.mu.Lock()
-		s.r.add(record{event: trace.Event{At: at, Op: trace.Changed, File: f.n, Size: now.Size}})
-		s.r.mu.Unlock()
-	}
-}
-
-// contentFiles is how many files that were only read get a look at their
-// content at the end.
-const contentFiles = 5000
-
-// finish records the state of the changed files, and what the person's own
-// files that were read look like.
-func (s *session) finish() {
-	s.r.mu.Lock()
-	changed := s.r.changed
-	var read []*seenFile
-	for _, f := range s.r.files {
-		if !f.changed && f.exists && s.own(f.path) && len(read) < contentFiles {
-			read = append(read, f)
-		}
-	}
-	s.r.mu.Unlock()
-	for _, f := range append(append([]*seenFile{}, changed...), read...) {
-		s.r.other(trace.After{File: f.n, State: withContent(f.path, stateOf(f.path, true))})
-	}
-}
-
-func (s *session) own(path string) bool {
-	roots := []string{s.header.Env["HOME"], s.header.Install}
-	if s.header.Prefix != nil {
-		roots = append(roots, s.header.Prefix.Folder)
-	}
-	for _, root := range roots {
-		if root != "" && strings.HasPrefix(path, root+"/") {
-			return true
-		}
-	}
-	return false
+	h := &held{r: s.r, own: s.looks.own, at: map[descriptor]int64{}}
+	s.looks.run(stop, h.look)
 }
 
 // mark records a cue and returns when it was.
 func (s *session) mark(word string) time.Duration {
 	at := s.r.now()
 	s.r.other(trace.Cue{At: at, Word: word})
+	s.looks.cued(word)
 	return at
 }

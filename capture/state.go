@@ -4,7 +4,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"io"
-	"io/fs"
 	"os"
 	"strings"
 
@@ -14,7 +13,7 @@ import (
 
 // digestLimit is the size in bytes up to which a file is read for its digest:
 // before it is changed, while the program waits, and at the end.
-const digestLimit = 8 << 20
+const digestLimit = 16 << 20
 
 // stateOf looks at a path without changing it.
 func stateOf(path string, follow bool) trace.State {
@@ -26,16 +25,7 @@ func stateOf(path string, follow bool) trace.State {
 	if err != nil {
 		return trace.State{Is: trace.IsAbsent}
 	}
-	s := trace.State{Is: trace.IsOther, Time: info.ModTime().UTC()}
-	switch {
-	case info.Mode().IsRegular():
-		s.Is, s.Size = trace.IsFile, info.Size()
-	case info.IsDir():
-		s.Is = trace.IsFolder
-	case info.Mode()&fs.ModeSymlink != 0:
-		s.Is = trace.IsLink
-	}
-	return s
+	return stateOfInfo(info)
 }
 
 // withContent adds the digest and what the content looks like to the state of a

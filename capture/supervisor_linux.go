@@ -29,6 +29,8 @@ type supervisor struct {
 	memory [unix.PathMax]byte
 	busy   atomic.Bool // between receiving a call and answering it
 	keeper *keeper     // told which call that is; may be nil
+	kept   *keeping    // may be nil
+	own    func(path string) bool
 	// launcher is our own process that is about to become the command; 0 once it
 	// has. What it does is not the command's doing.
 	launcher int
@@ -211,24 +213,30 @@ func (s *supervisor) file(name string, fresh, risk bool) *seenFile {
 	} else {
 		state = stateOf(name, true)
 		if risk && (f == nil || !f.content) && state.Size <= digestLimit {
-			state = withContent(name, state)
+			state = s.content(name, state)
 		}
 	}
 	if f == nil {
-		s.r.mu.Lock()
-		s.r.nFiles++
-		f = &seenFile{n: s.r.nFiles, path: name, size: state.Size, time: state.Time, content: risk}
-		s.r.files[name] = f
-		s.r.add(record{other: &trace.File{N: f.n, Path: name, Before: state}})
-		s.r.mu.Unlock()
+		f = s.r.file(name, state)
+		f.content = risk
 	} else if risk && !f.content {
 		f.content = true
-		if state.Is == trace.IsFile && !f.changed {
+		if state.Is == trace.IsFile && !s.r.isChanged(f) {
 			s.r.other(trace.Known{File: f.n, State: state})
 		}
 	}
 	f.exists = state.Is != trace.IsAbsent
 	return f
+}
+
+// content adds what a file holds to its state, before it is changed.
+func (s *supervisor) content(name string, state trace.State) trace.State {
+	if s.kept != nil && s.own(name) {
+		if known, ok := s.kept.keep(name, "before", false); ok {
+			return known
+		}
+	}
+	return withContent(name, state)
 }
 
 func (s *supervisor) event(p *process, op trace.Op, f, to *seenFile) {
@@ -263,6 +271,7 @@ func (s *supervisor) open(p *process, name string, flags uint64) {
 			s.event(p, trace.Missed, f, nil)
 		}
 	case !f.exists && creates:
+		s.opensForWriting(p, writes)
 		s.change(p, trace.Create, f)
 	case !f.exists:
 		s.event(p, trace.Missed, f, nil)
@@ -271,11 +280,24 @@ func (s *supervisor) open(p *process, name string, flags uint64) {
 	case !writes && flags&unix.O_TRUNC == 0:
 		s.event(p, trace.Read, f, nil)
 	case flags&unix.O_TRUNC != 0:
+		s.opensForWriting(p, writes)
 		s.change(p, trace.Replace, f)
 	case flags&unix.O_APPEND != 0:
+		s.opensForWriting(p, writes)
 		s.change(p, trace.Append, f)
 	default:
+		s.opensForWriting(p, writes)
 		s.change(p, trace.Update, f)
+	}
+}
+
+// opensForWriting notes a process whose descriptors are worth a look.
+func (s *supervisor) opensForWriting(p *process, writes bool) {
+	if writes && !p.writes {
+		p.writes = true
+		s.r.mu.Lock()
+		s.r.running[p.pid] = &holder{n: p.n, writes: true}
+		s.r.mu.Unlock()
 	}
 }
 
@@ -286,7 +308,8 @@ func (s *supervisor) made(p *process, op trace.Op, name string) {
 }
 
 func (s *supervisor) removed(p *process, op trace.Op, name string) {
-	f := s.file(name, false, false)
+	own := s.own(name) // its content is about to go
+	f := s.file(name, own, own)
 	if f.exists {
 		s.change(p, op, f)
 		f.exists = false

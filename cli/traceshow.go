@@ -456,12 +456,13 @@ type eventShown struct {
 	Path    string        `json:"path"`
 	To      string        `json:"to,omitempty"`
 	Size    int64         `json:"size,omitempty"`
+	What    string        `json:"what,omitempty"`
 }
 
 func (p *eventPrinter) print(e trace.Event, file, to string) error {
 	p.n++
 	if p.json {
-		text, err := json.Marshal(eventShown{e.At, e.Process, e.Op, file, to, e.Size})
+		text, err := json.Marshal(eventShown{e.At, e.Process, e.Op, file, to, e.Size, e.What})
 		if err != nil {
 			return err
 		}
@@ -472,8 +473,13 @@ func (p *eventPrinter) print(e trace.Event, file, to string) error {
 	if to != "" {
 		what += " to " + shown(to)
 	}
-	if e.Op == trace.Changed {
+	switch {
+	case e.What != "":
+		what += " (" + shown(e.What) + ")"
+	case e.Op == trace.Changed:
 		what += " (" + bytesInTerms(e.Size) + ")"
+	case e.Op == trace.Position:
+		what += " (at " + bytesInTerms(e.Size) + ")"
 	}
 	_, err := fmt.Fprintf(p.a.out, "%12s  %4d  %-13s  %s\n", fmt.Sprintf("%.6f s", e.At.Seconds()), e.Process, e.Op, what)
 	return err

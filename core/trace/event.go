@@ -1,6 +1,10 @@
 package trace
 
-import "time"
+import (
+	"path"
+	"strings"
+	"time"
+)
 
 // Op is what a call did to a file, as far as the call and the state of the file
 // before it tell.
@@ -25,7 +29,8 @@ const (
 	RemoveFolder Op = "remove-folder" // an empty folder removed
 	List         Op = "list"          // opened as a folder
 	Run          Op = "run"           // executed
-	Changed      Op = "changed"       // found changed in size or time while observed
+	Changed      Op = "changed"       // found changed in size, time or, of a registry key, values
+	Position     Op = "position"      // found open for writing, further on (or back) in the file than before
 )
 
 // ops says which operations there are and whether they write to File.
@@ -34,12 +39,16 @@ var ops = map[Op]struct{ writes, two bool }{
 	Create: {writes: true}, Replace: {writes: true}, Update: {writes: true}, Append: {writes: true},
 	Truncate: {writes: true}, Changed: {writes: true},
 	Rename: {two: true}, Exchange: {two: true}, Link: {two: true},
-	Symlink: {}, Remove: {}, MakeFolder: {}, RemoveFolder: {},
+	Symlink: {}, Remove: {}, MakeFolder: {}, RemoveFolder: {}, Position: {},
 }
+
+// Unobserved is What of a change that no observed program made: another did, perhaps
+// on the observed one's behalf.
+const Unobserved = "no observed program wrote it"
 
 // Ops are all operations, in the order in which this file explains them.
 func Ops() []Op {
-	return []Op{Read, Missed, Create, Replace, Update, Append, Truncate, Rename, Exchange, Link, Symlink, Remove, MakeFolder, RemoveFolder, List, Run, Changed}
+	return []Op{Read, Missed, Create, Replace, Update, Append, Truncate, Rename, Exchange, Link, Symlink, Remove, MakeFolder, RemoveFolder, List, Run, Changed, Position}
 }
 
 // Writes reports whether the operation opens a file for writing or cuts it.
@@ -75,6 +84,9 @@ type Header struct {
 	User     string            `json:"user"`              // the person's account name on the machine
 	Host     string            `json:"host"`              // the machine's name
 	Env      map[string]string `json:"env"`               // the variables that place anchors
+	// Roots are where anchors lie, as folders of the machine, where variables do not
+	// tell: on Windows and macOS.
+	Roots map[string]string `json:"roots,omitempty"`
 }
 
 // Prefix is the compatibility prefix that a Windows build ran in.
@@ -111,12 +123,13 @@ const (
 	IsFolder = "folder"
 	IsLink   = "link"
 	IsOther  = "other"
+	IsKey    = "key" // a key of the registry; Size is how many values it has
 )
 
 // File gives a path its number. Before is its state when it was first touched.
 type File struct {
 	N      int    // 1, 2, 3 … in order of appearance
-	Path   string // absolute, as the host sees it; any bytes but NUL
+	Path   string // absolute, as the host sees it; any bytes but NUL. See IsPath
 	Before State
 }
 
@@ -138,7 +151,8 @@ type Event struct {
 	Op      Op
 	File    int
 	To      int
-	Size    int64 // of Changed: the size found
+	Size    int64  // of Changed: the size found; of Position: where in the file
+	What    string // more about it, in words
 }
 
 // Cue is a moment that the contributor marked.
@@ -183,3 +197,26 @@ type End struct {
 	Cues      int           `json:"cues"`
 	Gaps      int           `json:"gaps"`
 }
+
+// registryKey begins the path of a key: what follows is a location's pattern.
+const registryKey = "registry:"
+
+// IsPath reports whether a text can be the path of a file in a trace: absolute on the
+// machine (with slashes, on Windows too: C:/Users), or a key of the registry, as the
+// location registry:HKEY_CURRENT_USER/Software/Fen/.
+func IsPath(name, os string) bool {
+	if strings.ContainsRune(name, 0) {
+		return false
+	}
+	if rest, ok := strings.CutPrefix(name, registryKey+"HKEY_"); ok {
+		return strings.HasSuffix(rest, "/") && !strings.Contains(rest, "//")
+	}
+	if os == "windows" {
+		drive := len(name) >= 3 && name[1] == ':' && name[2] == '/' && (name[0]|0x20) >= 'a' && (name[0]|0x20) <= 'z'
+		return !strings.Contains(name, `\`) && (drive || strings.HasPrefix(name, "//"))
+	}
+	return path.IsAbs(name)
+}
+
+// IsKey reports whether a path is a key of the registry.
+func (f File) IsKey() bool { return strings.HasPrefix(f.Path, registryKey) }

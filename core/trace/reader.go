@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"iter"
-	"path"
 	"strings"
 	"time"
 
@@ -142,6 +141,7 @@ type anyLine struct {
 	O    Op             `json:"o"`
 	To   int            `json:"to"`
 	Size int64          `json:"size"`
+	What string         `json:"what"`
 	F    *int           `json:"f"`
 	P    *int           `json:"p"`
 	// a file
@@ -204,7 +204,7 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 	}
 	switch {
 	case a.T != nil:
-		e := Event{At: *a.T, Op: a.O, To: a.To, Size: a.Size}
+		e := Event{At: *a.T, Op: a.O, To: a.To, Size: a.Size, What: a.What}
 		if a.F != nil {
 			e.File = *a.F
 		}
@@ -251,7 +251,7 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 		if r.end.Files > r.limits.Files {
 			return line, false, fmt.Errorf("%w of %d files", ErrTooLarge, r.limits.Files)
 		}
-		if !path.IsAbs(f.Path) || strings.ContainsRune(f.Path, 0) {
+		if !IsPath(f.Path, r.Header.OS) {
 			return line, false, errors.New("a file without an absolute path")
 		}
 		line.File = &f

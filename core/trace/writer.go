@@ -92,6 +92,13 @@ func (w *Writer) Event(e Event) error {
 		b = append(b, `,"size":`...)
 		b = strconv.AppendInt(b, e.Size, 10)
 	}
+	if e.What != "" {
+		what, err := json.Marshal(e.What)
+		if err != nil {
+			return fmt.Errorf("write trace: %w", err)
+		}
+		b = append(append(b, `,"what":`...), what...)
+	}
 	w.buf = append(b, '}', '\n')
 	return w.line(w.buf)
 }
