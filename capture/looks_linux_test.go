@@ -143,6 +143,7 @@ func TestADescriptorFromAnotherProgramIsFound(t *testing.T) {
 	t.Setenv("HOME", folder)
 	theirs := must(os.Create(filepath.Join(folder, "theirs.sav")))
 	defer theirs.Close()
+	fd := int(theirs.Fd())
 	got := observe(t, "received", func(o *Options) {
 		l, err := net.Listen("unix", "give.sock")
 		require.NoError(t, err)
@@ -153,7 +154,7 @@ func TestADescriptorFromAnotherProgramIsFound(t *testing.T) {
 				return
 			}
 			defer conn.Close()
-			_, _, _ = conn.(*net.UnixConn).WriteMsgUnix([]byte{'x'}, unix.UnixRights(int(theirs.Fd())), nil)
+			_, _, _ = conn.(*net.UnixConn).WriteMsgUnix([]byte{'x'}, unix.UnixRights(fd), nil)
 		}()
 	})
 	name := filepath.Join(folder, "theirs.sav")

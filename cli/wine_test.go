@@ -79,7 +79,10 @@ func TestAWindowsProgramIsTracedInItsPrefix(t *testing.T) {
 	assert.NotContains(t, found, "dosdevices")
 	assert.NotContains(t, found, "user.reg", "the registry's files are no finding")
 	assert.Contains(t, run("footprint", "a.trace", "--kind", "system"), "it is the registry of the prefix")
+	assert.Contains(t, found, "registry:HKEY_CURRENT_USER/Software/Fen/", "the registry's changes are findings")
+	assert.Contains(t, run("trace", "show", "a.trace", "--events", "--op", "create"), "registry:HKEY_CURRENT_USER/Software/Fen/ (set Wind)")
 	drafted := run("propose", "a.trace")
+	assert.Contains(t, drafted, "config   registry:HKEY_CURRENT_USER/Software/Fen/")
 	assert.Contains(t, drafted, "save     roaming-app-data:Fen/game.sav")
 
 	// A server that runs before is said, or ended.

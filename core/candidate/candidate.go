@@ -71,12 +71,50 @@ func Propose(f *footprint.Footprint) Proposal {
 	for _, key := range order {
 		list = append(list, narrowed(*groups[key], others, groups)...)
 	}
-	p.Locations = joined(list, others)
+	p.Locations = joined(withoutInner(list), others)
 	sort.SliceStable(p.Locations, func(i, j int) bool { return rank(p.Locations[i].Holds) < rank(p.Locations[j].Holds) })
 	for i := range p.Locations {
 		p.Locations[i].explain()
 	}
 	return p
+}
+
+// withoutInner leaves out keys of the registry that lie in another that is proposed:
+// it holds them.
+func withoutInner(list []Location) (out []Location) {
+	for i, l := range list {
+		outer := -1
+		if l.At.Anchor == place.Registry {
+			for j, o := range list {
+				if j != i && o.At.Anchor == place.Registry && len(o.At.Pattern.Segments) < len(l.At.Pattern.Segments) && covers(o.At, l.At) {
+					outer = j
+				}
+			}
+		}
+		if outer < 0 {
+			out = append(out, l)
+		}
+	}
+	for i := range out {
+		if out[i].At.Anchor != place.Registry {
+			continue
+		}
+		for _, l := range list {
+			if l.At.Anchor == place.Registry && l.At.String() != out[i].At.String() && covers(out[i].At, l.At) {
+				out[i].Files = append(out[i].Files, l.Files...)
+				if l.Holds != out[i].Holds {
+					out[i].Why = append(out[i].Why, fmt.Sprintf("%s in it looks like %s", l.At, l.Holds))
+				}
+			}
+		}
+	}
+	return out
+}
+
+// covers reports whether a folder's location holds all that another names.
+func covers(outer, inner place.Location) bool {
+	n := len(outer.Pattern.Segments)
+	return outer.Pattern.Folder && n <= len(inner.Pattern.Segments) && strings.EqualFold(place.Pattern{Segments: outer.Pattern.Segments}.String(), place.Pattern{Segments: inner.Pattern.Segments[:n]}.String())
 }
 
 func rank(k footprint.Kind) int {
@@ -112,12 +150,12 @@ var (
 // and machines.
 func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (place.Location, []string) {
 	var why []string
-	out := place.Location{Anchor: l.Anchor}
+	out := place.Location{Anchor: l.Anchor, Pattern: place.Pattern{Folder: l.Pattern.Folder}}
 	slotted := false
 	for i, s := range l.Pattern.Segments {
 		name, last := s[0].Text, i == len(l.Pattern.Segments)-1
 		switch {
-		case i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
+		case i < footprint.TitleDepth(l.Anchor) || i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
 			// what singles the title out below a shared anchor stays as it is
 		case f.Edition != nil && f.Edition.Ref != "" && name == f.Edition.Ref:
 			s = place.Segment{{Kind: place.Named, Text: "ref"}}
@@ -277,7 +315,7 @@ func joined(list []Location, others []place.Location) []Location {
 		last := l.At.Pattern.Segments[n-1]
 		tail := last[len(last)-1]
 		ext := path.Ext(tail.Text)
-		if tail.Kind != place.Literal || len(ext) < 2 || n < 2 && l.At.Anchor != place.Install {
+		if l.At.Anchor == place.Registry || tail.Kind != place.Literal || len(ext) < 2 || n < 2 && l.At.Anchor != place.Install {
 			return key{}, false
 		}
 		folder := place.Location{Anchor: l.At.Anchor, Pattern: place.Pattern{Segments: l.At.Pattern.Segments[:n-1], Folder: true}}

@@ -56,6 +56,8 @@ func TestPropose(t *testing.T) {
 		{"a number in a folder of slots", []string{"save xdg-data:tw/slots/0001/state.bin"}, []string{"save xdg-data:tw/slots/{slot}/state.bin"}},
 		{"a number that is part of a name", []string{"save xdg-data:tw2/world3d.dat"}, []string{"save xdg-data:tw2/world3d.dat"}},
 		{"the first name below a shared anchor stays", []string{"save xdg-data:save1/a.bin"}, []string{"save xdg-data:save1/a.bin"}},
+		{"a key holds those below it", []string{"config registry:HKEY_CURRENT_USER/Software/Fen/", "config registry:HKEY_CURRENT_USER/Software/Fen/Keys/", "save registry:HKEY_CURRENT_USER/Software/Fen/Slot1/", "config registry:HKEY_CURRENT_USER/Software/Fenland/"}, []string{"config registry:HKEY_CURRENT_USER/Software/Fen/", "config registry:HKEY_CURRENT_USER/Software/Fenland/"}},
+		{"the names that single a title out in the registry stay", []string{"config registry:HKEY_CURRENT_USER/Software/1234567/"}, []string{"config registry:HKEY_CURRENT_USER/Software/1234567/"}},
 		{"an account's number", []string{"save xdg-data:tw/76561198000000001/profile.bin"}, []string{"save xdg-data:tw/{account}/profile.bin"}},
 		{"an account's id", []string{"save xdg-data:tw/0f8fad5b-d9cb-469f-a165-70867728950e/p.bin"}, []string{"save xdg-data:tw/{account}/p.bin"}},
 		{"the user's name", []string{"save xdg-data:tw/Mira/profile.bin"}, []string{"save xdg-data:tw/{user}/profile.bin"}},

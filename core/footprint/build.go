@@ -47,6 +47,9 @@ type record struct {
 	via        *record // the name under which its content was written
 	becomes    *record // the name that it was given
 	backupOf   *record // it took over this file's old content
+	unobserved bool    // it changed, and no observed program wrote it
+	positions  int     // times that it was found further on in a file held open
+	rewound    int     // times that it was found to go back in it
 }
 
 type builder struct {
@@ -70,6 +73,9 @@ func newBuilder(h trace.Header) *builder {
 
 func selfOf(h trace.Header) *Self {
 	s := &Self{User: h.User, Host: h.Host, Home: h.Env["HOME"]}
+	if s.Home == "" {
+		s.Home = h.Roots[string(place.Home)]
+	}
 	if h.Account != nil {
 		s.Account = h.Account.ID
 	}
@@ -127,6 +133,18 @@ func (b *builder) event(e trace.Event) {
 	f := b.files[e.File]
 	f.ops[e.Op]++
 	switch {
+	case f.file.IsKey():
+		f.writes++
+		f.writeTimes = appendCapped(f.writeTimes, e.At)
+		if f.removed = e.Op == trace.Remove; f.removed {
+			f.removedAt = e.At
+		}
+	case e.Op == trace.Position:
+		f.positions++
+		if e.What == "back" {
+			f.rewound++
+		}
+		b.writtenSince(f, e)
 	case e.Op == trace.Read:
 		if f.reads == 0 {
 			f.firstRead = e.At
@@ -138,11 +156,8 @@ func (b *builder) event(e trace.Event) {
 		}
 	case e.Op == trace.Changed:
 		f.sizes = appendCapped(f.sizes, e.Size)
-		// The opening that caused it is usually known; a change long after is
-		// a file that stayed open.
-		if n := len(f.writeTimes); n == 0 || e.At-f.writeTimes[n-1] > time.Second {
-			f.writeTimes = appendCapped(f.writeTimes, e.At)
-		}
+		f.unobserved = f.unobserved || e.What == trace.Unobserved
+		b.writtenSince(f, e)
 	case e.Op.Writes():
 		b.written(f, e)
 		f.removed = false
@@ -153,6 +168,14 @@ func (b *builder) event(e trace.Event) {
 		if f.process == 0 {
 			f.process = e.Process
 		}
+	}
+}
+
+// writtenSince notes the time of a change that was found: the opening that caused it
+// is usually known, and a change long after is a file that stayed open.
+func (b *builder) writtenSince(f *record, e trace.Event) {
+	if n := len(f.writeTimes); n == 0 || e.At-f.writeTimes[n-1] > time.Second {
+		f.writeTimes = appendCapped(f.writeTimes, e.At)
 	}
 }
 
@@ -251,7 +274,7 @@ func (b *builder) finish() *Footprint {
 // The kernel may have refused that, which a call that goes on does not tell.
 func (f *record) settle() {
 	before, after := f.file.Before, f.after
-	if f.writes == 0 || after == nil || len(f.sizes) > 0 || f.via != nil || f.backupOf != nil || before.Is != trace.IsFile || after.Is != trace.IsFile {
+	if f.writes == 0 || f.file.IsKey() || after == nil || len(f.sizes) > 0 || f.positions > 0 || f.via != nil || f.backupOf != nil || before.Is != trace.IsFile || after.Is != trace.IsFile {
 		return
 	}
 	if before.Time.IsZero() || !before.Time.Equal(after.Time) || before.Size != after.Size || before.Digest != "" && after.Digest != "" && before.Digest != after.Digest {
@@ -266,7 +289,7 @@ func (b *builder) counts(f *record) bool {
 	if f.file.Before.Is == trace.IsFolder || f.after != nil && f.after.Is == trace.IsFolder {
 		return false
 	}
-	return f.reads > 0 || f.writes > 0 || f.unused > 0 || f.removed || len(f.sizes) > 0
+	return f.reads > 0 || f.writes > 0 || f.unused > 0 || f.removed || len(f.sizes) > 0 || f.positions > 0
 }
 
 // rootsOf resolves anchors with the variables of the process that used the file.
@@ -279,6 +302,12 @@ func (b *builder) rootsOf(process int) place.Roots {
 		env = e
 	}
 	r := place.LinuxRoots(env)
+	if b.h.Roots != nil {
+		r = place.Roots{}
+		for anchor, folder := range b.h.Roots {
+			r[place.Anchor(anchor)] = path.Clean(folder)
+		}
+	}
 	if b.h.Prefix != nil {
 		// A Windows build knows Windows' folders alone; what it keeps in others is
 		// none of its own.
@@ -318,9 +347,9 @@ func (b *builder) judge(f *record) File {
 	}
 	v := &view{record: f, b: b, state: out.After, base: strings.ToLower(path.Base(f.file.Path))}
 	v.ext = path.Ext(v.base)
-	v.anchor, v.names, v.placed = b.rootsOf(f.process).Place(f.file.Path)
+	v.place()
 	if v.placed {
-		out.Place = place.Of(v.anchor, v.names, false).String()
+		out.Place = place.Of(v.anchor, v.names, f.file.IsKey()).String()
 	}
 	v.near = b.cuesNear(f)
 	out.Near = v.near

@@ -27,6 +27,22 @@ type view struct {
 	near   []string
 }
 
+// place finds the anchor that the file lies below.
+func (v *view) place() {
+	if v.file.IsKey() {
+		if l, err := place.ParseAny(v.file.Path); err == nil {
+			v.anchor, v.names, v.placed = l.Anchor, l.Names(), true
+		}
+		return
+	}
+	roots := v.b.rootsOf(v.process)
+	if v.b.h.OS == "windows" {
+		v.anchor, v.names, v.placed = roots.PlaceFold(v.file.Path)
+		return
+	}
+	v.anchor, v.names, v.placed = roots.Place(v.file.Path)
+}
+
 // feature is one piece of evidence. Its test returns the reason in words that a
 // person can check, empty where the feature does not apply. The weight adds to
 // the logarithm of the kind's odds; a negative one speaks against the kind.
@@ -41,6 +57,10 @@ type feature struct {
 var features = []feature{
 	{System, 6, (*view).systemPath},
 	{System, 8, (*view).desktopFile},
+	{System, 8, (*view).windowsKey},
+	{System, 8, (*view).sessionKey},
+	{System, 2, (*view).writtenByNobody},
+	{Config, 4, (*view).programKey},
 	{Asset, 5, (*view).neverWrittenInInstall},
 	{Asset, 5, (*view).neverWrittenShared},
 	{Asset, 2, (*view).neverWrittenMedia},
@@ -77,6 +97,10 @@ var features = []feature{
 	{Config, -3, (*view).hammered},
 	{Save, -6, (*view).goneAfterwards},
 	{Config, -6, (*view).goneAfterwards},
+	{Save, -2, (*view).writtenByNobody},
+	{Save, -2, (*view).programKey},
+	{Log, 2.5, (*view).onlyForward},
+	{Save, 1, (*view).rewrittenInPlace},
 	{Save, -3, (*view).neverWritten},
 	{Config, -1.5, (*view).neverWritten},
 	{Capture, 6, (*view).pictureMade},
@@ -130,7 +154,7 @@ func (v *view) decide() (Kind, float64, []string) {
 	return best, min(math.Round(100*math.Exp(points[best])/sum)/100, 0.99), texts
 }
 
-func (v *view) writesSeen() bool { return v.writes > 0 || len(v.sizes) > 0 }
+func (v *view) writesSeen() bool { return v.writes > 0 || len(v.sizes) > 0 || v.positions > 0 }
 
 func (v *view) neverWritten() string {
 	switch {
@@ -156,6 +180,9 @@ func (v *view) systemPath() string {
 	if v.b.prefix.isWindows(v.file.Path) {
 		return "it is one of Windows' own files in the prefix"
 	}
+	if v.b.h.OS == "windows" && windowsFolder.MatchString(v.file.Path) {
+		return "it is one of Windows' own files"
+	}
 	for _, root := range systemRoots {
 		if strings.HasPrefix(v.file.Path, root) {
 			return "it lies in " + strings.TrimSuffix(root, "/") + ", which belongs to the operating system"
@@ -170,11 +197,13 @@ func (v *view) systemPath() string {
 // desktopNames are what desktops and libraries keep for themselves in the
 // person's folders: the first name below the anchor.
 var desktopNames = map[place.Anchor][]string{
-	place.Home:      {".Xauthority", ".ICEauthority", ".Xdefaults", ".pulse", ".pulse-cookie", ".terminfo", ".inputrc", ".profile", ".bashrc", ".drirc", ".asoundrc", ".fonts", ".fonts.conf", ".icons", ".themes", ".nv", ".dbus", ".gtkrc-2.0"},
-	place.XDGConfig: {"pulse", "dconf", "fontconfig", "gtk-2.0", "gtk-3.0", "gtk-4.0", "user-dirs.dirs", "user-dirs.locale", "mimeapps.list", "kdeglobals", "ibus", "pipewire", "alsa", "Trolltech.conf", "vulkan"},
-	place.XDGData:   {"mime", "applications", "icons", "fonts", "themes", "recently-used.xbel", "gvfs-metadata", "vulkan", "glib-2.0"},
-	place.XDGState:  {"wireplumber", "pipewire"},
-	place.XDGCache:  {"mesa_shader_cache", "mesa_shader_cache_db", "nvidia", "fontconfig", "gstreamer-1.0"},
+	place.Home:           {".Xauthority", ".ICEauthority", ".Xdefaults", ".pulse", ".pulse-cookie", ".terminfo", ".inputrc", ".profile", ".bashrc", ".drirc", ".asoundrc", ".fonts", ".fonts.conf", ".icons", ".themes", ".nv", ".dbus", ".gtkrc-2.0"},
+	place.XDGConfig:      {"pulse", "dconf", "fontconfig", "gtk-2.0", "gtk-3.0", "gtk-4.0", "user-dirs.dirs", "user-dirs.locale", "mimeapps.list", "kdeglobals", "ibus", "pipewire", "alsa", "Trolltech.conf", "vulkan"},
+	place.XDGData:        {"mime", "applications", "icons", "fonts", "themes", "recently-used.xbel", "gvfs-metadata", "vulkan", "glib-2.0"},
+	place.RoamingAppData: {"Microsoft"},
+	place.LocalAppData:   {"Microsoft", "Packages", "CrashDumps", "D3DSCache", "NVIDIA"},
+	place.XDGState:       {"wireplumber", "pipewire"},
+	place.XDGCache:       {"mesa_shader_cache", "mesa_shader_cache_db", "nvidia", "fontconfig", "gstreamer-1.0"},
 }
 
 func (v *view) desktopFile() string {
@@ -257,6 +286,9 @@ func (v *view) writtenAndRemoved() string {
 }
 
 func (v *view) temporaryFolder() string {
+	if name := windowsTemp.FindString(v.file.Path); name != "" && (v.writesSeen() || v.removed) {
+		return "it lies in Windows' folder for temporary files"
+	}
 	for _, t := range []string{"/tmp/", "/var/tmp/"} {
 		if strings.HasPrefix(v.file.Path, t) && !v.placed && (v.writesSeen() || v.removed) {
 			return "it lies in " + strings.TrimSuffix(t, "/")
@@ -268,6 +300,65 @@ func (v *view) temporaryFolder() string {
 func (v *view) temporaryName() string {
 	if strings.HasSuffix(v.base, ".tmp") || strings.HasSuffix(v.base, ".temp") || strings.HasSuffix(v.base, ".part") || strings.HasPrefix(v.base, "tmp") {
 		return "its name is one for temporary files"
+	}
+	return ""
+}
+
+var (
+	windowsFolder = regexp.MustCompile(`(?i)^[a-z]:/(windows|\$recycle\.bin|system volume information|programdata/microsoft|program files/windowsapps)/`)
+	windowsTemp   = regexp.MustCompile(`(?i)/appdata/local/temp/`)
+	windowsKeys   = regexp.MustCompile(`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`)
+	sessionKeys   = regexp.MustCompile(`(?i)^registry:HKEY_(CURRENT_USER|USERS/[^/]+)/(Volatile Environment|SessionInformation|Software/Wine/(Temporary|Fonts/Cache))`)
+	softwareKeys  = regexp.MustCompile(`(?i)^registry:HKEY_(CURRENT_USER|LOCAL_MACHINE)/Software/(Wow6432Node/)?[^/]+/`)
+)
+
+// keyText is a key's location as it reads, without percent signs.
+func (v *view) keyText() string {
+	if !v.file.IsKey() {
+		return ""
+	}
+	return "registry:" + strings.Join(v.names, "/") + "/"
+}
+
+func (v *view) sessionKey() string {
+	if sessionKeys.MatchString(v.keyText()) {
+		return "Windows keeps this key for a session alone and makes it anew"
+	}
+	return ""
+}
+
+func (v *view) windowsKey() string {
+	if m := windowsKeys.FindString(v.keyText()); m != "" {
+		return "keys in " + strings.TrimSuffix(strings.TrimPrefix(m, "registry:"), "/") + " belong to Windows or to what runs it"
+	}
+	return ""
+}
+
+func (v *view) programKey() string {
+	if text := v.keyText(); softwareKeys.MatchString(text) && !windowsKeys.MatchString(text) {
+		return "it is a key of a program's own in the registry, where settings are kept"
+	}
+	return ""
+}
+
+func (v *view) writtenByNobody() string {
+	if v.unobserved && v.writes == 0 {
+		return trace.Unobserved + ": another may have, on the game's behalf or for itself"
+	}
+	return ""
+}
+
+// onlyForward holds for a file that stayed open and of which each look found more.
+func (v *view) onlyForward() string {
+	if v.positions >= 3 && v.rewound == 0 && v.positions > v.writes && strings.HasPrefix(v.state.Looks, content.Text) {
+		return fmt.Sprintf("it stayed open, and was written on and on (found further %s)", times(v.positions))
+	}
+	return ""
+}
+
+func (v *view) rewrittenInPlace() string {
+	if v.rewound > 0 {
+		return fmt.Sprintf("it stayed open, and was written again from further up (%s)", times(v.rewound))
 	}
 	return ""
 }

@@ -60,25 +60,39 @@ func (f *Footprint) Hide() func(string) string { return hider(f.Self) }
 func (f *Footprint) HidePlace(at string) string {
 	hide := hider(f.Self)
 	anchor, rest, _ := strings.Cut(at, ":")
-	first := ""
-	if d, ok := place.Define(place.Anchor(anchor)); ok && d.Shared {
-		var found bool
-		if first, rest, found = strings.Cut(rest, "/"); found {
+	top := ""
+	for range TitleDepth(place.Anchor(anchor)) {
+		first, more, found := strings.Cut(rest, "/")
+		if found {
 			first += "/"
 		}
+		top, rest = top+first, more
 	}
-	return anchor + ":" + first + hide(rest)
+	return anchor + ":" + top + hide(rest)
 }
 
-// topOf is the anchor with the first name below it; below an installation, the
-// anchor alone.
+// TitleDepth is how many names below an anchor single a title out: in the registry
+// HKEY_CURRENT_USER, Software and the title's; below folders that are a title's own,
+// none.
+func TitleDepth(a place.Anchor) int {
+	switch d, ok := place.Define(a); {
+	case a == place.Registry:
+		return 3
+	case ok && d.Shared:
+		return 1
+	}
+	return 0
+}
+
+// topOf is the anchor with the first name below it, in the registry the first three;
+// below an installation, the anchor alone.
 func topOf(at string) string {
 	anchor, rest, _ := strings.Cut(at, ":")
 	if anchor == string(place.Install) {
 		return anchor
 	}
-	top, _, _ := strings.Cut(rest, "/")
-	return anchor + ":" + top
+	names := strings.Split(rest, "/")
+	return anchor + ":" + strings.Join(names[:min(len(names), max(1, TitleDepth(place.Anchor(anchor))))], "/")
 }
 
 func each(list []string, f func(string) string) []string {

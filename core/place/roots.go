@@ -49,10 +49,22 @@ var LinuxVariables = []string{"HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_S
 // names below it. Where two anchors are the same folder the earlier in
 // Definitions wins. ok is false if the path is below none, or is an anchor.
 func (r Roots) Place(file string) (a Anchor, names []string, ok bool) {
+	return r.place(file, false)
+}
+
+// PlaceFold is Place on a system that takes large and small letters for the same.
+func (r Roots) PlaceFold(file string) (a Anchor, names []string, ok bool) {
+	return r.place(file, true)
+}
+
+func (r Roots) place(file string, fold bool) (a Anchor, names []string, ok bool) {
 	best := ""
 	for _, d := range Definitions {
 		root := r[d.Anchor]
-		if root == "" || len(root) <= len(best) || !strings.HasPrefix(file, root+"/") {
+		if root == "" || len(root) <= len(best) || len(file) <= len(root) || file[len(root)] != '/' {
+			continue
+		}
+		if top := file[:len(root)]; top != root && !(fold && strings.EqualFold(top, root)) {
 			continue
 		}
 		best, a = root, d.Anchor
