@@ -44,8 +44,18 @@ func DefaultCueFolder() string {
 	return filepath.Join(os.TempDir(), "endroit-"+strconv.Itoa(os.Getuid()))
 }
 
+// cueRequest marks a moment, or without a cue asks about the run.
 type cueRequest struct {
-	Cue string `json:"cue"`
+	Cue    string `json:"cue,omitempty"`
+	Secret string `json:"secret,omitempty"`
+}
+
+// Running is a trace that is being written.
+type Running struct {
+	PID     int       `json:"pid"`
+	Title   string    `json:"title,omitempty"`
+	Trace   string    `json:"trace"` // the file that is written, absolute
+	Started time.Time `json:"started"`
 }
 
 // Marked tells which trace took a cue, and when in its run.
@@ -63,11 +73,39 @@ func Cue(folder, word string, pid int) (Marked, error) {
 	if err := CheckCue(word); err != nil {
 		return Marked{}, err
 	}
+	var m Marked
+	if err := ask(folder, pid, cueRequest{Cue: word}, &m); err != nil {
+		if errors.Is(err, ErrNoTrace) || errors.Is(err, ErrManyTraces) {
+			return Marked{}, err
+		}
+		return Marked{}, fmt.Errorf("mark the cue: %w", err)
+	}
+	if m.Error != "" {
+		return Marked{}, fmt.Errorf("mark the cue: %s", m.Error)
+	}
+	return m, nil
+}
+
+// Find finds the running trace: the one of process pid, or the only one if pid is 0.
+// folder and the errors are as with Cue.
+func Find(folder string, pid int) (r Running, err error) {
+	return r, ask(folder, pid, cueRequest{}, &r)
+}
+
+// IsRunning reports whether there is a process with this id, such as Running's.
+func IsRunning(pid int) bool { return running(pid) }
+
+// ask has a running trace answer a request.
+func ask(folder string, pid int, request cueRequest, answer any) error {
 	if folder == "" {
 		folder = DefaultCueFolder()
 	}
 	entries, _ := os.ReadDir(folder)
-	var found []net.Conn
+	type listening struct {
+		net.Conn
+		secret string
+	}
+	var found []listening
 	var pids []int
 	for _, e := range entries {
 		n, err := strconv.Atoi(strings.TrimSuffix(e.Name(), ".cue"))
@@ -75,7 +113,7 @@ func Cue(folder, word string, pid int) (Marked, error) {
 			continue
 		}
 		path := filepath.Join(folder, e.Name())
-		conn, err := net.DialTimeout("unix", path, time.Second)
+		conn, secret, err := dial(path)
 		if err != nil {
 			// One left by a trace that was killed goes. One whose trace runs may
 			// only not listen yet.
@@ -85,28 +123,25 @@ func Cue(folder, word string, pid int) (Marked, error) {
 			continue
 		}
 		defer conn.Close()
-		found, pids = append(found, conn), append(pids, n)
+		found, pids = append(found, listening{conn, secret}), append(pids, n)
 	}
 	switch {
 	case len(found) == 0 && pid != 0:
-		return Marked{}, fmt.Errorf("no trace with process id %d is running", pid)
+		return fmt.Errorf("no trace with process id %d is running", pid)
 	case len(found) == 0:
-		return Marked{}, ErrNoTrace
+		return ErrNoTrace
 	case len(found) > 1:
 		sort.Ints(pids)
-		return Marked{}, fmt.Errorf("%w, with process ids %v; say which with --trace PID", ErrManyTraces, pids)
+		return fmt.Errorf("%w, with process ids %v; say which with --trace PID", ErrManyTraces, pids)
 	}
 	conn := found[0]
+	request.Secret = conn.secret
 	_ = conn.SetDeadline(time.Now().Add(5 * time.Second))
-	if err := json.NewEncoder(conn).Encode(cueRequest{word}); err != nil {
-		return Marked{}, fmt.Errorf("mark the cue: %w", err)
+	if err := json.NewEncoder(conn).Encode(request); err != nil {
+		return err
 	}
-	var m Marked
-	if err := json.NewDecoder(io.LimitReader(conn, 4096)).Decode(&m); err != nil {
-		return Marked{}, fmt.Errorf("mark the cue: the trace did not answer: %w", err)
+	if err := json.NewDecoder(io.LimitReader(conn, 64<<10)).Decode(answer); err != nil {
+		return fmt.Errorf("the trace did not answer: %w", err)
 	}
-	if m.Error != "" {
-		return Marked{}, fmt.Errorf("mark the cue: %s", m.Error)
-	}
-	return m, nil
+	return nil
 }

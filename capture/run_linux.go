@@ -174,9 +174,7 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 		<-reaped
 	}
 
-	if cues != nil {
-		cues.close()
-	}
+	cues.close()
 	close(stopSampling)
 	<-sampled
 	s.looks.finish()
@@ -278,6 +276,10 @@ func (s *session) sample(stop <-chan struct{}, done chan<- struct{}) {
 	defer close(done)
 	h := &held{r: s.r, own: s.looks.own, at: map[descriptor]int64{}}
 	s.looks.run(stop, h.look)
+}
+
+func (s *session) about() Running {
+	return Running{PID: os.Getpid(), Title: s.header.Title, Trace: s.o.Path, Started: s.header.Started}
 }
 
 // mark records a cue and returns when it was.

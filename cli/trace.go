@@ -15,6 +15,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/dustin/go-humanize"
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
@@ -28,9 +29,9 @@ import (
 func (a *app) trace() *cli.Command {
 	return command(&cli.Command{
 		Name: "trace", Usage: "run a program under observation and write a trace",
-		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\n   endroit trace show TRACE [--files | --processes | --events]\n   endroit trace trim TRACE --out FILE",
+		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\n   endroit trace --follow [--pid PID]\n   endroit trace show TRACE [--files | --processes | --events]\n   endroit trace trim TRACE --out FILE",
 		Commands:    []*cli.Command{a.traceShow(), a.traceTrim()},
-		Description: "Runs the command with this terminal and ends with its exit code. While it runs,\nmark the moments that matter from another terminal with endroit cue.\nWhich edition, version, launcher, folder, prefix and account it is of is filled in\nfrom what endroit machine finds, and said; options say otherwise.\nThe trace holds paths and times, no contents; it stays on this machine.",
+		Description: "Runs the command with this terminal and ends with its exit code. While it runs,\nmark the moments that matter from another terminal with endroit cue.\nWhich edition, version, launcher, folder, prefix and account it is of is filled in\nfrom what endroit machine finds, and said; options say otherwise.\nThe trace holds paths and times, no contents. Beside it, in a folder of its own, lie\nthe versions of small files: before the run changed them, at each cue and at the end.\nBoth stay on this machine.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "title", Local: true, Usage: "the game's `NAME`"},
 			&cli.StringFlag{Name: "edition", Local: true, Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
@@ -42,8 +43,17 @@ func (a *app) trace() *cli.Command {
 			&cli.BoolFlag{Name: "native", Local: true, Usage: "it is no Windows build, though a prefix is there"},
 			sheetsFlag(),
 			&cli.StringFlag{Name: "out", Local: true, Usage: "the `FILE` to write (otherwise named after the title and time)"},
+			versionsFlag(), versionsTotalFlag(),
+			&cli.BoolFlag{Name: "quiet", Local: true, Usage: "no summary in the last row of the terminal while it runs"},
+			&cli.BoolFlag{Name: "follow", Local: true, Usage: "run nothing: show the summary of a trace that runs in another terminal"},
+			&cli.IntFlag{Name: "pid", Local: true, Usage: "with --follow the `PID` of the endroit trace that is meant, if several run", HideDefault: true},
 		},
-		Action: func(ctx context.Context, c *cli.Command) error { return ownCode(a.runTrace(ctx, c)) },
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if c.Bool("follow") {
+				return a.follow(ctx, c)
+			}
+			return ownCode(a.runTrace(ctx, c))
+		},
 	}, find, "endroit trace --title Tidewrack --edition quayside:418820@1.2 --launcher quayside -- ./tidewrack\nendroit cue saved        # in another terminal, right after saving in the game")
 }
 
@@ -110,7 +120,13 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	result, err := a.observe(ctx, args, header, gaps, file)
+	versions, err := versionsOf(c, name)
+	if err != nil {
+		_ = file.Close()
+		_ = os.Remove(name)
+		return err
+	}
+	result, err := a.observe(ctx, args, header, gaps, file, versions, c.Bool("quiet"))
 	if e := file.Close(); err == nil {
 		err = e
 	}
@@ -369,7 +385,7 @@ func editionsMeant(installed []sheet.Installed, header trace.Header, programs []
 
 // observe runs the command. The terminal's own signals reach it directly, as it
 // is in the same foreground group; others are passed on.
-func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File) (capture.Result, error) {
+func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File, versions capture.Versions, quiet bool) (capture.Result, error) {
 	stop := make(chan struct{})
 	passOn := make(chan os.Signal, 8)
 	signals := make(chan os.Signal, 8)
@@ -400,8 +416,45 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, g
 			}
 		}
 	}()
-	return capture.Run(context.WithoutCancel(ctx), capture.Options{Command: args, Header: header, Out: file, Stdin: a.in, Stdout: os.Stdout, Stderr: os.Stderr,
+	ended := make(chan struct{})
+	if !quiet {
+		gone := a.status(file.Name(), ended)
+		defer func() { <-gone }()
+	}
+	defer close(ended)
+	path, err := filepath.Abs(file.Name())
+	if err != nil {
+		return capture.Result{}, err
+	}
+	return capture.Run(context.WithoutCancel(ctx), capture.Options{Path: path, Versions: versions, Command: args, Header: header, Out: file, Stdin: a.in, Stdout: os.Stdout, Stderr: os.Stderr,
 		Gaps: gaps, Stop: stop, Signals: passOn, Notice: func(text string) { a.tell("endroit: %s", text) }})
+}
+
+func versionsFlag() cli.Flag {
+	return &cli.StringFlag{Name: "versions", Local: true, Value: "16MiB", Usage: "keep the content of files up to this `SIZE`; 0 keeps none"}
+}
+
+func versionsTotalFlag() cli.Flag {
+	return &cli.StringFlag{Name: "versions-total", Local: true, Value: "1GiB", Usage: "keep no more than this `SIZE` of them in all"}
+}
+
+// versionsOf reads what to keep of the contents, beside a trace.
+func versionsOf(c *cli.Command, trace string) (v capture.Versions, err error) {
+	for _, x := range []struct {
+		flag string
+		into *int64
+	}{{"versions", &v.File}, {"versions-total", &v.Total}} {
+		n, err := humanize.ParseBytes(c.String(x.flag))
+		if err != nil || n > 1<<40 {
+			return v, fail(exitUsage, "--%s %q is no size; write it like 16MiB, 500KB or 0", x.flag, c.String(x.flag))
+		}
+		*x.into = int64(n)
+	}
+	if v.Total == 0 {
+		v.File = 0
+	}
+	v.Folder, err = filepath.Abs(capture.VersionsBeside(trace))
+	return v, err
 }
 
 // brief is a run in which hardly a game comes to save.
@@ -422,6 +475,9 @@ func (a *app) traced(name string, r capture.Result) {
 	}
 	for _, g := range r.Gaps {
 		a.tell("endroit: not seen: %s", shown(g.What))
+	}
+	if list, err := capture.ReadVersions(capture.VersionsBeside(name)); err == nil && len(list) > 0 {
+		a.tell("endroit: %s of small files lie beside it, in %s (endroit trace show %s --versions)", count(len(list), "version", "versions"), capture.VersionsBeside(name), name)
 	}
 	a.tell("endroit: the trace is in %s; next: endroit footprint %s", name, name)
 }

@@ -16,6 +16,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"endroit/capture"
 	"endroit/core/trace"
 )
 
@@ -39,18 +40,22 @@ func opList() string {
 func (a *app) traceShow() *cli.Command {
 	return command(&cli.Command{
 		Name: "show", Usage: "read a trace: what was run, which files, which processes, each event",
-		UsageText:   "endroit trace show TRACE [--files | --processes | --events] [--under FOLDER] [--op OP,...] [--between CUE CUE] [--json]",
+		UsageText:   "endroit trace show TRACE [--files | --processes | --events | --versions] [--under FOLDER] [--op OP,...] [--between CUE CUE] [--json]",
 		Description: "Without a choice it sums up. Paths and times are as they were seen; what the files\nare, endroit footprint says.",
 		Flags: append([]cli.Flag{
 			&cli.BoolFlag{Name: "files", Usage: "each file: how often it was read and written, and when"},
 			&cli.BoolFlag{Name: "processes", Usage: "each process, below the one that started it"},
 			&cli.BoolFlag{Name: "events", Usage: "each event, in the order in which it was noticed"},
+			&cli.BoolFlag{Name: "versions", Usage: "the contents that were kept beside it: of which file, when and why"},
 			jsonFlag(),
 		}, pickFlags()...),
 		Action: func(_ context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one TRACE")
 			if err != nil {
 				return err
+			}
+			if c.Bool("versions") {
+				return a.showVersions(c, name)
 			}
 			return a.runTraceShow(c, name)
 		},
@@ -544,4 +549,35 @@ func trimmedBy(c *cli.Command) string {
 		parts = append(parts, "what lies between the cues "+strings.TrimSpace(from)+" and "+strings.TrimSpace(to))
 	}
 	return strings.Join(parts, ", ")
+}
+
+// showVersions lists the contents that lie beside a trace.
+func (a *app) showVersions(c *cli.Command, name string) error {
+	_, p, close, err := chosenTrace(c, name)
+	if err != nil {
+		return err
+	}
+	defer close()
+	folder := capture.VersionsBeside(name)
+	list, err := capture.ReadVersions(folder)
+	if err != nil {
+		return err
+	}
+	list = slices.DeleteFunc(list, func(v capture.Version) bool {
+		return !p.Takes(trace.Event{At: v.At}, v.Path, "")
+	})
+	if c.Bool("json") {
+		return a.json(map[string]any{"folder": folder, "versions": slices.Concat([]capture.Version{}, list)})
+	}
+	if len(list) == 0 {
+		a.say("no version is like that: %s", folder)
+		return nil
+	}
+	t := newTable(a.out, "at", "why", "size", "content", "path")
+	for _, v := range list {
+		t.AppendRow(table.Row{seconds(v.At), shown(v.Why), bytesInTerms(v.Size), v.Digest[:12], shown(v.Path)})
+	}
+	t.Render()
+	a.say("\nThe contents lie in %s, named by their digest (SHA-256).", filepath.Join(folder, "content"))
+	return nil
 }

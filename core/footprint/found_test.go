@@ -21,14 +21,14 @@ func TestKeysOfTheRegistry(t *testing.T) {
 		says string
 	}{
 		"registry:HKEY_CURRENT_USER/Software/Fen/":                              {Config, "a program's own"},
-		"registry:HKEY_CURRENT_USER/Software/Reed and Co/Fen/Deep/":               {Config, "a program's own"},
+		"registry:HKEY_CURRENT_USER/Software/Reed and Co/Fen/Deep/":             {Config, "a program's own"},
 		"registry:HKEY_LOCAL_MACHINE/Software/Wow6432Node/Fen/":                 {Config, "a program's own"},
 		"registry:HKEY_CURRENT_USER/Software/Microsoft/Windows/CurrentVersion/": {System, "keys in HKEY_CURRENT_USER/Software/Microsoft belong to Windows"},
 		"registry:HKEY_CURRENT_USER/Software/Wine/Drivers/":                     {System, "belong to Windows or to what runs it"},
-		"registry:HKEY_CURRENT_USER/Control Panel/Desktop/":                   {System, "belong to Windows"},
+		"registry:HKEY_CURRENT_USER/Control Panel/Desktop/":                     {System, "belong to Windows"},
 		"registry:HKEY_LOCAL_MACHINE/System/CurrentControlSet/Services/Fen/":    {System, "belong to Windows"},
 		"registry:HKEY_USERS/.Default/Software/Fen/":                            {System, "belong to Windows"},
-		"registry:HKEY_CURRENT_USER/Volatile Environment/":                    {System, "for a session alone"},
+		"registry:HKEY_CURRENT_USER/Volatile Environment/":                      {System, "for a session alone"},
 	} {
 		fp := tell(t).file(at, key(1)).grew(30, at, 1).cue(31, "changed-setting").after(at, key(1)).end()
 		f := fp.find(t, at)

@@ -1,0 +1,81 @@
+package capture
+
+import (
+	"crypto/subtle"
+	"encoding/json"
+	"io"
+	"net"
+	"os"
+	"time"
+)
+
+// observation is what takes cues while it runs.
+type observation interface {
+	mark(word string) time.Duration
+	about() Running
+}
+
+// cueListener takes cues while a trace runs.
+type cueListener struct {
+	l      net.Listener
+	secret string // that a request has to carry; empty where only this user can connect
+	forget func()
+	done   chan struct{}
+}
+
+// listenForCues listens where only this user can connect.
+func listenForCues(folder string, o observation) (*cueListener, error) {
+	if folder == "" {
+		folder = DefaultCueFolder()
+	}
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, err
+	}
+	c := &cueListener{done: make(chan struct{})}
+	var err error
+	if c.l, c.secret, c.forget, err = listen(folder); err != nil {
+		return nil, err
+	}
+	go c.serve(o)
+	return c, nil
+}
+
+// serve takes one request a connection, one after the other.
+func (c *cueListener) serve(o observation) {
+	defer close(c.done)
+	for {
+		conn, err := c.l.Accept()
+		if err != nil {
+			return
+		}
+		_ = conn.SetDeadline(time.Now().Add(5 * time.Second))
+		var request cueRequest
+		about := o.about()
+		answer := Marked{PID: about.PID, Title: about.Title}
+		switch err := json.NewDecoder(io.LimitReader(conn, 4096)).Decode(&request); {
+		case err != nil || subtle.ConstantTimeCompare([]byte(request.Secret), []byte(c.secret)) != 1:
+			answer.Error = "the request was not understood"
+		case request.Cue == "":
+			_ = json.NewEncoder(conn).Encode(about)
+			_ = conn.Close()
+			continue
+		default:
+			if err := CheckCue(request.Cue); err != nil {
+				answer.Error = err.Error()
+			} else {
+				answer.At = o.mark(request.Cue)
+			}
+		}
+		_ = json.NewEncoder(conn).Encode(answer)
+		_ = conn.Close()
+	}
+}
+
+func (c *cueListener) close() {
+	if c == nil {
+		return
+	}
+	_ = c.l.Close()
+	c.forget()
+	<-c.done
+}

@@ -1,0 +1,5 @@
+package cli
+
+import "golang.org/x/sys/unix"
+
+const getTermios = unix.TIOCGETA
