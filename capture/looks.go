@@ -26,12 +26,15 @@ type looks struct {
 	last     map[int]trace.State
 	cues     chan string
 	clock    clock
+	roots    []string // whose files' content is looked at
 }
 
 func newLooks(r *recorder, header trace.Header, kept *keeping) *looks {
 	l := &looks{r: r, header: header, kept: kept, last: map[int]trace.State{}, cues: make(chan string, 64), clock: newClock()}
+	l.roots = []string{header.Env["HOME"], header.Install}
 	if header.Prefix != nil {
 		l.registry = newRegistry(r, header.Prefix.Folder)
+		l.roots = append(l.roots, header.Prefix.Folder)
 	}
 	return l
 }
@@ -119,7 +122,7 @@ func (l *looks) serviceFolders() (folders []string) {
 // services looks at what services may change, before the run.
 func (l *looks) services() {
 	if folders := l.serviceFolders(); folders != nil {
-		l.before = lookAt(folders, serviceDepth, serviceLimit, nil)
+		l.before = lookAt(folders, serviceDepth, serviceLimit)
 	}
 }
 
@@ -129,7 +132,7 @@ func (l *looks) byServices() {
 		return
 	}
 	now := l.r.now()
-	after := lookAt(l.serviceFolders(), serviceDepth, serviceLimit, nil)
+	after := lookAt(l.serviceFolders(), serviceDepth, serviceLimit)
 	if after.cut {
 		l.r.gap("what other programs wrote in the folders for settings and data was not looked for in all of them: they hold too many files")
 	}
@@ -188,13 +191,9 @@ func (l *looks) atEnd(f *seenFile) trace.State {
 }
 
 // own reports whether a file lies in the person's home, the installed edition's
-// folder or the prefix.
+// folder, the prefix or a watched folder.
 func (l *looks) own(path string) bool {
-	roots := []string{l.header.Env["HOME"], l.header.Install}
-	if l.header.Prefix != nil {
-		roots = append(roots, l.header.Prefix.Folder)
-	}
-	for _, root := range roots {
+	for _, root := range l.roots {
 		if root != "" && strings.HasPrefix(path, root+"/") {
 			return true
 		}

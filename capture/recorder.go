@@ -137,6 +137,13 @@ func (r *recorder) isChanged(f *seenFile) bool {
 	return f.changed
 }
 
+func (r *recorder) wasChanged(path string) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	f := r.files[path]
+	return f != nil && f.changed
+}
+
 // event records an event that the observer found by itself.
 func (r *recorder) event(e trace.Event) {
 	r.mu.Lock()

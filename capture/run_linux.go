@@ -98,7 +98,7 @@ func fillHeader(o Options, program string, start time.Time) trace.Header {
 	if h.Prefix != nil {
 		h.Runtime = "prefix"
 	}
-	h.Observer = "seccomp user notification"
+	h.Observer = trace.ByCalls
 	h.Command = o.Command
 	h.Started = start.UTC()
 	h.Folder, _ = os.Getwd()

@@ -23,21 +23,22 @@ type tree struct {
 const treeLimit = 500_000
 
 // lookAt lists what lies in the folders, to a depth below each (0 for any), without
-// following links. What cannot be read is left out. visit, which may be nil, is told
-// each folder; false leaves its content out.
-func lookAt(folders []string, depth, limit int, visit func(folder string) bool) *tree {
+// following links. What cannot be read is left out.
+func lookAt(folders []string, depth, limit int) *tree {
 	t := &tree{entries: map[string]fs.FileInfo{}}
 	for _, top := range folders {
-		t.walk(filepath.Clean(top), 0, depth, limit, visit)
+		t.walk(filepath.Clean(top), 0, depth, limit, nil)
 	}
 	return t
 }
 
-func (t *tree) walk(folder string, level, depth, limit int, visit func(string) bool) {
+// walk lists one folder. visit, which may be nil, is told each folder before it is
+// listed, and how deep it lies; false leaves its content out.
+func (t *tree) walk(folder string, level, depth, limit int, visit func(folder string, level int) bool) {
 	if depth > 0 && level >= depth {
 		return
 	}
-	if visit != nil && !visit(folder) {
+	if visit != nil && !visit(folder, level) {
 		return
 	}
 	entries, err := os.ReadDir(folder)
@@ -55,9 +56,6 @@ func (t *tree) walk(folder string, level, depth, limit int, visit func(string) b
 			continue
 		}
 		key := slashed(name)
-		if _, seen := t.entries[key]; seen {
-			continue // one of the folders lies in another
-		}
 		t.entries[key] = info
 		if info.IsDir() {
 			t.walk(name, level+1, depth, limit, visit)

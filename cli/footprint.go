@@ -182,7 +182,7 @@ func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bo
 			a.say("\n%s", f.Kind)
 			last = f.Kind
 		}
-		a.printFile(f, all)
+		a.printFile(fp, f, all)
 	}
 	if !any {
 		a.say("\nNothing of %s was seen.", map[bool]string{true: "interest", false: "these kinds"}[len(only) == 0])
@@ -204,17 +204,17 @@ func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bo
 	}
 }
 
-func (a *app) printFile(f footprint.File, all bool) {
+func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool) {
 	where := f.Path
 	if where == "" {
 		where = f.Place
 	}
 	a.say("  %s", shown(where))
 	var facts []string
-	if f.Path != "" && f.Place != "" {
+	if f.Path != "" && f.Place != "" && f.Path != f.Place {
 		facts = append(facts, f.Place)
 	}
-	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), fmt.Sprintf("read %s, written %s", times(f.Reads), times(f.Writes)), became(f.Before, f.After, f.Writes > 0))
+	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f), became(f.Before, f.After, f.Written()))
 	a.say("      %s", shown(strings.Join(facts, "; ")))
 	for i, r := range f.Reasons {
 		if i == reasonsShown && !all && len(f.Reasons) > reasonsShown+1 {
@@ -241,6 +241,26 @@ func times(n int) string {
 	return fmt.Sprintf("%d times", n)
 }
 
+// usage says how often a file was read and written, as far as the observer could see.
+func usage(fp *footprint.Footprint, f footprint.File) string {
+	written := "written " + times(f.Writes)
+	if f.Writes == 0 && f.Changes > 0 {
+		written = "found changed " + times(f.Changes)
+	}
+	if !fp.ReadsSeen() || f.Before.Is == trace.IsKey || f.After.Is == trace.IsKey {
+		return written
+	}
+	return "read " + times(f.Reads) + ", " + written
+}
+
+// amount is how much a state holds.
+func amount(s trace.State) string {
+	if s.Is == trace.IsKey {
+		return count(int(s.Size), "value", "values")
+	}
+	return bytesInTerms(s.Size)
+}
+
 // became says how the run changed a file.
 func became(b, x trace.State, written bool) string {
 	switch {
@@ -251,15 +271,15 @@ func became(b, x trace.State, written bool) string {
 	case x.Is == trace.IsFolder:
 		return "folder"
 	case b.Is == trace.IsAbsent:
-		return "new, " + bytesInTerms(x.Size)
+		return "new, " + amount(x)
 	case x.Is == trace.IsAbsent:
 		return "gone afterwards"
 	case written && b.Digest != "" && b.Digest == x.Digest:
-		return bytesInTerms(x.Size) + ", the same content afterwards"
+		return amount(x) + ", the same content afterwards"
 	case b.Size != x.Size:
-		return bytesInTerms(b.Size) + ", then " + bytesInTerms(x.Size)
+		return amount(b) + ", then " + amount(x)
 	}
-	return bytesInTerms(x.Size)
+	return amount(x)
 }
 
 // besides names a file next to another, with another ending.

@@ -116,8 +116,8 @@ func makeDraft(fp *footprint.Footprint) *draft.Draft {
 }
 
 func seenLine(f footprint.File) string {
-	text := fmt.Sprintf("%s (%s", f.Place, became(f.Before, f.After, f.Writes > 0))
-	if f.Writes > 0 {
+	text := fmt.Sprintf("%s (%s", f.Place, became(f.Before, f.After, f.Written()))
+	if f.Written() {
 		text += ", last written at " + inTerms(f.LastWrite)
 	}
 	if len(f.Near) > 0 {

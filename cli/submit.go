@@ -119,7 +119,7 @@ func (a *app) preview(b *contribution.Body, size int) error {
 		a.say("  not seen: %s", shown(g.What))
 	}
 	for _, f := range b.Footprint.Files {
-		a.say("  %-7s  %s  (confidence %.2f, read %s, written %s; %s)", f.Kind, shown(f.Place), f.Confidence, times(f.Reads), times(f.Writes), became(f.Before, f.After, f.Writes > 0))
+		a.say("  %-7s  %s  (confidence %.2f, %s; %s)", f.Kind, shown(f.Place), f.Confidence, usage(b.Footprint, f), became(f.Before, f.After, f.Written()))
 	}
 	left := 0
 	for _, n := range b.Footprint.Counts {

@@ -142,7 +142,7 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return fail(exitTrace, "the trace in %s is incomplete: %w; the program itself ended with %d", name, err, result.Status)
 	}
-	a.traced(name, result)
+	a.traced("traced", name, result)
 	if result.Status != 0 {
 		return silent(result.Status)
 	}
@@ -462,8 +462,12 @@ const brief = 2 * time.Second
 
 // traced sums up on standard error, so that the program's own output stays
 // alone.
-func (a *app) traced(name string, r capture.Result) {
-	a.tell("endroit: traced %s: %s on %s by %s, %s", inTerms(r.End.At), count(r.End.Events, "event", "events"), count(r.End.Files, "path", "paths"), count(r.End.Processes, "program", "programs"), count(r.End.Cues, "cue", "cues"))
+func (a *app) traced(how, name string, r capture.Result) {
+	by := ""
+	if r.End.Processes > 0 {
+		by = " by " + count(r.End.Processes, "program", "programs")
+	}
+	a.tell("endroit: %s for %s: %s on %s%s, %s", how, inTerms(r.End.At), count(r.End.Events, "event", "events"), count(r.End.Files, "path", "paths"), by, count(r.End.Cues, "cue", "cues"))
 	switch {
 	case r.Changed == 0:
 		a.tell("endroit: nothing was written. Did the game save? Play until it does, and quit it properly: some save only then. If it goes on now, a launcher that was running before started it: quit that first")

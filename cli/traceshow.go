@@ -304,8 +304,18 @@ func (a *app) showOverview(o *overview, name string) {
 	h := o.header
 	a.say("%s", describeRun(h.Title, h.Edition, h.Launcher, h.OS+" "+h.Runtime, o.last))
 	a.say("%s on %s, %s, by %s", h.Started.Local().Format("2006-01-02 15:04"), shown(h.Arch), shown(h.Kernel), shown(h.Observer))
-	a.say("command: %s", shown(strings.Join(h.Command, " ")))
-	a.say("%s on %s by %s", count(o.events, "event", "events"), count(len(o.touched()), "file", "files"), count(len(o.processes)-1, "process", "processes"))
+	switch {
+	case len(h.Command) == 0:
+	case h.Observer == trace.ByCalls:
+		a.say("command: %s", shown(strings.Join(h.Command, " ")))
+	default:
+		a.say("observed: %s", shown(strings.Join(h.Command, ", ")))
+	}
+	by := ""
+	if n := len(o.processes) - 1; n > 0 {
+		by = " by " + count(n, "process", "processes")
+	}
+	a.say("%s on %s%s", count(o.events, "event", "events"), count(len(o.touched()), "file", "files"), by)
 	var ops []string
 	for _, op := range trace.Ops() {
 		if n := o.ops[op]; n > 0 {
@@ -409,7 +419,7 @@ func (f fileSeen) became() string {
 	if f.After == nil {
 		return ""
 	}
-	return became(f.Before, *f.After, f.Writes > 0)
+	return became(f.Before, *f.After, f.Writes > 0 || f.Others > 0)
 }
 
 func seconds(d time.Duration) string { return fmt.Sprintf("%.3f s", d.Seconds()) }

@@ -136,7 +136,7 @@ func (p *Proposal) question(x footprint.File) {
 		p.Questions = append(p.Questions, fmt.Sprintf("a file called %s looks like %s (%s) and lies below no anchor; where is that on another machine?", path.Base(x.Path), x.Kind, x.Reasons[0]))
 	case x.Kind.OfInterest():
 		p.Questions = append(p.Questions, fmt.Sprintf("is %s a %s? %s", x.Place, x.Kind, x.Reasons[0]))
-	case x.Kind == footprint.Unknown && x.Writes > 0 && x.Place != "":
+	case x.Kind == footprint.Unknown && x.Written() && x.Place != "":
 		p.Questions = append(p.Questions, fmt.Sprintf("what is %s? It was written, and nothing says what it is", x.Place))
 	}
 }

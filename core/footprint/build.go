@@ -327,7 +327,7 @@ func (b *builder) rootsOf(process int) place.Roots {
 }
 
 func (b *builder) judge(f *record) File {
-	out := File{Path: f.file.Path, Reads: f.reads, Writes: f.writes, Unused: f.unused, FirstRead: f.firstRead, LastRead: f.lastRead, Before: f.file.Before}
+	out := File{Path: f.file.Path, Reads: f.reads, Writes: f.writes, Changes: len(f.sizes), Unused: f.unused, FirstRead: f.firstRead, LastRead: f.lastRead, Before: f.file.Before}
 	if f.after != nil {
 		out.After = *f.after
 	} else {

@@ -66,6 +66,12 @@ type Self struct {
 	Inside           string // the user's name in the prefix
 }
 
+// ReadsSeen reports whether the observer could see what was read.
+func (f *Footprint) ReadsSeen() bool { return f.Observer != trace.ByNotifications }
+
+// Written reports whether the run wrote the file.
+func (f File) Written() bool { return f.Writes > 0 || f.Changes > 0 }
+
 // File is one file's record.
 type File struct {
 	Path       string        `json:"path,omitempty"`  // as seen; left out when shared
@@ -74,8 +80,9 @@ type File struct {
 	Confidence float64       `json:"confidence"` // 0 to 1
 	Reasons    []string      `json:"reasons"`
 	Reads      int           `json:"reads"`
-	Writes     int           `json:"writes"`           // times it was opened for writing, replaced or cut
-	Unused     int           `json:"unused,omitempty"` // times it was opened for writing, and nothing was written
+	Writes     int           `json:"writes"`            // times it was opened for writing, replaced or cut
+	Changes    int           `json:"changes,omitempty"` // times it was found changed
+	Unused     int           `json:"unused,omitempty"`  // times it was opened for writing, and nothing was written
 	FirstRead  time.Duration `json:"first_read,omitempty"`
 	LastRead   time.Duration `json:"last_read,omitempty"`
 	FirstWrite time.Duration `json:"first_write,omitempty"`

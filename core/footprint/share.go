@@ -27,7 +27,7 @@ func (f *Footprint) Share() *Footprint {
 		}
 	}
 	for _, x := range f.Files {
-		if x.Place == "" || !own[topOf(x.Place)] || strings.HasPrefix(x.Place, string(place.Install)+":") && x.Writes == 0 {
+		if x.Place == "" || !own[topOf(x.Place)] || strings.HasPrefix(x.Place, string(place.Install)+":") && !x.Written() {
 			continue
 		}
 		x.Path = ""

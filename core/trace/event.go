@@ -42,6 +42,14 @@ var ops = map[Op]struct{ writes, two bool }{
 	Symlink: {}, Remove: {}, MakeFolder: {}, RemoveFolder: {}, Position: {},
 }
 
+// The observers, as headers name them.
+const (
+	ByCalls         = "seccomp user notification"
+	ByNotifications = "change notifications"
+	BySystem        = "fanotify"
+	ByLog           = "a log of another program"
+)
+
 // Unobserved is What of a change that no observed program made: another did, perhaps
 // on the observed one's behalf.
 const Unobserved = "no observed program wrote it"

@@ -26,10 +26,18 @@ const rest = computed(() =>
 /** Says how the run changed a file. */
 function became(f: Schemas['FootprintFile']): string {
   if (f.after.is === 'absent') return f.before.is === 'absent' ? 'made and removed' : 'removed'
-  if (f.before.is === 'absent') return `new, ${size(f.after.size)}`
-  if (f.before.size !== f.after.size) return `${size(f.before.size)}, then ${size(f.after.size)}`
-  return size(f.after.size)
+  if (f.before.is === 'absent') return `new, ${amount(f.after)}`
+  if (f.before.size !== f.after.size) return `${amount(f.before)}, then ${amount(f.after)}`
+  return amount(f.after)
 }
+
+/** How much a state holds: bytes, or the values of a key of the registry. */
+function amount(s: Schemas['State']): string {
+  return s.is === 'key' ? count(s.size ?? 0, 'value', 'values') : size(s.size)
+}
+
+/** What the observer cannot see is not said to be nothing. */
+const readsSeen = computed(() => props.footprint.observer !== 'change notifications')
 </script>
 
 <template>
@@ -73,9 +81,9 @@ function became(f: Schemas['FootprintFile']): string {
               </ul>
             </details>
           </td>
-          <td class="top">{{ times(f.reads) }}</td>
+          <td class="top">{{ readsSeen ? times(f.reads) : 'not seen' }}</td>
           <td class="top">
-            {{ times(f.writes) }}
+            {{ f.writes || !f.changes ? times(f.writes) : `found changed ${times(f.changes)}` }}
             <div v-if="f.near?.length" class="quiet small">near {{ f.near.join(', ') }}</div>
           </td>
           <td class="top">{{ became(f) }}</td>

@@ -1,0 +1,12 @@
+package capture
+
+import (
+	"fmt"
+
+	"golang.org/x/sys/windows"
+)
+
+func kernelRelease() string {
+	v := windows.RtlGetVersion()
+	return fmt.Sprintf("%d.%d.%d", v.MajorVersion, v.MinorVersion, v.BuildNumber)
+}

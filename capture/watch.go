@@ -1,0 +1,465 @@
+package capture
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"time"
+
+	"github.com/fsnotify/fsnotify"
+
+	"endroit/core/place"
+	"endroit/core/trace"
+)
+
+// Watched is a folder to watch.
+type Watched struct {
+	Folder string
+	Depth  int // how deep; 0 for all that is below
+}
+
+// WatchOptions say what to watch and where the trace goes.
+type WatchOptions struct {
+	Folders []Watched
+	Header  trace.Header // as Options'; Roots too, on Windows and macOS
+	Out     io.Writer
+	Path    string // as Options'
+	// Versions says what to keep of the content of small files. Which will change is
+	// not known beforehand, so all of them are kept if they are not too many.
+	Versions  Versions
+	CueFolder string
+	// Ready is called once everything is watched, with how much that is.
+	Ready func(folders, files int)
+}
+
+// Watch watches folders by the system's change notifications, and by comparing what
+// they held before and after. It needs no privilege, and sees neither reads nor who
+// wrote. It returns when ctx ends.
+func Watch(ctx context.Context, o WatchOptions) (Result, error) {
+	notifications, err := fsnotify.NewWatcher()
+	if err != nil {
+		return Result{}, fmt.Errorf("%w: the system gives no change notifications: %w", ErrUnsupported, err)
+	}
+	defer notifications.Close() // where something fails; again does no harm
+	start := time.Now()
+	header := watchHeader(o, start)
+	out, err := trace.NewWriter(o.Out, header)
+	if err != nil {
+		return Result{}, err
+	}
+	r := newRecorder(out, start)
+	w := &watch{o: o, r: r, header: header, notifications: notifications, known: &tree{entries: map[string]fs.FileInfo{}}, kept: newKeeping(r, o.Versions), moved: map[string]fs.FileInfo{}, depth: map[string]int{}}
+	w.looks = newLooks(r, header, w.kept)
+	r.gap("reads and the programs that wrote cannot be seen by change notifications: the trace holds changes alone")
+	for _, f := range o.Folders {
+		w.looks.roots = append(w.looks.roots, strings.TrimSuffix(slashed(filepath.Clean(f.Folder)), "/"))
+	}
+	w.begin()
+	cues, err := listenForCues(o.CueFolder, w)
+	if err != nil {
+		r.gap("cues could not be taken: " + reason(err))
+	}
+	if o.Ready != nil {
+		o.Ready(len(notifications.WatchList()), len(w.known.entries))
+	}
+	stop, looked := make(chan struct{}), make(chan struct{})
+	go func() { defer close(looked); w.looks.run(stop, nil) }()
+	w.run(ctx)
+	_ = notifications.Close() // on Windows a folder that is watched stays until then
+	cues.close()
+	close(stop)
+	<-looked
+	w.compare()
+	w.looks.changes()
+	w.looks.finish()
+	end, gaps, err := r.close()
+	return Result{Header: header, End: end, Gaps: gaps, Changed: r.changes()}, err
+}
+
+func watchHeader(o WatchOptions, start time.Time) trace.Header {
+	h := o.Header
+	h.OS, h.Arch, h.Kernel = runtime.GOOS, runtime.GOARCH, kernelRelease()
+	if h.OS == "darwin" {
+		h.OS = "macos"
+	}
+	if h.Runtime = "native"; h.Prefix != nil {
+		h.Runtime = "prefix"
+	}
+	h.Observer, h.Started = trace.ByNotifications, start.UTC()
+	h.Folder, _ = os.Getwd()
+	h.Folder = slashed(h.Folder)
+	h.Host, _ = os.Hostname()
+	if me, err := user.Current(); err == nil {
+		h.User = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // without the domain
+	}
+	h.Env = map[string]string{}
+	if runtime.GOOS == "linux" {
+		for _, name := range place.LinuxVariables {
+			if v, ok := os.LookupEnv(name); ok {
+				h.Env[name] = v
+			}
+		}
+	}
+	return h
+}
+
+// watch is one observation by notifications. Its loop owns known and moved.
+type watch struct {
+	o             WatchOptions
+	r             *recorder
+	header        trace.Header
+	looks         *looks
+	kept          *keeping
+	notifications *fsnotify.Watcher
+	known         *tree
+	depth         map[string]int         // of watched folders: how much deeper to go; 0 for all, -1 for no more
+	moved         map[string]fs.FileInfo // lost its name, perhaps for another
+	fleeting      string                 // lost its name right now, and had gone before it could be looked at
+	lost          bool                   // notifications were lost
+	full          bool                   // no more folders can be watched
+	unwatched     int
+}
+
+// watchLimit is how many folders are watched: each takes a share of what the system
+// allows a user.
+func watchLimit() int {
+	switch runtime.GOOS {
+	case "linux":
+		return 50_000
+	case "darwin":
+		return 500 // every file in them too is held open
+	}
+	return 1000 // each takes a buffer of 64 KiB
+}
+
+func (w *watch) begin() {
+	for _, f := range w.o.Folders {
+		w.add(f.Folder, f.Depth)
+	}
+	if w.known.cut {
+		w.r.gap(fmt.Sprintf("the watched folders hold more than %d files: what lies behind that was left out", treeLimit))
+	}
+	w.keepBefore()
+}
+
+// add watches a folder with all below it, first, and then lists it, so that nothing
+// falls between.
+func (w *watch) add(folder string, depth int) {
+	w.known.walk(filepath.Clean(folder), 0, depth, treeLimit, func(at string, level int) bool {
+		if w.ours(slashed(at)) {
+			return false
+		}
+		left := 0
+		if depth > 0 {
+			if left = depth - level - 1; left == 0 {
+				left = -1
+			}
+		}
+		if old, known := w.depth[at]; known && (old == 0 || left != 0 && old >= left) {
+			return level == 0 || old != left
+		}
+		w.depth[at] = left
+		w.watchFolder(at)
+		return true
+	})
+}
+
+func (w *watch) watchFolder(folder string) {
+	if w.full {
+		w.unwatched++
+		return
+	}
+	if len(w.depth) > watchLimit() {
+		w.full = true
+	} else if err := w.notifications.Add(folder); err == nil || errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) {
+		return
+	} else if noSpace(err) || strings.Contains(err.Error(), "too many open files") {
+		w.full = true
+	}
+	w.unwatched++
+}
+
+// beforeTotal is how many bytes of content are kept before a run of which it is not
+// known what it will change.
+const beforeTotal = 64 << 20
+
+func (w *watch) keepBefore() {
+	if w.kept == nil {
+		return
+	}
+	var names []string
+	total := int64(0)
+	for name, info := range w.known.entries {
+		if info.Mode().IsRegular() && info.Size() <= w.kept.o.File {
+			names = append(names, name)
+			total += info.Size()
+		}
+	}
+	if total > min(beforeTotal, w.kept.o.Total/2) || len(names) > maxVersions/2 {
+		w.r.gap(fmt.Sprintf("what files held before was not kept: there are too many in the watched folders (%d MiB); naming fewer folders helps", total>>20))
+		return
+	}
+	for _, name := range names {
+		_, _ = w.kept.keep(name, "before", false)
+	}
+}
+
+// ours reports whether a path is the trace itself, or lies with its versions.
+func (w *watch) ours(path string) bool {
+	trace, versions := slashed(w.o.Path), slashed(w.o.Versions.Folder)
+	return trace != "" && path == trace || versions != "" && (path == versions || strings.HasPrefix(path, versions+"/"))
+}
+
+func (w *watch) run(ctx context.Context) {
+	for {
+		select {
+		case <-ctx.Done():
+			w.drain()
+			return
+		case e, ok := <-w.notifications.Events:
+			if !ok {
+				return
+			}
+			w.event(e)
+		case err := <-w.notifications.Errors:
+			w.failed(err)
+		}
+	}
+}
+
+// drain takes what was notified and not read yet.
+func (w *watch) drain() {
+	for {
+		select {
+		case e, ok := <-w.notifications.Events:
+			if !ok {
+				return
+			}
+			w.event(e)
+		case err := <-w.notifications.Errors:
+			w.failed(err)
+		case <-time.After(100 * time.Millisecond):
+			return
+		}
+	}
+}
+
+func (w *watch) failed(err error) {
+	if errors.Is(err, fsnotify.ErrEventOverflow) {
+		w.lost = true
+		w.r.gap("change notifications were lost, as there were too many at once: what changed then was found by comparing, without the steps between")
+		return
+	}
+	if err != nil {
+		w.r.gap("the system could not tell every change: " + reason(err))
+	}
+}
+
+func (w *watch) event(e fsnotify.Event) {
+	name := filepath.Clean(e.Name)
+	path := slashed(name)
+	if w.ours(path) {
+		return
+	}
+	from := w.fleeting
+	w.fleeting = ""
+	if e.Has(fsnotify.Remove) || e.Has(fsnotify.Rename) {
+		if e.Has(fsnotify.Rename) && w.known.entries[path] == nil && w.r.wasChanged(path) {
+			w.fleeting = path
+		}
+		w.left(path, e.Has(fsnotify.Rename))
+	}
+	if e.Has(fsnotify.Create) && from != "" {
+		w.takesOver(name, path, from)
+		return
+	}
+	if e.Has(fsnotify.Create) || e.Has(fsnotify.Write) {
+		w.there(name, path, e.Has(fsnotify.Create), "")
+	}
+}
+
+// left records that a name is gone, or waits for the other name that it got.
+func (w *watch) left(path string, renamed bool) {
+	info := w.known.entries[path]
+	if info == nil {
+		return
+	}
+	if _, err := os.Lstat(filepath.FromSlash(path)); err == nil && !renamed {
+		return // it is there again; that is told too
+	}
+	delete(w.known.entries, path)
+	if renamed {
+		w.moved[path] = info
+		return
+	}
+	w.gone(path, info, "")
+}
+
+func (w *watch) gone(path string, info fs.FileInfo, what string) {
+	op := trace.Remove
+	if info.IsDir() {
+		op = trace.RemoveFolder
+	}
+	f := w.r.file(path, stateOfInfo(info))
+	w.r.event(trace.Event{At: w.r.now(), Op: op, File: f.n, What: what})
+	w.r.touched(f)
+}
+
+// there records that a file was made or written.
+func (w *watch) there(name, path string, created bool, what string) {
+	info, err := os.Lstat(name)
+	if err != nil {
+		if created && w.known.entries[path] == nil && w.r.known(path) == nil { // it has gone meanwhile
+			f := w.r.file(path, trace.State{Is: trace.IsAbsent})
+			w.r.event(trace.Event{At: w.r.now(), Op: trace.Create, File: f.n})
+			w.r.touched(f)
+		}
+		return
+	}
+	was := w.known.entries[path]
+	w.known.entries[path] = info
+	at := w.r.now()
+	for from, old := range w.moved {
+		if created && sameAfterMoving(old, info) {
+			delete(w.moved, from)
+			w.renamed(from, path, old, was, at)
+			if info.IsDir() {
+				w.below(name, path, at)
+			}
+			return
+		}
+	}
+	f := w.r.file(path, stateOfInfo(was))
+	switch {
+	case was == nil && info.IsDir():
+		w.r.event(trace.Event{At: at, Op: trace.MakeFolder, File: f.n, What: what})
+		w.below(name, path, at)
+	case was == nil && info.Mode()&fs.ModeSymlink != 0:
+		w.r.event(trace.Event{At: at, Op: trace.Symlink, File: f.n, What: what})
+	case was == nil:
+		w.r.event(trace.Event{At: at, Op: trace.Create, File: f.n, What: what})
+	case !info.Mode().IsRegular():
+		return
+	case created && !os.SameFile(was, info):
+		w.r.event(trace.Event{At: at, Op: trace.Replace, File: f.n, What: what})
+	case what != "":
+		w.r.event(trace.Event{At: difference{path, was, info}.happenedAt(w.header.Started, at), Op: trace.Changed, File: f.n, Size: info.Size(), What: what})
+	}
+	w.r.touched(f) // its changes are found by looking at it
+}
+
+// sameAfterMoving reports whether a file is the one that lost its name. Windows tells
+// no identity of a file that is not there under its name any more.
+func sameAfterMoving(old, now fs.FileInfo) bool {
+	if os.SameFile(old, now) {
+		return true
+	}
+	return runtime.GOOS == "windows" && old.IsDir() == now.IsDir() && old.Size() == now.Size() && old.ModTime().Equal(now.ModTime())
+}
+
+// takesOver records that a file was made, and given another name before it could be
+// looked at: the two are notified of one after the other.
+func (w *watch) takesOver(name, path, from string) {
+	info, err := os.Lstat(name)
+	if err != nil {
+		return
+	}
+	was := w.known.entries[path]
+	w.known.entries[path] = info
+	w.renamed(from, path, nil, was, w.r.now())
+}
+
+func (w *watch) renamed(from, to string, old, replaced fs.FileInfo, at time.Duration) {
+	f, t := w.r.file(from, stateOfInfo(old)), w.r.file(to, stateOfInfo(replaced))
+	w.r.event(trace.Event{At: at, Op: trace.Rename, File: f.n, To: t.n})
+	w.r.touched(f)
+	w.r.touched(t)
+}
+
+// below watches a folder that was made, with what came into it before it was watched.
+func (w *watch) below(name, path string, at time.Duration) {
+	left := w.depth[filepath.Dir(name)]
+	if left < 0 {
+		return
+	}
+	before := len(w.known.entries)
+	old := w.known
+	w.known = &tree{entries: map[string]fs.FileInfo{}}
+	w.add(name, left)
+	found := w.known
+	w.known = old
+	if before+len(found.entries) > treeLimit {
+		return
+	}
+	for path, info := range found.entries {
+		if old.entries[path] != nil {
+			continue
+		}
+		old.entries[path] = info
+		f := w.r.file(path, trace.State{Is: trace.IsAbsent})
+		op := trace.Create
+		if info.IsDir() {
+			op = trace.MakeFolder
+		}
+		w.r.event(trace.Event{At: at, Op: op, File: f.n})
+		w.r.touched(f)
+	}
+}
+
+const foundByComparing = "found by comparing"
+
+// compare finds, at the end, what no notification told.
+func (w *watch) compare() {
+	for path, info := range w.moved { // out of what is watched
+		w.gone(path, info, "")
+	}
+	now := &tree{entries: map[string]fs.FileInfo{}}
+	visited := map[string]int{}
+	for _, f := range w.o.Folders {
+		now.walk(filepath.Clean(f.Folder), 0, f.Depth, treeLimit, func(at string, level int) bool {
+			left := 0
+			if f.Depth > 0 {
+				left = f.Depth - level
+			}
+			if old, seen := visited[at]; seen && (old == 0 || left != 0 && old >= left) {
+				return false
+			}
+			visited[at] = left
+			return !w.ours(slashed(at))
+		})
+	}
+	for _, d := range now.since(w.known) {
+		switch {
+		case w.ours(d.path):
+		case d.after == nil:
+			if _, err := os.Lstat(filepath.FromSlash(d.path)); errors.Is(err, fs.ErrNotExist) {
+				w.gone(d.path, d.before, foundByComparing)
+			}
+		case w.r.wasChanged(d.path):
+			// told, and the look at it at the end tells the rest
+		default:
+			w.there(filepath.FromSlash(d.path), d.path, d.before == nil, foundByComparing)
+		}
+	}
+	if w.unwatched > 0 {
+		w.r.gap(fmt.Sprintf("%d folders gave no notifications, as the system allows no more: what changed there was found by comparing, without the steps between", w.unwatched))
+	}
+}
+
+func (w *watch) mark(word string) time.Duration {
+	at := w.r.now()
+	w.r.other(trace.Cue{At: at, Word: word})
+	w.looks.cued(word)
+	return at
+}
+
+func (w *watch) about() Running {
+	return Running{PID: os.Getpid(), Title: w.header.Title, Trace: w.o.Path, Started: w.header.Started}
+}

@@ -1,0 +1,257 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/capture"
+	"endroit/core/manifest"
+	"endroit/core/place"
+	"endroit/core/sheet"
+	"endroit/core/trace"
+	"endroit/machine"
+)
+
+func (a *app) watch() *cli.Command {
+	return command(&cli.Command{
+		Name: "watch", Usage: "observe what changes in folders, without running anything or any privilege",
+		UsageText:   "endroit watch [TITLE | FOLDER...] [--for TIME] [--out FILE]",
+		Description: "Where endroit trace cannot be used: on Windows and macOS, and for games that somebody\nelse starts. It watches by change notifications and by comparing what was there before\nand after. It sees neither reads nor which program wrote, and the trace says so.\nWith a TITLE it watches the installed edition's folders and those where games keep\nthings; with FOLDERs those alone; with neither those where games keep things.\nStart it first, then the game; end it with Ctrl-C after the game has quit. Mark moments\nwith endroit cue from another terminal.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, when folders are named"},
+			&cli.StringFlag{Name: "edition", Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
+			&cli.StringFlag{Name: "launcher", Usage: "the `ID` of the program that installed and starts it"},
+			&cli.StringFlag{Name: "install", Usage: "the installed edition's `FOLDER`"},
+			&cli.StringFlag{Name: "prefix", Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
+			&cli.DurationFlag{Name: "for", Usage: "end by itself after this `TIME`, such as 10m", HideDefault: true},
+			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the title and time)"},
+			versionsFlag(), versionsTotalFlag(), sheetsFlag(),
+			&cli.BoolFlag{Name: "quiet", Usage: "no summary in the last row of the terminal"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error { return a.runWatch(ctx, c) },
+	}, find, "endroit watch Tidewrack\nendroit watch ~/.config ~/.local/share --for 10m")
+}
+
+func (a *app) runWatch(ctx context.Context, c *cli.Command) error {
+	if c.Duration("for") < 0 {
+		return fail(exitUsage, "--for %s lies in the past", c.Duration("for"))
+	}
+	edition, err := parseEdition(c.String("edition"))
+	if err != nil {
+		return err
+	}
+	roots, err := machine.Roots()
+	if err != nil {
+		return err
+	}
+	header := trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher"), Command: c.Args().Slice()}
+	if folder := c.String("install"); folder != "" {
+		if header.Install, err = wholeFolder(folder); err != nil {
+			return fail(exitUsage, "--install %w", err)
+		}
+	}
+	if folder := c.String("prefix"); folder != "" {
+		p, err := machine.OpenPrefix(folder)
+		if err != nil {
+			return fail(exitUsage, "--prefix %w", err)
+		}
+		a.tellNotes(p)
+		header.Prefix = prefixOf(p)
+	}
+	folders, err := a.watched(c, &header, roots)
+	if err != nil {
+		return err
+	}
+	header.Install = filepath.ToSlash(header.Install)
+	if runtime.GOOS != "linux" {
+		header.Roots = map[string]string{}
+		for anchor, folder := range roots {
+			header.Roots[string(anchor)] = filepath.ToSlash(folder)
+		}
+	}
+	name := traceName(c, header.Title, "watch")
+	file, err := newFile(name)
+	if err != nil {
+		return err
+	}
+	result, err := a.watchInto(ctx, c, file, capture.WatchOptions{Folders: folders, Header: header})
+	if e := file.Close(); err == nil {
+		err = e
+	}
+	if err != nil {
+		return fail(exitFailed, "the trace in %s is incomplete: %w", name, err)
+	}
+	a.traced("watched", name, result)
+	return nil
+}
+
+// traceName is the file to write a trace to.
+func traceName(c *cli.Command, title, otherwise string) string {
+	if name := c.String("out"); name != "" {
+		return name
+	}
+	base := manifest.ID(title)
+	if base == "" {
+		base = otherwise
+	}
+	return fmt.Sprintf("%s-%s.trace", base, time.Now().Format("20060102-150405"))
+}
+
+func (a *app) watchInto(ctx context.Context, c *cli.Command, file *os.File, o capture.WatchOptions) (capture.Result, error) {
+	var err error
+	if o.Path, err = filepath.Abs(file.Name()); err != nil {
+		return capture.Result{}, err
+	}
+	if o.Versions, err = versionsOf(c, file.Name()); err != nil {
+		return capture.Result{}, err
+	}
+	o.Out = file
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if d := c.Duration("for"); d > 0 {
+		var cancel context.CancelFunc
+		ctx, cancel = context.WithTimeout(ctx, d)
+		defer cancel()
+	}
+	ended := make(chan struct{})
+	if !c.Bool("quiet") {
+		gone := a.status(file.Name(), ended)
+		defer func() { <-gone }()
+	}
+	defer close(ended)
+	o.Ready = func(folders, files int) {
+		end := "Ctrl-C ends, after the game has quit"
+		if d := c.Duration("for"); d > 0 {
+			end = "it ends after " + inTerms(d)
+		}
+		a.tell("endroit: watching %s with %s; start the game now; %s", count(folders, "folder", "folders"), count(files, "entry", "entries"), end)
+	}
+	return capture.Watch(ctx, o)
+}
+
+// wholeFolder is a folder's absolute path; an error if it is none.
+func wholeFolder(name string) (string, error) {
+	full, err := filepath.Abs(name)
+	if err != nil {
+		return "", err
+	}
+	if info, err := os.Stat(full); err != nil || !info.IsDir() {
+		return "", fmt.Errorf("%s is not a folder", name)
+	}
+	if real, err := filepath.EvalSymlinks(full); err == nil {
+		full = real
+	}
+	return full, nil
+}
+
+// watched finds what to watch: the folders that are named, or those of a title.
+func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (list []capture.Watched, err error) {
+	args := c.Args().Slice()
+	add := func(folder string, depth int) {
+		full, err := wholeFolder(folder)
+		if folder == "" || err != nil {
+			return
+		}
+		for _, f := range list {
+			if f.Folder == full && (f.Depth == 0 || f.Depth == depth) {
+				return
+			}
+		}
+		list = append(list, capture.Watched{Folder: full, Depth: depth})
+	}
+	named := 0
+	for _, arg := range args {
+		if _, err := wholeFolder(arg); err == nil {
+			named++
+		}
+	}
+	switch {
+	case named > 0 && named == len(args):
+		for _, arg := range args {
+			add(arg, 0)
+		}
+		return list, nil
+	case len(args) > 1:
+		return nil, fail(exitUsage, "these are neither folders nor one title: %s; put a title of several words in quotes", strings.Join(args, ", "))
+	case len(args) == 1 && strings.ContainsRune(args[0], filepath.Separator):
+		return nil, fail(exitNotFound, "there is no folder %s", args[0])
+	case len(args) == 1:
+		header.Title = args[0]
+		if err := a.watchedTitle(c, header, roots); err != nil {
+			return nil, err
+		}
+	}
+	add(header.Install, 0)
+	if header.Prefix != nil {
+		add(filepath.Join(header.Prefix.Folder, "drive_c", "users"), 0)
+		add(filepath.Join(header.Prefix.Folder, "drive_c", "ProgramData"), 0)
+		for _, folder := range header.Prefix.Roots {
+			if !strings.HasPrefix(folder, header.Prefix.Folder+"/") {
+				add(folder, 3) // one that was moved out, such as the person's own documents
+			}
+		}
+	}
+	if header.Account != nil {
+		add(header.Account.Folder, 0)
+	}
+	if header.Prefix == nil {
+		for _, anchor := range keepsThings {
+			add(roots[anchor], 0)
+		}
+		add(roots[place.Documents], 4)
+		add(roots[place.Home], 2)
+	}
+	if len(list) == 0 {
+		return nil, fail(exitNotFound, "there is nothing to watch; name a folder")
+	}
+	return list, nil
+}
+
+// keepsThings are the anchors below which programs keep what is theirs.
+var keepsThings = []place.Anchor{place.SavedGames, place.RoamingAppData, place.LocalAppData, place.LocalLowAppData, place.XDGData, place.XDGConfig, place.XDGState, place.MacApplicationSupport, place.MacPreferences, place.VarGames}
+
+// watchedTitle fills in what the launchers' sheets know of an installed title.
+func (a *app) watchedTitle(c *cli.Command, header *trace.Header, roots place.Roots) error {
+	k, err := a.openKept()
+	if err != nil {
+		k = nil // without a manifest, one's own sheets
+	} else {
+		defer k.Close()
+	}
+	survey, err := a.survey(c, k, roots)
+	if err != nil {
+		return err
+	}
+	list, _ := editionsMeant(survey.Installed, *header, nil)
+	switch len(list) {
+	case 0:
+		a.tell("endroit: no launcher lists %s here: the folders where games keep things are watched", shown(header.Title))
+		return nil
+	case 1:
+	default:
+		names := slices.Collect(func(yield func(string) bool) {
+			for _, o := range list {
+				if !yield(edition(sheet.Edition{Store: o.Store, Ref: o.Ref, Version: o.Version}) + " in " + o.Folder) {
+					return
+				}
+			}
+		})
+		return fail(exitUsage, "several are installed: %s; say which with --edition", strings.Join(names, "; "))
+	}
+	one, prefix := list[0], ""
+	if one.System == "windows" && runtime.GOOS == "linux" && header.Prefix == nil {
+		prefix = one.Prefix
+	}
+	a.fillIn(header, one, survey, prefix, "as it is called so")
+	return nil
+}
