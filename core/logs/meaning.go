@@ -1,0 +1,379 @@
+package logs
+
+import (
+	"path"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+	"unicode"
+
+	"endroit/core/place"
+	"endroit/core/trace"
+)
+
+// opening is an operation that its flags tell more of.
+const opening trace.Op = "open"
+
+// words are the operations that are known as they stand: the calls of Unix and Windows,
+// and plain English.
+var words = func() map[string]trace.Op {
+	m := map[string]trace.Op{}
+	for op, list := range map[trace.Op]string{
+		opening:            "open openat openat2 createfile createfilew createfilea ntcreatefile ntopenfile openfile opened",
+		trace.Read:         "read readfile ntreadfile pread64 readv mmap",
+		trace.Create:       "create created creat new made mknod mknodat",
+		trace.Replace:      "replace replaced overwrite overwritten",
+		trace.Update:       "write written update updated modify modified writefile ntwritefile pwrite64 writev",
+		trace.Append:       "append appended",
+		trace.Truncate:     "truncate ftruncate truncated setendoffile",
+		trace.Rename:       "rename renamed renameat renameat2 move moved movefile movefileex movefileexw",
+		trace.Link:         "link linkat createhardlink",
+		trace.Remove:       "remove removed delete deleted unlink unlinkat deletefile deletefilew regdeletevalue",
+		trace.MakeFolder:   "mkdir mkdirat createdirectory",
+		trace.RemoveFolder: "rmdir removedirectory regdeletekey",
+		trace.List:         "list getdents getdents64 readdir findfirstfile findnextfile opendir ntquerydirectoryfile",
+		trace.Run:          "execute exec execve execveat run createprocess",
+		trace.Missed:       "missed",
+		trace.Changed:      "changed change regsetvalue regsetvalueex",
+		Ignore:             "close stat fstat lstat newfstatat statx access faccessat readlink ioctl fcntl dup dup2 fsync lseek chmod chown utimensat munmap connect send receive",
+	} {
+		for word := range strings.FieldsSeq(list) {
+			m[word] = op
+		}
+	}
+	return m
+}()
+
+// stems tell what a word that is not known as it stands means, by what is in it; the
+// first that fits counts.
+var stems = []struct {
+	in *regexp.Regexp
+	op trace.Op
+}{
+	{regexp.MustCompile(`^reg.*(delet|remov).*key`), trace.RemoveFolder},
+	{regexp.MustCompile(`^reg.*(delet|remov)`), trace.Remove},
+	{regexp.MustCompile(`^reg.*(setval|write)`), trace.Changed},
+	{regexp.MustCompile(`^(query|get|close|reg|enum|notify|flush|lock|unlock|cleanup|thread|process|tcp|udp|socket|load|unload|device)|security|mapping|control$`), Ignore},
+	{regexp.MustCompile(`rename`), trace.Rename},
+	{regexp.MustCompile(`hardlink|setlink`), trace.Link},
+	{regexp.MustCompile(`delet|dispos|unlink|remov`), trace.Remove},
+	{regexp.MustCompile(`endoffile|allocation|truncat`), trace.Truncate},
+	{regexp.MustCompile(`append`), trace.Append},
+	{regexp.MustCompile(`overwrit|supersed|replac`), trace.Replace},
+	{regexp.MustCompile(`writ|modif|updat`), trace.Update},
+	{regexp.MustCompile(`director`), trace.List},
+	{regexp.MustCompile(`^set`), Ignore},
+	{regexp.MustCompile(`creat|made|new`), trace.Create},
+	{regexp.MustCompile(`open`), opening},
+	{regexp.MustCompile(`read`), trace.Read},
+}
+
+// meaning finds what an operation's word means: what was told, then what is known as it
+// stands, then by what is in it.
+func (p *Plan) meaning(word string) (trace.Op, bool) {
+	id := squash(word)
+	if op, ok := p.table[id]; ok {
+		return op, true
+	}
+	for _, s := range stems {
+		if id != "" && s.in.MatchString(id) {
+			return s.op, true
+		}
+	}
+	return "", false
+}
+
+// squash is how words of logs are compared: letters and digits alone, in small letters.
+func squash(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, text)
+}
+
+var (
+	forWriting = regexp.MustCompile(`(?i)O_WRONLY|O_RDWR|GENERIC[ _]?(WRITE|ALL)|WRITE[ _]DATA|FILE_WRITE|\bwrite\b|\bread/write\b|"?[rwa]\+|\bmode[=:] ?[wa]`)
+	forAppend  = regexp.MustCompile(`(?i)O_APPEND|APPEND[ _]DATA\b|\bappend`)
+	emptied    = regexp.MustCompile(`(?i)O_TRUNC|overwrite|supersede|truncate_existing|create_always`)
+	made       = regexp.MustCompile(`(?i)O_CREAT\b.*O_EXCL|O_EXCL.*O_CREAT|create_new|\bcreated\b`)
+	folder     = regexp.MustCompile(`(?i)O_DIRECTORY|options?:[^;]*\bdirectory\b|FILE_DIRECTORY_FILE`)
+)
+
+// opened is what an opening did, as far as its flags tell; without them it read.
+func opened(detail string) trace.Op {
+	switch {
+	case made.MatchString(detail):
+		return trace.Create
+	case emptied.MatchString(detail):
+		return trace.Replace
+	case folder.MatchString(detail):
+		return trace.List
+	case forAppend.MatchString(detail) && !forWriting.MatchString(forAppend.ReplaceAllString(detail, "")):
+		return trace.Append
+	case forWriting.MatchString(detail):
+		return trace.Update
+	}
+	return trace.Read
+}
+
+type result int
+
+const (
+	fine result = iota
+	absent
+	failed
+)
+
+var (
+	absentResult = regexp.MustCompile(`(?i)not[ _]?found|no[ _]such|ENOENT|ENOTDIR|does not exist|0xC0000034|0xC000003A`)
+	fineResult   = regexp.MustCompile(`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|true|done|buffer overflow|no more (files|entries)|end of file|reparse)$`)
+)
+
+// outcome reads a result: a number that is not negative is a call's own, such as a
+// descriptor.
+func outcome(text string) result {
+	switch {
+	case absentResult.MatchString(text):
+		return absent
+	case fineResult.MatchString(text):
+		return fine
+	}
+	return failed
+}
+
+// clock reads times. Those without a day count from a day, and go on past midnight.
+type clock struct {
+	day  time.Time
+	last time.Time
+}
+
+func newClock(day time.Time) *clock {
+	if day.IsZero() {
+		day = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
+	}
+	return &clock{day: time.Date(day.Year(), day.Month(), day.Day(), 0, 0, 0, 0, time.UTC)}
+}
+
+var (
+	wholeTimes = []string{time.RFC3339Nano, "2006-01-02 15:04:05.999999999", "2006-01-02T15:04:05.999999999", "2006/01/02 15:04:05.999999999", "02.01.2006 15:04:05.999999999", "1/2/2006 3:04:05.999999999 PM", "1/2/2006 15:04:05.999999999", "2006-01-02 15:04:05.999999999 -0700"}
+	dayTimes   = []string{"15:04:05.999999999", "3:04:05.999999999 PM"}
+)
+
+func (c *clock) read(text string) (time.Time, bool) {
+	text = strings.TrimSpace(text)
+	if text == "" {
+		return time.Time{}, false
+	}
+	if t, ok := c.number(text); ok {
+		return t, true
+	}
+	point := text
+	if i := strings.LastIndexByte(text, ','); i > 0 && i+1 < len(text) && text[i+1] >= '0' && text[i+1] <= '9' {
+		point = text[:i] + "." + text[i+1:] // a decimal comma
+	}
+	for _, layout := range wholeTimes {
+		if t, err := time.Parse(layout, point); err == nil {
+			return t, true
+		}
+	}
+	for _, layout := range dayTimes {
+		if t, err := time.Parse(layout, point); err == nil {
+			t = c.day.Add(time.Duration(t.Hour())*time.Hour + time.Duration(t.Minute())*time.Minute + time.Duration(t.Second())*time.Second + time.Duration(t.Nanosecond()))
+			if !c.last.IsZero() && c.last.Sub(t) > 12*time.Hour {
+				c.day = c.day.AddDate(0, 0, 1)
+				t = t.AddDate(0, 0, 1)
+			}
+			c.last = t
+			return t, true
+		}
+	}
+	return time.Time{}, false
+}
+
+// number reads seconds since the start or since 1970, or smaller parts of a second
+// since then, by how large it is.
+func (c *clock) number(text string) (time.Time, bool) {
+	f, err := strconv.ParseFloat(text, 64)
+	if err != nil || f < 0 || f > 1e19 {
+		return time.Time{}, false
+	}
+	whole, part, _ := strings.Cut(text, ".")
+	n, err := strconv.ParseInt(whole, 10, 64)
+	if err != nil {
+		return time.Time{}, false
+	}
+	switch {
+	case f < 1e8: // since the start
+		return c.day.Add(time.Duration(f * float64(time.Second))), true
+	case f < 1e11:
+		nanos, _ := strconv.ParseInt((part + "000000000")[:9], 10, 64)
+		return time.Unix(n, nanos).UTC(), true
+	case f < 1e14:
+		return time.UnixMilli(n).UTC(), true
+	case f < 1e17:
+		return time.UnixMicro(n).UTC(), true
+	}
+	return time.Unix(0, n).UTC(), true
+}
+
+func number(text string) int {
+	n, err := strconv.ParseInt(text, 0, 32)
+	if err != nil || n < 0 {
+		return 0
+	}
+	return int(n)
+}
+
+func base(name string) string { return path.Base(strings.ReplaceAll(name, `\`, "/")) }
+
+var (
+	drivePath   = regexp.MustCompile(`^[A-Za-z]:[\\/]`)
+	windowsHome = regexp.MustCompile(`(?i)^[a-z]:[\\/](?:users|documents and settings)[\\/]([^\\/]+)[\\/]`)
+	unixHome    = regexp.MustCompile(`^(/home/([^/]+)|/Users/([^/]+)|/root)/`)
+	keyPath     = regexp.MustCompile(`(?i)^\\?(HKCU|HKLM|HKU|HKCR|HKEY_[A-Z_]+|REGISTRY\\(?:MACHINE|USER))\\`)
+	roots       = map[string]string{"HKCU": "HKEY_CURRENT_USER", "HKLM": "HKEY_LOCAL_MACHINE", "HKU": "HKEY_USERS", "HKCR": "HKEY_CLASSES_ROOT", `REGISTRY\MACHINE`: "HKEY_LOCAL_MACHINE", `REGISTRY\USER`: "HKEY_USERS"}
+)
+
+// path is a path as a trace has it, or why it has none.
+func (t *writing) path(text string) (clean, why string) {
+	text = strings.Trim(text, `"`)
+	if text == "" {
+		return "", "it names no path"
+	}
+	if m := keyPath.FindStringSubmatch(text); m != nil {
+		root := strings.ToUpper(m[1])
+		if whole := roots[root]; whole != "" {
+			root = whole
+		}
+		rest := strings.Trim(text[len(m[0]):], `\`)
+		if rest == "" || strings.Contains(rest, `\\`) {
+			return "", "it names no key of the registry"
+		}
+		return "registry:" + place.Of(place.Registry, strings.Split(root+`\`+rest, `\`), false).Pattern.String(), ""
+	}
+	windows := t.p.Header.OS == "windows"
+	for _, prefix := range []string{`\\?\`, `\??\`, `\\.\`} {
+		text = strings.TrimPrefix(text, prefix)
+	}
+	switch {
+	case windows && drivePath.MatchString(text):
+		text = strings.ToUpper(text[:1]) + text[1:2] + path.Clean("/"+strings.ReplaceAll(text[2:], `\`, "/"))
+	case windows && strings.HasPrefix(text, `\\`):
+		text = "/" + path.Clean("/"+strings.ReplaceAll(text[2:], `\`, "/"))
+	case !windows && strings.HasPrefix(text, "/"):
+		text = path.Clean(text)
+	case windows && strings.HasPrefix(text, `\Device\`):
+		return "", "its path names a device instead of a drive"
+	default:
+		return "", "its path is not absolute"
+	}
+	if !trace.IsPath(text, t.p.Header.OS) {
+		return "", "its path is not one"
+	}
+	return text, ""
+}
+
+var pathIn = regexp.MustCompile(`(?i)(?:file ?name|new ?name|to|target|destination)[:=] ?"?((?:[a-z]:\\|\\\\|/)[^",;]+)`)
+
+// second is the other path of a renaming: in a column of its own or in the details.
+func (t *writing) second(r row) (clean, why string) {
+	text := r.get(t.p.Columns[To])
+	if text == "" {
+		detail := r.get(t.p.Columns[Detail])
+		if m := pathIn.FindStringSubmatch(detail); m != nil {
+			text = strings.TrimSpace(m[1])
+		} else if drivePath.MatchString(detail) || strings.HasPrefix(detail, "/") {
+			text = detail
+		}
+	}
+	if text == "" {
+		return "", "it does not tell the other path"
+	}
+	return t.path(text)
+}
+
+// registry splits the path of a value from its key's. Logs name a value behind its
+// key; a key that is made or removed stands for itself.
+func registry(text string, op trace.Op) (key, value string, ok bool) {
+	if !strings.HasPrefix(text, "registry:") {
+		return "", "", false
+	}
+	if op == trace.Changed || op == trace.Remove || op.Writes() {
+		if i := strings.LastIndexByte(text, '/'); strings.Count(text, "/") > 2 {
+			return text[:i+1], text[i+1:], true
+		}
+	}
+	return text + "/", "", true
+}
+
+// guess gathers whose machine a log is of.
+type guess struct {
+	windows, unix int
+	homes         map[string]int
+}
+
+func (g *guess) saw(text string) {
+	text = strings.Trim(text, `"`)
+	text = strings.TrimPrefix(text, `\\?\`)
+	switch {
+	case drivePath.MatchString(text):
+		g.windows++
+		if m := windowsHome.FindStringSubmatch(text); m != nil && !shared[strings.ToLower(m[1])] {
+			g.home(strings.ToUpper(text[:1]) + strings.ReplaceAll(text[1:len(m[0])-1], `\`, "/"))
+		}
+	case strings.HasPrefix(text, "/"):
+		g.unix++
+		if m := unixHome.FindStringSubmatch(text); m != nil {
+			g.home(m[1])
+		}
+	}
+}
+
+var shared = map[string]bool{"public": true, "default": true, "all users": true, "default user": true}
+
+func (g *guess) home(folder string) {
+	if len(g.homes) < 1000 || g.homes[folder] > 0 {
+		g.homes[folder]++
+	}
+}
+
+// header says what is known of the run.
+func (p *Plan) header(g guess) {
+	h := p.o.Header
+	h.Runtime, h.Observer = "native", trace.ByLog
+	h.OS = "linux"
+	if g.windows > g.unix {
+		h.OS = "windows"
+	}
+	home := ""
+	for folder, n := range g.homes {
+		if n > g.homes[home] || n == g.homes[home] && (home == "" || folder < home) {
+			home = folder
+		}
+	}
+	if h.OS == "linux" && strings.HasPrefix(home, "/Users/") {
+		h.OS = "macos"
+	}
+	h.Env = map[string]string{}
+	if home != "" {
+		h.User = path.Base(home)
+		switch h.OS {
+		case "linux":
+			h.Env["HOME"] = home
+		case "macos":
+			h.Roots = map[string]string{"home": home, "documents": home + "/Documents", "mac-application-support": home + "/Library/Application Support", "mac-preferences": home + "/Library/Preferences", "mac-containers": home + "/Library/Containers"}
+		case "windows":
+			drive := home[:2]
+			h.Roots = map[string]string{"home": home, "documents": home + "/Documents", "saved-games": home + "/Saved Games", "roaming-app-data": home + "/AppData/Roaming",
+				"local-app-data": home + "/AppData/Local", "local-low-app-data": home + "/AppData/LocalLow", "public-documents": drive + "/Users/Public/Documents", "program-data": drive + "/ProgramData", "prefix-drive": drive + "/"}
+		}
+	}
+	if p.start.IsZero() {
+		p.start = p.o.Date
+	}
+	h.Started = p.start.UTC()
+	p.Header = h
+}
