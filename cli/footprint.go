@@ -255,8 +255,14 @@ func usage(fp *footprint.Footprint, f footprint.File) string {
 
 // amount is how much a state holds.
 func amount(s trace.State) string {
+	if s.Is == trace.IsKey && s.Time.IsZero() && s.Size == 0 {
+		return "values not known"
+	}
 	if s.Is == trace.IsKey {
 		return count(int(s.Size), "value", "values")
+	}
+	if s.Is == trace.IsFile && s.Time.IsZero() && s.Size == 0 {
+		return "size not known" // a log told no more
 	}
 	return bytesInTerms(s.Size)
 }

@@ -9,6 +9,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -105,9 +106,15 @@ func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error
 	return open, p, close, nil
 }
 
+var windowsPath = regexp.MustCompile(`^[A-Za-z]:[\\/]`)
+
 // picked reads what was chosen.
 func picked(c *cli.Command, open func() (*trace.Reader, error)) (p trace.Pick, err error) {
 	for _, folder := range c.StringSlice("under") {
+		if windowsPath.MatchString(folder) { // of a run on Windows, wherever it is read
+			p.Under = append(p.Under, strings.ReplaceAll(folder, `\`, "/"))
+			continue
+		}
 		full, err := filepath.Abs(folder)
 		if err != nil {
 			return p, err

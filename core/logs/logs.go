@@ -317,14 +317,14 @@ func (t *writing) event(op trace.Op, path, to, detail string, process int, at ti
 		switch {
 		case op == trace.RemoveFolder:
 			e.Op = trace.Remove
-		case op == trace.Missed || op == trace.Read || op == opening || op == trace.List:
+		case op == trace.Missed || op == trace.Read || op == Open || op == trace.List:
 			e.Op = op
 		}
 		if value != "" {
 			e.Op, e.What = trace.Changed, map[bool]string{true: "removed ", false: "set "}[op == trace.Remove]+value
 		}
 	}
-	if e.Op == opening {
+	if e.Op == Open {
 		e.Op = opened(detail)
 	}
 	f, err := t.file(path, e.Op)

@@ -12,15 +12,15 @@ import (
 	"endroit/core/trace"
 )
 
-// opening is an operation that its flags tell more of.
-const opening trace.Op = "open"
+// Open is an operation that its flags tell more of.
+const Open trace.Op = "open"
 
 // words are the operations that are known as they stand: the calls of Unix and Windows,
 // and plain English.
 var words = func() map[string]trace.Op {
 	m := map[string]trace.Op{}
 	for op, list := range map[trace.Op]string{
-		opening:            "open openat openat2 createfile createfilew createfilea ntcreatefile ntopenfile openfile opened",
+		Open:               "open openat openat2 createfile createfilew createfilea ntcreatefile ntopenfile openfile opened",
 		trace.Read:         "read readfile ntreadfile pread64 readv mmap",
 		trace.Create:       "create created creat new made mknod mknodat",
 		trace.Replace:      "replace replaced overwrite overwritten",
@@ -65,7 +65,7 @@ var stems = []struct {
 	{regexp.MustCompile(`director`), trace.List},
 	{regexp.MustCompile(`^set`), Ignore},
 	{regexp.MustCompile(`creat|made|new`), trace.Create},
-	{regexp.MustCompile(`open`), opening},
+	{regexp.MustCompile(`open`), Open},
 	{regexp.MustCompile(`read`), trace.Read},
 }
 

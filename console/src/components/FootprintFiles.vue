@@ -33,6 +33,7 @@ function became(f: Schemas['FootprintFile']): string {
 
 /** How much a state holds: bytes, or the values of a key of the registry. */
 function amount(s: Schemas['State']): string {
+  if ((s.is === 'file' || s.is === 'key') && !s.time && !s.size) return 'size not known'
   return s.is === 'key' ? count(s.size ?? 0, 'value', 'values') : size(s.size)
 }
 
