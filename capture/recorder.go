@@ -171,14 +171,16 @@ func (r *recorder) touched(f *seenFile) {
 }
 
 // gap counts what could not be seen; each text becomes one line at the end.
-func (r *recorder) gap(what string) {
+func (r *recorder) gap(what string) { r.gapTimes(what, 1) }
+
+func (r *recorder) gapTimes(what string, n int) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if g := r.gaps[what]; g != nil {
-		g.N++
+		g.N += n
 		return
 	}
-	g := &trace.Gap{At: r.now(), What: what, N: 1}
+	g := &trace.Gap{At: r.now(), What: what, N: n}
 	r.gaps[what] = g
 	r.gapList = append(r.gapList, g)
 }

@@ -29,7 +29,7 @@ import (
 func (a *app) trace() *cli.Command {
 	return command(&cli.Command{
 		Name: "trace", Usage: "run a program under observation and write a trace",
-		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\n   endroit trace --follow [--pid PID]\n   endroit trace show TRACE [--files | --processes | --events]\n   endroit trace trim TRACE --out FILE",
+		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\n   endroit trace --system [--process NAME | --pid PID | --under FOLDER]\n   endroit trace --follow [--pid PID]\n   endroit trace show TRACE [--files | --processes | --events]\n   endroit trace trim TRACE --out FILE",
 		Commands:    []*cli.Command{a.traceShow(), a.traceTrim()},
 		Description: "Runs the command with this terminal and ends with its exit code. While it runs,\nmark the moments that matter from another terminal with endroit cue.\nWhich edition, version, launcher, folder, prefix and account it is of is filled in\nfrom what endroit machine finds, and said; options say otherwise.\nThe trace holds paths and times, no contents. Beside it, in a folder of its own, lie\nthe versions of small files: before the run changed them, at each cue and at the end.\nBoth stay on this machine.",
 		Flags: []cli.Flag{
@@ -45,12 +45,24 @@ func (a *app) trace() *cli.Command {
 			&cli.StringFlag{Name: "out", Local: true, Usage: "the `FILE` to write (otherwise named after the title and time)"},
 			versionsFlag(), versionsTotalFlag(),
 			&cli.BoolFlag{Name: "quiet", Local: true, Usage: "no summary in the last row of the terminal while it runs"},
+			&cli.BoolFlag{Name: "system", Local: true, Usage: "run nothing: observe, as root, programs that somebody else starts"},
+			&cli.StringFlag{Name: "process", Local: true, Usage: "with --system only programs of this `NAME`, and what they start"},
+			&cli.StringFlag{Name: "under", Local: true, Usage: "with --system only files in this `FOLDER`"},
+			&cli.DurationFlag{Name: "for", Local: true, Usage: "with --system end by itself after this `TIME`", HideDefault: true},
 			&cli.BoolFlag{Name: "follow", Local: true, Usage: "run nothing: show the summary of a trace that runs in another terminal"},
-			&cli.IntFlag{Name: "pid", Local: true, Usage: "with --follow the `PID` of the endroit trace that is meant, if several run", HideDefault: true},
+			&cli.IntFlag{Name: "pid", Local: true, Usage: "with --system only this process, and what it starts: `PID`; with --follow the endroit trace that is meant", HideDefault: true},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.Bool("follow") {
+			switch {
+			case c.Bool("follow"):
 				return a.follow(ctx, c)
+			case c.Bool("system"):
+				return ownCode(a.traceSystem(ctx, c))
+			}
+			for _, name := range []string{"process", "pid", "under", "for"} {
+				if c.IsSet(name) {
+					return ownCode(fail(exitUsage, "--%s belongs to --system, and the command is run here", name))
+				}
 			}
 			return ownCode(a.runTrace(ctx, c))
 		},
@@ -108,14 +120,7 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	name := c.String("out")
-	if name == "" {
-		base := manifest.ID(header.Title)
-		if base == "" {
-			base = manifest.ID(filepath.Base(args[0]))
-		}
-		name = fmt.Sprintf("%s-%s.trace", base, time.Now().Format("20060102-150405"))
-	}
+	name := traceName(c, header.Title, manifest.ID(filepath.Base(args[0])))
 	file, err := newFile(name)
 	if err != nil {
 		return err
@@ -198,13 +203,8 @@ func (a *app) assume(c *cli.Command, header *trace.Header, args []string) error 
 	if c.Bool("native") && c.String("prefix") != "" {
 		return fail(exitUsage, "--native and --prefix contradict each other")
 	}
-	if folder := c.String("prefix"); folder != "" {
-		p, err := machine.OpenPrefix(folder)
-		if err != nil {
-			return fail(exitUsage, "--prefix %w", err)
-		}
-		a.tellNotes(p)
-		header.Prefix = prefixOf(p)
+	if err := a.namedPrefix(c, header); err != nil {
+		return err
 	}
 	if id := c.String("account"); id != "" {
 		header.Account = &trace.Account{ID: id}
@@ -249,6 +249,21 @@ func (a *app) assume(c *cli.Command, header *trace.Header, args []string) error 
 	if one.Prefix != "" && !windows && !c.Bool("native") {
 		a.tell("endroit:   there is a prefix of it too, %s; the program is none of Windows', so it is not assumed (--prefix)", shown(one.Prefix))
 	}
+	return nil
+}
+
+// namedPrefix fills in the prefix that --prefix names.
+func (a *app) namedPrefix(c *cli.Command, header *trace.Header) error {
+	folder := c.String("prefix")
+	if folder == "" {
+		return nil
+	}
+	p, err := machine.OpenPrefix(folder)
+	if err != nil {
+		return fail(exitUsage, "--prefix %w", err)
+	}
+	a.tellNotes(p)
+	header.Prefix = prefixOf(p)
 	return nil
 }
 

@@ -60,13 +60,8 @@ func (a *app) runWatch(ctx context.Context, c *cli.Command) error {
 			return fail(exitUsage, "--install %w", err)
 		}
 	}
-	if folder := c.String("prefix"); folder != "" {
-		p, err := machine.OpenPrefix(folder)
-		if err != nil {
-			return fail(exitUsage, "--prefix %w", err)
-		}
-		a.tellNotes(p)
-		header.Prefix = prefixOf(p)
+	if err := a.namedPrefix(c, &header); err != nil {
+		return err
 	}
 	folders, err := a.watched(c, &header, roots)
 	if err != nil {

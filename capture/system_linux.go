@@ -1,0 +1,678 @@
+//go:build amd64 || arm64
+
+package capture
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/user"
+	"path"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"endroit/core/trace"
+)
+
+// SystemOptions say what to observe of the whole machine.
+type SystemOptions struct {
+	Process string // only programs of this name, and what they start
+	PID     int    // only this process, and what it starts
+	Under   string // only files in this folder; absolute, without links on the way
+	// Header as Options'; User and Env are those of the person, not of root.
+	Header    trace.Header
+	Out       io.Writer
+	Path      string
+	Versions  Versions // at cues and at the end: what files held before is not known
+	CueFolder string
+	Notice    func(text string)
+	// Ready is called once what happens is seen.
+	Ready func()
+}
+
+// systemMask is what the kernel is asked to tell (fanotify_mark(2)).
+const systemMask = unix.FAN_OPEN | unix.FAN_OPEN_EXEC | unix.FAN_MODIFY | unix.FAN_CLOSE_WRITE | unix.FAN_CREATE | unix.FAN_DELETE | unix.FAN_RENAME | unix.FAN_ONDIR
+
+// System observes programs that somebody else starts, on all file systems of this
+// machine, as root. It returns when ctx ends, or when the programs that were asked for
+// have come and gone. The error wraps ErrUnsupported where the kernel does not allow it.
+func System(ctx context.Context, o SystemOptions) (Result, error) {
+	if !kernelAtLeast(5, 17) {
+		return Result{}, fmt.Errorf("%w: observing the system needs Linux 5.17 or later", ErrUnsupported)
+	}
+	fd, err := unix.FanotifyInit(unix.FAN_CLASS_NOTIF|unix.FAN_REPORT_DFID_NAME_TARGET|unix.FAN_CLOEXEC|unix.FAN_NONBLOCK, unix.O_RDONLY|unix.O_LARGEFILE|unix.O_CLOEXEC)
+	if err != nil {
+		if errors.Is(err, unix.EPERM) {
+			err = errors.New("this needs root (CAP_SYS_ADMIN), such as by sudo")
+		}
+		return Result{}, fmt.Errorf("%w: %w", ErrUnsupported, err)
+	}
+	start := time.Now()
+	header := systemHeader(o, start)
+	w, err := trace.NewWriter(o.Out, header)
+	if err != nil {
+		_ = unix.Close(fd)
+		return Result{}, err
+	}
+	r := newRecorder(w, start)
+	s := &system{o: o, r: r, header: header, fd: fd, ps: newProcesses(r, header.Env), mounts: map[fsid]int{}, folders: map[string]string{},
+		wanted: map[int]*asked{}, pending: map[visit]time.Duration{}, writing: map[visit]bool{}, self: os.Getpid(), kept: newKeeping(r, o.Versions)}
+	defer s.close()
+	if err := s.watchMounts(); err != nil {
+		_, _, _ = r.close()
+		return Result{}, err
+	}
+	r.gap("what files held before, and whether opening them failed, cannot be seen while the whole system is observed")
+	s.looks = newLooks(r, header, s.kept)
+	if o.Under != "" {
+		s.looks.roots = append(s.looks.roots, o.Under)
+	}
+	s.before = lookAt(append(s.looks.serviceFolders(), s.also()...), 0, systemBefore)
+	if home := header.Env["HOME"]; home != "" {
+		s.before.walk(home, 0, homeDepth, systemBefore, nil)
+	}
+	cues, err := listenForCues(o.CueFolder, s)
+	if err != nil {
+		r.gap("cues could not be taken: " + reason(err))
+	}
+	if o.Ready != nil {
+		o.Ready()
+	}
+	stop, looked := make(chan struct{}), make(chan struct{})
+	h := &held{r: r, own: s.looks.own, at: map[descriptor]int64{}}
+	go func() { defer close(looked); s.looks.run(stop, h.look) }()
+	s.run(ctx)
+	cues.close()
+	close(stop)
+	<-looked
+	s.settle(0)
+	if n := s.unnamed; n > 0 {
+		r.gapTimes("the folder of a file had gone before its path could be found", n)
+	}
+	if n := s.nobody; n > 0 {
+		r.gapTimes("a program had ended before it could be told whether it was meant: what it did is left out", n)
+	}
+	s.looks.finish()
+	end, gaps, err := r.close()
+	return Result{Header: header, End: end, Gaps: gaps, Changed: r.changes()}, err
+}
+
+// systemBefore is how many files are looked at beforehand, for their size and time.
+const (
+	systemBefore = 100_000
+	homeDepth    = 3
+)
+
+func systemHeader(o SystemOptions, start time.Time) trace.Header {
+	me := o.Header.User
+	env := o.Header.Env
+	h := fillHeader(Options{Header: o.Header}, "", start)
+	h.Observer, h.Install = trace.BySystem, o.Header.Install
+	if me != "" {
+		h.User = me
+	}
+	if env != nil {
+		h.Env = env
+	}
+	switch {
+	case o.PID != 0:
+		h.Command = []string{"process " + strconv.Itoa(o.PID)}
+	case o.Process != "":
+		h.Command = []string{"programs called " + o.Process}
+	}
+	if o.Under != "" {
+		h.Command = append(h.Command, "files in "+o.Under)
+	}
+	return h
+}
+
+// system is one observation of the machine. Its loop owns all fields but alive.
+type system struct {
+	o       SystemOptions
+	r       *recorder
+	header  trace.Header
+	fd      int
+	ps      *processes
+	looks   *looks
+	kept    *keeping
+	before  *tree
+	mounts  map[fsid]int      // a descriptor on each file system
+	folders map[string]string // paths by file system and handle
+	wanted  map[int]*asked    // what is known of processes
+	pending map[visit]time.Duration
+	writing map[visit]bool
+	self    int
+	unnamed int
+	nobody  int
+	seen    atomic.Bool // a program that was asked for came
+}
+
+type fsid [8]byte
+
+// asked is whether a process is one that was asked for.
+type asked struct {
+	yes  bool
+	born uint64
+	at   time.Duration
+}
+
+// visit is a file in the hands of a process.
+type visit struct{ file, process int }
+
+func (s *system) close() {
+	_ = unix.Close(s.fd)
+	for _, fd := range s.mounts {
+		_ = unix.Close(fd)
+	}
+}
+
+// also are folders to look at beforehand.
+func (s *system) also() (list []string) {
+	for _, f := range []string{s.o.Under, s.header.Install} {
+		if f != "" {
+			list = append(list, f)
+		}
+	}
+	if s.header.Prefix != nil {
+		list = append(list, filepath.Join(s.header.Prefix.Folder, "drive_c", "users"))
+	}
+	return list
+}
+
+// kernels are file systems that hold no files of a game.
+var kernels = map[string]bool{"proc": true, "sysfs": true, "cgroup": true, "cgroup2": true, "devpts": true, "devtmpfs": true, "debugfs": true, "tracefs": true, "securityfs": true, "pstore": true, "bpf": true, "mqueue": true, "hugetlbfs": true, "configfs": true, "efivarfs": true, "binfmt_misc": true, "autofs": true, "nsfs": true, "rpc_pipefs": true, "fusectl": true}
+
+// watchMounts asks for the events of every file system that is mounted.
+func (s *system) watchMounts() error {
+	data, err := os.ReadFile("/proc/self/mountinfo")
+	if err != nil {
+		return err
+	}
+	marked := 0
+	for line := range strings.Lines(string(data)) {
+		left, right, ok := strings.Cut(line, " - ")
+		f, g := strings.Fields(left), strings.Fields(right)
+		if !ok || len(f) < 5 || len(g) < 1 || kernels[g[0]] {
+			continue
+		}
+		point := unescaped(f[4])
+		if s.o.Under != "" && !trace.Within(s.o.Under, point) && !trace.Within(point, s.o.Under) {
+			continue
+		}
+		var st unix.Statfs_t
+		if unix.Statfs(point, &st) != nil {
+			continue
+		}
+		id := fsid(binary.NativeEndian.AppendUint32(binary.NativeEndian.AppendUint32(nil, uint32(st.Fsid.Val[0])), uint32(st.Fsid.Val[1])))
+		if _, known := s.mounts[id]; known {
+			continue
+		}
+		if err := unix.FanotifyMark(s.fd, unix.FAN_MARK_ADD|unix.FAN_MARK_FILESYSTEM, systemMask, unix.AT_FDCWD, point); err != nil {
+			if !errors.Is(err, unix.EACCES) {
+				s.r.gap(fmt.Sprintf("the file system of the kind %s cannot be observed as a whole (%v): what happened on it was not seen", g[0], err))
+			}
+			continue
+		}
+		fd, err := unix.Open(point, unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+		if err != nil {
+			continue
+		}
+		s.mounts[id] = fd
+		marked++
+	}
+	if marked == 0 {
+		return fmt.Errorf("%w: no file system here tells of its files (fanotify)", ErrUnsupported)
+	}
+	return nil
+}
+
+// run reads events until ctx ends or the programs that were asked for have gone.
+func (s *system) run(ctx context.Context) {
+	buffer := make([]byte, 256<<10)
+	tick := time.NewTicker(sampleEvery)
+	defer tick.Stop()
+	gone := 0
+	for {
+		fds := []unix.PollFd{{Fd: int32(s.fd), Events: unix.POLLIN}}
+		if _, err := unix.Poll(fds, int(sampleEvery/time.Millisecond)/2); err != nil && !errors.Is(err, unix.EINTR) {
+			s.r.gap("the kernel told nothing more: " + err.Error())
+			return
+		}
+		for range 64 { // then a look at what else there is to do
+			n, err := unix.Read(s.fd, buffer)
+			if err != nil || n <= 0 {
+				break
+			}
+			s.events(buffer[:n])
+		}
+		select {
+		case <-ctx.Done():
+			for { // what was queued by now
+				n, err := unix.Read(s.fd, buffer)
+				if err != nil || n <= 0 {
+					return
+				}
+				s.events(buffer[:n])
+			}
+		case <-tick.C:
+			s.settle(time.Second)
+			if s.seen.Load() && !s.anyLeft() {
+				gone++
+			} else {
+				gone = 0
+			}
+			if gone >= goneTicks {
+				s.say("the programs that were asked for have ended")
+				return
+			}
+		default:
+		}
+	}
+}
+
+// goneTicks is how many looks in a row find none of the programs left before the
+// observation ends: a starter may end before the game begins.
+const goneTicks = 6
+
+func (s *system) say(text string) {
+	if s.o.Notice != nil {
+		s.o.Notice(text)
+	}
+}
+
+// anyLeft reports whether a program that was asked for still runs.
+func (s *system) anyLeft() bool {
+	if s.o.PID == 0 && s.o.Process == "" {
+		return true
+	}
+	for pid, a := range s.wanted {
+		if a.yes && startTime(pid) == a.born {
+			return true
+		}
+	}
+	return false
+}
+
+// The layout of struct fanotify_event_metadata and of the records behind it
+// (fanotify(7)).
+const (
+	metadataSize = 24
+	infoSize     = 4
+	handleHead   = 8
+)
+
+// entry is a file as an event names it: a folder's handle and a name.
+type entry struct {
+	id     fsid
+	kind   int32
+	handle []byte
+	name   []byte
+}
+
+// events takes a buffer of whole events.
+func (s *system) events(b []byte) {
+	e := binary.NativeEndian
+	for len(b) >= metadataSize {
+		size := int(e.Uint32(b))
+		if size < metadataSize || size > len(b) {
+			s.r.gap("the kernel's events could not be read")
+			return
+		}
+		mask, pid := e.Uint64(b[8:]), int(int32(e.Uint32(b[20:])))
+		if fd := int32(e.Uint32(b[16:])); fd >= 0 {
+			_ = unix.Close(int(fd))
+		}
+		if mask&unix.FAN_Q_OVERFLOW != 0 {
+			s.r.gap("events were lost, as there were too many at once for the kernel's queue (fs.fanotify.max_queued_events)")
+		} else if pid != s.self && s.isWanted(pid, mask) { // before anything is looked up
+			s.event(pid, mask, b[int(e.Uint16(b[6:])):size])
+		}
+		b = b[size:]
+	}
+}
+
+// event takes one event with the records that name its file.
+func (s *system) event(pid int, mask uint64, info []byte) {
+	var of, old, now, target *entry // target is the file itself
+	for len(info) >= infoSize {
+		kind, size := info[0], int(binary.NativeEndian.Uint16(info[2:]))
+		if size < infoSize || size > len(info) {
+			break
+		}
+		if n, ok := parseName(info[infoSize:size]); ok {
+			switch kind {
+			case unix.FAN_EVENT_INFO_TYPE_DFID_NAME, unix.FAN_EVENT_INFO_TYPE_DFID:
+				of = n
+			case unix.FAN_EVENT_INFO_TYPE_FID:
+				target = n
+			case unix.FAN_EVENT_INFO_TYPE_OLD_DFID_NAME:
+				old = n
+			case unix.FAN_EVENT_INFO_TYPE_NEW_DFID_NAME:
+				now = n
+			}
+		}
+		info = info[size:]
+	}
+	folder := mask&unix.FAN_ONDIR != 0
+	if mask&unix.FAN_RENAME != 0 && old != nil && now != nil {
+		from, ok1 := s.path(old)
+		to, ok2 := s.path(now)
+		if folder {
+			clear(s.folders) // all below have another path now
+			if ok2 {
+				s.is(target, to)
+			}
+		}
+		if ok1 && ok2 && (s.under(from) || s.under(to)) {
+			s.renamed(s.process(pid), from, to)
+		}
+		return
+	}
+	if of == nil {
+		return
+	}
+	name, ok := s.path(of)
+	switch {
+	case folder && mask&unix.FAN_DELETE != 0:
+		clear(s.folders)
+	case folder && mask&unix.FAN_CREATE != 0 && ok:
+		s.is(target, name) // asked for later, it could have another name already
+	}
+	if !ok {
+		s.unnamed++
+		return
+	}
+	if s.under(name) {
+		s.did(s.process(pid), name, mask, folder)
+	}
+}
+
+// is remembers the path of a folder.
+func (s *system) is(folder *entry, name string) {
+	if folder != nil {
+		s.folders[folder.key()] = name
+	}
+}
+
+func (s *system) under(name string) bool {
+	return (s.o.Under == "" || trace.Within(name, s.o.Under)) && name != s.o.Path && !(s.o.Versions.Folder != "" && trace.Within(name, s.o.Versions.Folder))
+}
+
+func parseName(b []byte) (*entry, bool) {
+	if len(b) < 8+handleHead {
+		return nil, false
+	}
+	size := int(binary.NativeEndian.Uint32(b[8:]))
+	if size > 128 || len(b) < 8+handleHead+size { // MAX_HANDLE_SZ
+		return nil, false
+	}
+	n := &entry{id: fsid(b[:8]), kind: int32(binary.NativeEndian.Uint32(b[12:])), handle: b[16 : 16+size]}
+	n.name, _, _ = bytes.Cut(b[16+size:], []byte{0})
+	return n, true
+}
+
+func (n *entry) key() string {
+	return string(n.id[:]) + string(binary.NativeEndian.AppendUint32(nil, uint32(n.kind))) + string(n.handle)
+}
+
+// foldersKept bounds the memory for paths of folders.
+const foldersKept = 50_000
+
+// path finds the path of a file by its folder's handle. Folders are remembered.
+func (s *system) path(n *entry) (string, bool) {
+	key := n.key()
+	dir, known := s.folders[key]
+	if !known {
+		mount, ok := s.mounts[n.id]
+		if !ok {
+			return "", false
+		}
+		fd, err := unix.OpenByHandleAt(mount, unix.NewFileHandle(n.kind, n.handle), unix.O_PATH|unix.O_CLOEXEC)
+		if err != nil {
+			return "", false
+		}
+		dir, err = os.Readlink("/proc/self/fd/" + strconv.Itoa(fd))
+		_ = unix.Close(fd)
+		if err != nil || !strings.HasPrefix(dir, "/") || strings.HasSuffix(dir, " (deleted)") {
+			return "", false
+		}
+		if len(s.folders) >= foldersKept {
+			clear(s.folders)
+		}
+		s.folders[key] = dir
+	}
+	if len(n.name) == 0 || string(n.name) == "." {
+		return dir, true
+	}
+	return strings.TrimSuffix(dir, "/") + "/" + string(n.name), true
+}
+
+// trustAsked is for how long what is known of a process is not asked again: process
+// ids are used again.
+const trustAsked = 2 * time.Second
+
+// isWanted reports whether what a process does is asked for.
+func (s *system) isWanted(pid int, mask uint64) bool {
+	if pid <= 0 {
+		return false
+	}
+	a := s.wanted[pid]
+	if a != nil && mask&unix.FAN_OPEN_EXEC == 0 {
+		now := s.r.now()
+		if now-a.at < trustAsked {
+			return a.yes
+		}
+		if born := startTime(pid); born == a.born || born == 0 { // the same, or it has just ended
+			a.at = now
+			return a.yes
+		}
+	}
+	was := a != nil && a.yes && startTime(pid) == a.born
+	yes := was || s.ask(pid, 0)
+	if p := s.ps.byPID[pid]; p != nil && yes && mask&unix.FAN_OPEN_EXEC != 0 {
+		p.stale = true
+	}
+	return yes
+}
+
+// ask finds out whether a process is asked for: itself, or one that started it.
+func (s *system) ask(pid, depth int) bool {
+	born := startTime(pid)
+	a := &asked{born: born, at: s.r.now()}
+	if s.o.PID == 0 && s.o.Process == "" {
+		a.yes = true
+	} else if born != 0 {
+		_, parent := ownerOf(pid)
+		a.yes = pid == s.o.PID || s.o.Process != "" && called(pid, s.o.Process)
+		// The server of the prefix opens files for the programs in it.
+		a.yes = a.yes || s.header.Prefix != nil && (called(pid, "wineserver") || called(pid, "wineserver64"))
+		if !a.yes && parent > 1 && depth < 64 && parent != s.self {
+			if p := s.wanted[parent]; p != nil && p.born == startTime(parent) {
+				a.yes = p.yes
+			} else {
+				a.yes = s.ask(parent, depth+1)
+			}
+		}
+	} else if s.wanted[pid] == nil {
+		s.nobody++
+	}
+	if len(s.wanted) > 100_000 {
+		clear(s.wanted)
+	}
+	s.wanted[pid] = a
+	if a.yes {
+		s.seen.Store(true)
+	}
+	return a.yes
+}
+
+// called reports whether a process runs a program of this name: its file's, or the
+// first argument's, as Wine sets it, with or without its extension.
+func called(pid int, name string) bool {
+	dir := "/proc/" + strconv.Itoa(pid)
+	is := func(found string) bool {
+		found = path.Base(strings.ReplaceAll(strings.TrimSuffix(found, " (deleted)"), `\`, "/"))
+		return found == name || strings.EqualFold(strings.TrimSuffix(strings.ToLower(found), ".exe"), strings.TrimSuffix(strings.ToLower(name), ".exe"))
+	}
+	if exe, err := os.Readlink(dir + "/exe"); err == nil && is(exe) {
+		return true
+	}
+	args := nulSeparated(dir + "/cmdline")
+	return len(args) > 0 && is(args[0])
+}
+
+func (s *system) process(pid int) *process { return s.ps.of(pid) }
+
+// file finds a path's number. created says that it was not there before, written that
+// what it was can no longer be seen.
+func (s *system) file(name string, created, written bool) *seenFile {
+	if f := s.r.known(name); f != nil {
+		return f
+	}
+	state := trace.State{Is: trace.IsAbsent}
+	if !created {
+		if info, known := s.before.entries[name]; known {
+			state = stateOfInfo(info)
+		} else if written {
+			state.Is = trace.IsFile
+		} else if synthetic(name) {
+			state.Is = trace.IsOther
+		} else if state = stateOf(name, true); state.Is == trace.IsAbsent {
+			state.Is = trace.IsFile // it was opened, so it was there
+		}
+	}
+	f := s.r.file(name, state)
+	f.exists = true
+	return f
+}
+
+func (s *system) put(p *process, op trace.Op, f *seenFile, at time.Duration) {
+	s.r.event(trace.Event{At: at, Process: p.n, Op: op, File: f.n})
+}
+
+// did records what an event tells. The kernel joins events of one program and one file
+// that follow each other, so that the mask can hold several.
+func (s *system) did(p *process, name string, mask uint64, folder bool) {
+	now := s.r.now()
+	f := s.file(name, mask&unix.FAN_CREATE != 0, mask&(unix.FAN_MODIFY|unix.FAN_CLOSE_WRITE|unix.FAN_DELETE) != 0)
+	v := visit{f.n, p.n}
+	has := func(bit uint64) bool { return mask&bit != 0 }
+	if folder {
+		switch {
+		case has(unix.FAN_CREATE):
+			s.put(p, trace.MakeFolder, f, now)
+			s.r.touched(f)
+		case has(unix.FAN_DELETE):
+			s.put(p, trace.RemoveFolder, f, now)
+			s.r.touched(f)
+		case has(unix.FAN_OPEN):
+			s.put(p, trace.List, f, now)
+		}
+		return
+	}
+	if has(unix.FAN_CREATE) {
+		op := trace.Create
+		if !has(unix.FAN_OPEN|unix.FAN_MODIFY|unix.FAN_CLOSE_WRITE) && stateOf(name, false).Is == trace.IsLink {
+			op = trace.Symlink
+		}
+		s.put(p, op, f, now)
+		s.r.touched(f)
+		s.writing[v] = true
+	}
+	switch {
+	case has(unix.FAN_OPEN_EXEC):
+		s.put(p, trace.Run, f, now)
+	case has(unix.FAN_MODIFY | unix.FAN_CLOSE_WRITE):
+		if !s.writing[v] {
+			at, opened := s.pending[v]
+			if !opened {
+				at = now
+			}
+			s.put(p, trace.Update, f, at)
+			s.r.touched(f)
+			s.opensForWriting(p)
+			s.writing[v] = true
+		}
+		delete(s.pending, v)
+	case has(unix.FAN_OPEN) && !s.writing[v]:
+		if at, twice := s.pending[v]; twice {
+			s.put(p, trace.Read, f, at)
+		}
+		s.pending[v] = now // reading, unless a writing follows
+	}
+	if has(unix.FAN_CLOSE_WRITE) {
+		delete(s.writing, v)
+	}
+	if has(unix.FAN_DELETE) {
+		s.put(p, trace.Remove, f, now)
+		s.r.touched(f)
+		delete(s.writing, v)
+	}
+}
+
+func (s *system) opensForWriting(p *process) {
+	if !p.writes {
+		p.writes = true
+		s.r.mu.Lock()
+		s.r.running[p.pid] = &holder{n: p.n, writes: true}
+		s.r.mu.Unlock()
+	}
+}
+
+// settle records openings as readings that no writing followed for a while.
+func (s *system) settle(after time.Duration) {
+	now := s.r.now()
+	for v, at := range s.pending {
+		if now-at >= after {
+			s.r.event(trace.Event{At: at, Process: v.process, Op: trace.Read, File: v.file})
+			delete(s.pending, v)
+		}
+	}
+}
+
+func (s *system) renamed(p *process, from, to string) {
+	f, t := s.file(from, false, true), s.r.known(to)
+	if t == nil {
+		state := trace.State{Is: trace.IsAbsent}
+		if info := s.before.entries[to]; info != nil {
+			state = stateOfInfo(info)
+		}
+		t = s.r.file(to, state)
+	}
+	s.r.event(trace.Event{At: s.r.now(), Process: p.n, Op: trace.Rename, File: f.n, To: t.n})
+	s.r.touched(f)
+	s.r.touched(t)
+	t.exists = true
+}
+
+func (s *system) mark(word string) time.Duration {
+	at := s.r.now()
+	s.r.other(trace.Cue{At: at, Word: word})
+	s.looks.cued(word)
+	return at
+}
+
+func (s *system) about() Running {
+	return Running{PID: s.self, Title: s.header.Title, Trace: s.o.Path, Started: s.header.Started}
+}
+
+// PersonBehind is who asked root for something by sudo, with the variables that place
+// anchors as far as they are known: HOME alone. ok is false if nobody did.
+func PersonBehind() (name string, env map[string]string, uid, gid int, ok bool) {
+	u, err := user.Lookup(os.Getenv("SUDO_USER"))
+	if err != nil || os.Geteuid() != 0 {
+		return "", nil, 0, 0, false
+	}
+	uid, err1 := strconv.Atoi(u.Uid)
+	gid, err2 := strconv.Atoi(u.Gid)
+	return u.Username, map[string]string{"HOME": u.HomeDir}, uid, gid, err1 == nil && err2 == nil
+}

@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strconv"
+	"syscall"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/capture"
+	"endroit/core/trace"
+)
+
+// traceSystem observes programs that somebody else starts.
+func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
+	if c.Args().Len() > 0 {
+		return fail(exitUsage, "--system runs nothing, so there is no command to write; start the game as you always do")
+	}
+	edition, err := parseEdition(c.String("edition"))
+	if err != nil {
+		return err
+	}
+	o := capture.SystemOptions{Process: c.String("process"), PID: int(c.Int("pid")), Header: trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher")}}
+	if c.IsSet("pid") && (o.PID <= 0 || !capture.IsRunning(o.PID)) {
+		return fail(exitUsage, "there is no process with the id %d", o.PID)
+	}
+	if o.PID != 0 && o.Process != "" {
+		return fail(exitUsage, "--process and --pid exclude each other")
+	}
+	if folder := c.String("under"); folder != "" {
+		if o.Under, err = wholeFolder(folder); err != nil {
+			return fail(exitUsage, "--under %w", err)
+		}
+	}
+	if folder := c.String("install"); folder != "" {
+		if o.Header.Install, err = wholeFolder(folder); err != nil {
+			return fail(exitUsage, "--install %w", err)
+		}
+	}
+	if err := a.namedPrefix(c, &o.Header); err != nil {
+		return err
+	}
+	person, env, uid, gid, behind := capture.PersonBehind()
+	if behind {
+		o.Header.User, o.Header.Env = person, env
+	}
+	name := traceName(c, o.Header.Title, "system")
+	file, err := newFile(name)
+	if err != nil {
+		return err
+	}
+	result, err := a.systemInto(ctx, c, file, o)
+	if e := file.Close(); err == nil {
+		err = e
+	}
+	if errors.Is(err, capture.ErrUnsupported) && result.End == (trace.End{}) {
+		_ = os.Remove(name)
+		return &failure{exitTrace, err}
+	}
+	if behind { // root made it for somebody
+		giveTo(uid, gid, name, capture.VersionsBeside(name))
+	}
+	if err != nil {
+		return fail(exitTrace, "the trace in %s is incomplete: %w", name, err)
+	}
+	a.traced("observed", name, result)
+	return nil
+}
+
+// giveTo makes files a person's own.
+func giveTo(uid, gid int, names ...string) {
+	for _, name := range names {
+		_ = filepath.WalkDir(name, func(path string, _ os.DirEntry, err error) error {
+			if err == nil {
+				_ = os.Lchown(path, uid, gid)
+			}
+			return nil
+		})
+	}
+}
+
+func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o capture.SystemOptions) (capture.Result, error) {
+	var err error
+	if o.Path, err = filepath.Abs(file.Name()); err != nil {
+		return capture.Result{}, err
+	}
+	if o.Versions, err = versionsOf(c, file.Name()); err != nil {
+		return capture.Result{}, err
+	}
+	o.Out = file
+	o.Notice = func(text string) { a.tell("endroit: %s", text) }
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if d := c.Duration("for"); d > 0 {
+		var cancel context.CancelFunc
+		ctx, cancel = context.WithTimeout(ctx, d)
+		defer cancel()
+	}
+	ended := make(chan struct{})
+	if !c.Bool("quiet") {
+		gone := a.status(file.Name(), ended)
+		defer func() { <-gone }()
+	}
+	defer close(ended)
+	o.Ready = func() {
+		what, when := "every program", "Ctrl-C ends"
+		switch {
+		case o.PID != 0:
+			what, when = "process "+strconv.Itoa(o.PID)+" and what it starts", "it ends when they have, or with Ctrl-C"
+		case o.Process != "":
+			what, when = "programs called "+o.Process+" and what they start", "it ends when they have, or with Ctrl-C"
+		}
+		if o.Under != "" {
+			what += ", in " + o.Under
+		} else if o.PID == 0 && o.Process == "" {
+			a.tell("endroit: nothing narrows it down: the trace will be large; --process, --pid or --under do")
+		}
+		a.tell("endroit: observing %s; start the game now; %s", shown(what), when)
+	}
+	start := time.Now()
+	result, err := capture.System(ctx, o)
+	if err == nil && result.End.Events == 0 && time.Since(start) > time.Second {
+		a.tell("endroit: none of it did anything to a file; is the name right (%s)?", shown(orText(o.Process, "see --process")))
+	}
+	return result, err
+}
