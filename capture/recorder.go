@@ -72,7 +72,9 @@ func newRecorder(w *trace.Writer, start time.Time) *recorder {
 	return r
 }
 
-func (r *recorder) now() time.Duration { return time.Since(r.start) }
+// now is the time of the run, to the microsecond: a call takes several to be seen, and
+// what is finer would only make the trace larger.
+func (r *recorder) now() time.Duration { return time.Since(r.start).Truncate(time.Microsecond) }
 
 // add queues a record. The caller holds mu.
 func (r *recorder) add(x record) {
