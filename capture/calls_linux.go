@@ -21,6 +21,7 @@ const (
 	actCut                   // truncate
 	actRun                   // exec
 	actRoot                  // another root folder from then on
+	actHandle                // opened by a handle instead of a path: what it is cannot be told
 	actRefuse                // answered as if the kernel had no such call
 )
 
@@ -52,6 +53,7 @@ var calls = append([]call{
 	{unix.SYS_EXECVEAT, actRun, 0, 1, -1, -1, -1},
 	{unix.SYS_CHROOT, actRoot, -1, -1, -1, -1, -1},
 	{unix.SYS_PIVOT_ROOT, actRoot, -1, -1, -1, -1, -1},
+	{unix.SYS_OPEN_BY_HANDLE_AT, actHandle, -1, -1, -1, -1, -1},
 	{unix.SYS_IO_URING_SETUP, actRefuse, -1, -1, -1, -1, -1},
 }, oldCalls...)
 

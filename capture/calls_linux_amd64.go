@@ -45,6 +45,7 @@ var otherTables = []table{{unix.AUDIT_ARCH_I386, []call{
 	{302, actRename, 0, 1, -1, 2, 3},     // renameat
 	{303, actLink, 0, 1, -1, 2, 3},       // linkat
 	{304, actSymlink, 1, 2, -1, -1, -1},  // symlinkat
+	{342, actHandle, -1, -1, -1, -1, -1}, // open_by_handle_at
 	{353, actRename, 0, 1, 4, 2, 3},      // renameat2
 	{358, actRun, 0, 1, -1, -1, -1},      // execveat
 	{425, actRefuse, -1, -1, -1, -1, -1}, // io_uring_setup

@@ -121,21 +121,14 @@ func init() {
 	} {
 		acts[name] = act
 	}
-}
-
-func TestPathsComeOutAsTheHostSeesThem(t *testing.T) {
-	for act, want := range map[string][]string{
+	for act, events := range map[string][]string{
 		"openat2":           {"create new.sav"},
 		"between-folders":   {"make-folder from", "make-folder to", "create from/a", "rename from/a to/b"},
 		"up-through-a-link": {"make-folder real", "make-folder real/inner", "symlink link", "create real/up.sav"},
 		"a-bad-address":     {"create after.sav"},
 		"refused":           {"create closed.sav"},
 	} {
-		t.Run(act, func(t *testing.T) {
-			got := observe(t, act, nil)
-			assert.Equal(t, 0, got.result.Status)
-			assert.Equal(t, want, got.events)
-		})
+		catalogue[act] = events
 	}
 }
 

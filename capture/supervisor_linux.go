@@ -76,6 +76,10 @@ func (s *supervisor) observe(n *notification, c call) {
 		s.r.gap("io_uring was refused, as if the kernel had none: what is done through it cannot be observed")
 		return
 	}
+	if c.act == actHandle {
+		s.r.gap("a file was opened by a handle instead of a path: which it was is not known")
+		return
+	}
 	if c.act == actRoot {
 		p.moves = true // looked up at the next call, once this one has gone on
 		return

@@ -122,7 +122,7 @@ func TestSessions(t *testing.T) {
 			return os.MkdirAll(env.Getenv("XDG_RUNTIME_DIR"), 0o700)
 		},
 		Condition: func(name string) (bool, error) { return name == "root" && os.Geteuid() == 0, nil },
-		Cmds: map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "world": worldCommand, "launchers": launchersCommand, "cut": cut, "replace": replace},
+		Cmds:      map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "world": worldCommand, "launchers": launchersCommand, "cut": cut, "replace": replace},
 	})
 }
 

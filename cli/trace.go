@@ -165,6 +165,12 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 		return args, nil, nil
 	}
 	if strings.EqualFold(filepath.Ext(args[0]), ".exe") {
+		if _, err := os.Stat(args[0]); err != nil && header.Install != "" && filepath.IsLocal(args[0]) {
+			inside := filepath.Join(header.Install, args[0])
+			if _, err := os.Stat(inside); err == nil { // where the edition is installed
+				args = append([]string{inside}, args[1:]...)
+			}
+		}
 		if _, err := exec.LookPath("wine"); err != nil {
 			return nil, nil, fail(exitUsage, "%s is a Windows program, and there is no wine here to run it in the prefix; install it, or write the command that runs it", args[0])
 		}
