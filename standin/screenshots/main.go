@@ -92,7 +92,6 @@ var consolePages = []page{
 	{name: "title-phone", path: "/titles/lantern-hollow", wait: ".row", width: 390},
 	{name: "launchers", path: "/launchers", wait: "tbody a"},
 	{name: "launcher", path: "/launchers/quayside", wait: "h1"},
-	{name: "sign-in", path: "/sign-in", wait: "form"},
 	{name: "reviews", path: "/reviews", as: world.Reviewer, wait: "tbody a"},
 	{name: "contribution", path: "/reviews/8", as: world.Reviewer, wait: "tbody tr"},
 	{name: "contribution-dark", path: "/reviews/9", as: world.Reviewer, dark: true, wait: "tbody tr"},

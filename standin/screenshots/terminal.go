@@ -11,15 +11,23 @@ import (
 )
 
 // commandPictures are the commands whose output is kept, and who types them.
-var commandPictures = []struct{ name, home, command string }{
-	{"footprint", "mira", "endroit footprint tidewrack.trace"},
-	{"propose", "mira", "endroit propose tidewrack.trace --out -"},
-	{"submit", "mira", "endroit submit tidewrack.draft.yaml --yes | tail -n 45"},
-	{"review", "anselm", "endroit review list; echo; endroit review show 9"},
-	{"locate", "tobin", "endroit locate 'Ninefold Orchard'; echo; endroit identify https://quayside.example/title/505310/"},
-	{"machine", "tobin", "endroit machine"},
-	{"present", "tobin", "endroit locate --all; echo; endroit locate Tidewrack"},
+//
+// What is typed before, such as what runs in another terminal, is not shown.
+var commandPictures = []struct{ name, home, command, before string }{
+	{"footprint", "mira", "endroit footprint tidewrack.trace", ""},
+	{"follow", "tobin", "endroit trace --follow", playing},
+	{"propose", "mira", "endroit propose tidewrack.trace --out -", ""},
+	{"submit", "mira", "endroit submit tidewrack.draft.yaml --yes | tail -n 45", ""},
+	{"review", "anselm", "endroit review list; echo; endroit review show 9", ""},
+	{"locate", "tobin", "endroit locate 'Ninefold Orchard'; echo; endroit identify https://quayside.example/title/505310/", ""},
+	{"machine", "tobin", "endroit machine", ""},
+	{"present", "tobin", "endroit locate --all; echo; endroit locate Tidewrack", ""},
 }
+
+// playing is a game in another terminal, that has just been saved.
+const playing = `{ echo 'set volume 40'; echo 'play 60'; echo 'save 1'; echo 'play 120'; echo 'shot'; echo 'save 2'; sleep 20; } |
+	endroit trace --title Tidewrack --out played.trace -- "$(command -v tidewrack)" - >/dev/null 2>&1 &
+	for word in ready saved; do sleep 3.3; endroit cue "$word" >/dev/null; done; (sleep 3; touch "$DONE") & `
 
 // commands takes each in an xterm on a screen in memory.
 func commands(ctx context.Context, programs, folder, out, only string) error {
@@ -37,7 +45,7 @@ func commands(ctx context.Context, programs, folder, out, only string) error {
 		}
 		home := filepath.Join(folder, "homes", c.home)
 		done := filepath.Join(folder, c.name+".done")
-		script := fmt.Sprintf("cd %q && clear && printf '$ %%s\\n' %q && { %s; } 2>&1; touch %q; sleep 30", home, c.command, c.command, done)
+		script := fmt.Sprintf("cd %q && %s clear && printf '$ %%s\\n' %q && { %s; } 2>&1; touch %q; sleep 30", home, c.before, c.command, c.command, done)
 		if err := terminal(ctx, programs, home, script, done, file); err != nil {
 			return fmt.Errorf("picture %s: %w", c.name, err)
 		}
