@@ -40,20 +40,23 @@ func (h *held) look() {
 	h.turn++
 	all := h.turn%heldOthers == 1
 	h.r.mu.Lock()
-	running := maps.Clone(h.r.running)
+	holders := maps.Clone(h.r.running)
 	h.r.mu.Unlock()
 	seen := map[descriptor]bool{}
 	n := 0
-	for _, pid := range slices.Backward(slices.Sorted(maps.Keys(running))) {
-		if p := running[pid]; (p.writes || all) && n < heldPrograms {
+	for _, pid := range slices.Backward(slices.Sorted(maps.Keys(holders))) {
+		p := holders[pid]
+		there := running(pid)
+		if there && (p.writes || all) && n < heldPrograms {
 			n++
-			if !h.program(pid, p, seen) {
-				h.r.mu.Lock()
-				if h.r.running[pid] == p {
-					delete(h.r.running, pid) // it has ended
-				}
-				h.r.mu.Unlock()
+			there = h.program(pid, p, seen)
+		}
+		if !there {
+			h.r.mu.Lock()
+			if h.r.running[pid] == p {
+				delete(h.r.running, pid)
 			}
+			h.r.mu.Unlock()
 		}
 	}
 	if all { // descriptors that were closed are forgotten

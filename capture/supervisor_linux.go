@@ -358,7 +358,7 @@ func (s *supervisor) execute(p *process, name string) {
 // noteRights records that a program loses the right that its file gives it.
 func (s *supervisor) noteRights(name string) {
 	if info, err := os.Stat(name); err == nil && info.Mode()&(fs.ModeSetuid|fs.ModeSetgid) != 0 {
-		s.r.gap(name + " is set-user-id or set-group-id: under observation it runs without that right, so what it may write can differ")
+		s.r.gap(name + " is set-user-id or set-group-id: under observation it runs without that right, so what it may write can differ; endroit trace --system observes it with that right")
 	}
 }
 

@@ -22,7 +22,8 @@ import (
 // Watched is a folder to watch.
 type Watched struct {
 	Folder string
-	Depth  int // how deep; 0 for all that is below
+	Depth  int  // how deep; 0 for all that is below
+	Own    bool // it is the title's, so that what its files hold can be kept beforehand
 }
 
 // WatchOptions say what to watch and where the trace goes.
@@ -32,7 +33,8 @@ type WatchOptions struct {
 	Out     io.Writer
 	Path    string // as Options'
 	// Versions says what to keep of the content of small files. Which will change is
-	// not known beforehand, so all of them are kept if they are not too many.
+	// not known beforehand, so all in the title's own folders are kept if they are not
+	// too many.
 	Versions  Versions
 	CueFolder string
 	// Ready is called once everything is watched, with how much that is.
@@ -197,7 +199,7 @@ func (w *watch) keepBefore() {
 	var names []string
 	total := int64(0)
 	for name, info := range w.known.entries {
-		if info.Mode().IsRegular() && info.Size() <= w.kept.o.File {
+		if w.isOwn(name) && info.Mode().IsRegular() && info.Size() <= w.kept.o.File {
 			names = append(names, name)
 			total += info.Size()
 		}
@@ -209,6 +211,15 @@ func (w *watch) keepBefore() {
 	for _, name := range names {
 		_, _ = w.kept.keep(name, "before", false)
 	}
+}
+
+func (w *watch) isOwn(name string) bool {
+	for _, f := range w.o.Folders {
+		if f.Own && trace.Within(name, slashed(filepath.Clean(f.Folder))) {
+			return true
+		}
+	}
+	return false
 }
 
 // ours reports whether a path is the trace itself, or lies with its versions.

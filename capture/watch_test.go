@@ -45,7 +45,7 @@ func watchWhile(t *testing.T, change func(o *WatchOptions), happens func(folder 
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = os.RemoveAll(cues) })
 	ready := make(chan struct{})
-	o := WatchOptions{Folders: []Watched{{Folder: game}}, Out: &out, Path: filepath.Join(game, "x.trace"), CueFolder: cues, Ready: func(folders, files int) { close(ready) }}
+	o := WatchOptions{Folders: []Watched{{Folder: game, Own: true}}, Out: &out, Path: filepath.Join(game, "x.trace"), CueFolder: cues, Ready: func(folders, files int) { close(ready) }}
 	if change != nil {
 		change(&o)
 	}

@@ -214,6 +214,9 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool) {
 	if f.Path != "" && f.Place != "" && f.Path != f.Place {
 		facts = append(facts, f.Place)
 	}
+	if f.Inside != "" && f.Kind.OfInterest() {
+		facts = append(facts, f.Inside)
+	}
 	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f), became(f.Before, f.After, f.Written()))
 	a.say("      %s", shown(strings.Join(facts, "; ")))
 	for i, r := range f.Reasons {

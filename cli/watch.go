@@ -152,7 +152,7 @@ func wholeFolder(name string) (string, error) {
 // watched finds what to watch: the folders that are named, or those of a title.
 func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (list []capture.Watched, err error) {
 	args := c.Args().Slice()
-	add := func(folder string, depth int) {
+	add := func(folder string, depth int, own bool) {
 		full, err := wholeFolder(folder)
 		if folder == "" || err != nil {
 			return
@@ -162,7 +162,7 @@ func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (
 				return
 			}
 		}
-		list = append(list, capture.Watched{Folder: full, Depth: depth})
+		list = append(list, capture.Watched{Folder: full, Depth: depth, Own: own})
 	}
 	named := 0
 	for _, arg := range args {
@@ -173,7 +173,7 @@ func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (
 	switch {
 	case named > 0 && named == len(args):
 		for _, arg := range args {
-			add(arg, 0)
+			add(arg, 0, true)
 		}
 		return list, nil
 	case len(args) > 1:
@@ -186,25 +186,25 @@ func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (
 			return nil, err
 		}
 	}
-	add(header.Install, 0)
+	add(header.Install, 0, true)
 	if header.Prefix != nil {
-		add(filepath.Join(header.Prefix.Folder, "drive_c", "users"), 0)
-		add(filepath.Join(header.Prefix.Folder, "drive_c", "ProgramData"), 0)
+		add(filepath.Join(header.Prefix.Folder, "drive_c", "users"), 0, true)
+		add(filepath.Join(header.Prefix.Folder, "drive_c", "ProgramData"), 0, true)
 		for _, folder := range header.Prefix.Roots {
 			if !strings.HasPrefix(folder, header.Prefix.Folder+"/") {
-				add(folder, 3) // one that was moved out, such as the person's own documents
+				add(folder, 3, false) // one that was moved out, such as the person's own documents
 			}
 		}
 	}
 	if header.Account != nil {
-		add(header.Account.Folder, 0)
+		add(header.Account.Folder, 0, true)
 	}
 	if header.Prefix == nil {
 		for _, anchor := range keepsThings {
-			add(roots[anchor], 0)
+			add(roots[anchor], 0, false)
 		}
-		add(roots[place.Documents], 4)
-		add(roots[place.Home], 2)
+		add(roots[place.Documents], 4, false)
+		add(roots[place.Home], 2, false)
 	}
 	if len(list) == 0 {
 		return nil, fail(exitNotFound, "there is nothing to watch; name a folder")

@@ -74,6 +74,7 @@ func TestAWindowsProgramIsTracedInItsPrefix(t *testing.T) {
 	assert.NotContains(t, said, "was running before")
 	found := run("footprint", "a.trace")
 	assert.Contains(t, found, "roaming-app-data:Fen/game.sav")
+	assert.Contains(t, found, `\AppData\Roaming\Fen\game.sav; confidence`, "as the program sees it")
 	assert.Contains(t, found, "documents:Fen/fen.cfg", "through the link to the person's own documents")
 	assert.Contains(t, found, filepath.Join(p.Home, "Fen", "fen.cfg"))
 	assert.NotContains(t, found, "dosdevices")

@@ -351,6 +351,9 @@ func (b *builder) judge(f *record) File {
 	if v.placed {
 		out.Place = place.Of(v.anchor, v.names, f.file.IsKey()).String()
 	}
+	if b.prefix != nil && !f.file.IsKey() {
+		out.Inside = b.prefix.inside(v, b.h.Prefix.Inside)
+	}
 	v.near = b.cuesNear(f)
 	out.Near = v.near
 	out.Kind, out.Confidence, out.Reasons = v.decide()

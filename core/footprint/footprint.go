@@ -74,8 +74,9 @@ func (f File) Written() bool { return f.Writes > 0 || f.Changes > 0 }
 
 // File is one file's record.
 type File struct {
-	Path       string        `json:"path,omitempty"`  // as seen; left out when shared
-	Place      string        `json:"place,omitempty"` // the same as a location, where it is below an anchor
+	Path       string        `json:"path,omitempty"`   // as seen; left out when shared
+	Inside     string        `json:"inside,omitempty"` // as programs in the prefix see it; left out when shared
+	Place      string        `json:"place,omitempty"`  // the same as a location, where it is below an anchor
 	Kind       Kind          `json:"kind"`
 	Confidence float64       `json:"confidence"` // 0 to 1
 	Reasons    []string      `json:"reasons"`

@@ -52,15 +52,16 @@ func TestWhatNobodyThatWasObservedWrote(t *testing.T) {
 	}
 	f := s.after(p, bytesOf(12)).end().find(t, p)
 	assert.Contains(t, f.Reasons, "it lies in the folder for settings (XDG_CONFIG_HOME)")
+	assert.Contains(t, f.Reasons, "against it: "+trace.Unobserved+": another may have, on the game's behalf")
 	assert.Equal(t, Config, f.Kind)
 
-	other := home + "/.config/pluck/state.db"
+	other := home + "/.config/pluck/settings.conf"
 	s = tell(t).file(other, bytesOf(10))
 	if err := s.w.Event(trace.Event{At: 30 * time.Second, Op: trace.Changed, File: s.files[other], Size: 12, What: trace.Unobserved}); err != nil {
 		t.Fatal(err)
 	}
 	f = s.after(other, bytesOf(12)).end().find(t, other)
-	assert.Less(t, f.Confidence, 0.9, "nobody knows whose it is")
+	assert.False(t, f.Kind.OfInterest(), f.Reasons)
 }
 
 // The positions of open descriptors tell a log that grows from a file that is

@@ -59,7 +59,8 @@ var features = []feature{
 	{System, 8, (*view).desktopFile},
 	{System, 8, (*view).windowsKey},
 	{System, 8, (*view).sessionKey},
-	{System, 2, (*view).writtenByNobody},
+	{System, 2, (*view).writtenByOthers},
+	{Config, -7, (*view).writtenByOthers},
 	{Config, 4, (*view).programKey},
 	{Asset, 5, (*view).neverWrittenInInstall},
 	{Asset, 5, (*view).neverWrittenShared},
@@ -97,7 +98,10 @@ var features = []feature{
 	{Config, -3, (*view).hammered},
 	{Save, -6, (*view).goneAfterwards},
 	{Config, -6, (*view).goneAfterwards},
-	{Save, -2, (*view).writtenByNobody},
+	{Save, -7, (*view).writtenByOthers},
+	{Capture, -7, (*view).writtenByOthers},
+	{Config, -0.5, (*view).writtenByAService},
+	{Save, -0.5, (*view).writtenByAService},
 	{Save, -2, (*view).programKey},
 	{Log, 2.5, (*view).onlyForward},
 	{Save, 1, (*view).rewrittenInPlace},
@@ -341,9 +345,18 @@ func (v *view) programKey() string {
 	return ""
 }
 
-func (v *view) writtenByNobody() string {
-	if v.unobserved && v.writes == 0 {
-		return trace.Unobserved + ": another may have, on the game's behalf or for itself"
+// On a desktop other programs write all the time. What nobody that was observed wrote
+// counts for the title only where a folder or the file is called like it.
+func (v *view) writtenByOthers() string {
+	if v.unobserved && v.writes == 0 && !v.ownName() {
+		return trace.Unobserved + ", and it is not called like the title: another program may have for itself"
+	}
+	return ""
+}
+
+func (v *view) writtenByAService() string {
+	if v.unobserved && v.writes == 0 && v.ownName() {
+		return trace.Unobserved + ": another may have, on the game's behalf"
 	}
 	return ""
 }

@@ -85,3 +85,22 @@ func (in *inPrefix) isWindows(name string) bool {
 	rest, ok := strings.CutPrefix(name, in.drives["c:"])
 	return ok && len(rest) > len(windows) && strings.EqualFold(rest[:len(windows)], windows)
 }
+
+// inside is a file's path as the programs in the prefix see it, with a drive's letter:
+// by its known folder, or else by the drive that lies closest above it; empty if none
+// does.
+func (in *inPrefix) inside(v *view, known map[string]string) string {
+	if folder := known[string(v.anchor)]; v.placed && folder != "" {
+		return strings.TrimSuffix(folder, `\`) + `\` + strings.Join(v.names, `\`)
+	}
+	best, top := "", ""
+	for letter, folder := range in.drives {
+		if rest, ok := strings.CutPrefix(v.file.Path, strings.TrimSuffix(folder, "/")+"/"); ok && (best == "" || len(folder) > len(top) || len(folder) == len(top) && letter < best[:2]) {
+			best, top = letter+"/"+rest, folder
+		}
+	}
+	if best == "" {
+		return ""
+	}
+	return strings.ToUpper(best[:1]) + strings.ReplaceAll(best[1:], "/", `\`)
+}

@@ -30,7 +30,7 @@ func (f *Footprint) Share() *Footprint {
 		if x.Place == "" || !own[topOf(x.Place)] || strings.HasPrefix(x.Place, string(place.Install)+":") && !x.Written() {
 			continue
 		}
-		x.Path = ""
+		x.Path, x.Inside = "", ""
 		x.Place = f.HidePlace(x.Place)
 		x.Reasons = each(x.Reasons, hide)
 		x.Programs = each(x.Programs, hide)

@@ -15,7 +15,7 @@ import (
 // What is typed before, such as what runs in another terminal, is not shown.
 var commandPictures = []struct{ name, home, command, before string }{
 	{"footprint", "mira", "endroit footprint tidewrack.trace", ""},
-	{"follow", "tobin", "endroit trace --follow", playing},
+	{"follow", "mira", "endroit trace --follow", playing},
 	{"propose", "mira", "endroit propose tidewrack.trace --out -", ""},
 	{"submit", "mira", "endroit submit tidewrack.draft.yaml --yes | tail -n 45", ""},
 	{"review", "anselm", "endroit review list; echo; endroit review show 9", ""},
@@ -26,7 +26,7 @@ var commandPictures = []struct{ name, home, command, before string }{
 
 // playing is a game in another terminal, that has just been saved.
 const playing = `{ echo 'set volume 40'; echo 'play 60'; echo 'save 1'; echo 'play 120'; echo 'shot'; echo 'save 2'; sleep 20; } |
-	endroit trace --title Tidewrack --out played.trace -- "$(command -v tidewrack)" - >/dev/null 2>&1 &
+	endroit trace --title Tidewrack --out played.trace -- .local/share/quayside/installed/Tidewrack/tidewrack - >/dev/null 2>&1 &
 	for word in ready saved; do sleep 3.3; endroit cue "$word" >/dev/null; done; (sleep 3; touch "$DONE") & `
 
 // commands takes each in an xterm on a screen in memory.
