@@ -7,12 +7,28 @@ import (
 	"net"
 	"os"
 	"time"
+
+	"endroit/core/trace"
 )
 
-// observation is what takes cues while it runs.
-type observation interface {
-	mark(word string) time.Duration
-	about() Running
+// marking is the observation of a trace that is being written.
+type marking struct {
+	r      *recorder
+	looks  *looks
+	header trace.Header
+	path   string // of the trace
+}
+
+// mark records a cue and returns when it was.
+func (m *marking) mark(word string) time.Duration {
+	at := m.r.now()
+	m.r.other(trace.Cue{At: at, Word: word})
+	m.looks.cued(word)
+	return at
+}
+
+func (m *marking) about() Running {
+	return Running{PID: os.Getpid(), Title: m.header.Title, Trace: m.path, Started: m.header.Started}
 }
 
 // cueListener takes cues while a trace runs.
@@ -24,7 +40,7 @@ type cueListener struct {
 }
 
 // listenForCues listens where only this user can connect.
-func listenForCues(folder string, o observation) (*cueListener, error) {
+func listenForCues(folder string, m *marking) (*cueListener, error) {
 	if folder == "" {
 		folder = DefaultCueFolder()
 	}
@@ -36,12 +52,12 @@ func listenForCues(folder string, o observation) (*cueListener, error) {
 	if c.l, c.secret, c.forget, err = listen(folder); err != nil {
 		return nil, err
 	}
-	go c.serve(o)
+	go c.serve(m)
 	return c, nil
 }
 
 // serve takes one request a connection, one after the other.
-func (c *cueListener) serve(o observation) {
+func (c *cueListener) serve(m *marking) {
 	defer close(c.done)
 	for {
 		conn, err := c.l.Accept()
@@ -50,7 +66,7 @@ func (c *cueListener) serve(o observation) {
 		}
 		_ = conn.SetDeadline(time.Now().Add(5 * time.Second))
 		var request cueRequest
-		about := o.about()
+		about := m.about()
 		answer := Marked{PID: about.PID, Title: about.Title}
 		switch err := json.NewDecoder(io.LimitReader(conn, 4096)).Decode(&request); {
 		case err != nil || subtle.ConstantTimeCompare([]byte(request.Secret), []byte(c.secret)) != 1:
@@ -63,7 +79,7 @@ func (c *cueListener) serve(o observation) {
 			if err := CheckCue(request.Cue); err != nil {
 				answer.Error = err.Error()
 			} else {
-				answer.At = o.mark(request.Cue)
+				answer.At = m.mark(request.Cue)
 			}
 		}
 		_ = json.NewEncoder(conn).Encode(answer)

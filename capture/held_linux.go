@@ -22,6 +22,22 @@ type held struct {
 	own  func(path string) bool
 	at   map[descriptor]int64
 	turn int
+	// given are the files that the command was given as its input and output: what
+	// it says there is no finding.
+	given map[string]bool
+}
+
+// newHeld begins with the files that the command is given.
+func newHeld(r *recorder, own func(path string) bool, given ...*os.File) *held {
+	h := &held{r: r, own: own, at: map[descriptor]int64{}, given: map[string]bool{}}
+	for _, f := range given {
+		if f != nil {
+			if target, err := os.Readlink("/proc/self/fd/" + strconv.Itoa(int(f.Fd()))); err == nil {
+				h.given[target] = true
+			}
+		}
+	}
+	return h
 }
 
 type descriptor struct {
@@ -82,7 +98,7 @@ func (h *held) program(pid int, p *holder, seen map[descriptor]bool) bool {
 			continue
 		}
 		file := h.r.known(target)
-		if file == nil && !h.own(target) {
+		if file == nil && (!h.own(target) || h.given[target]) {
 			continue
 		}
 		position, flags, ok := fdInfo(dir + "/fdinfo/" + name)

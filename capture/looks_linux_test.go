@@ -60,6 +60,13 @@ func init() {
 		}
 		return nil
 	}
+	acts["say"] = func() error {
+		for range 2 {
+			fmt.Println("a word")
+			time.Sleep(sampleEvery)
+		}
+		return nil
+	}
 	acts["rewind"] = func() error {
 		f, err := os.Create("ring.sav")
 		if err != nil {
@@ -163,6 +170,19 @@ func TestADescriptorFromAnotherProgramIsFound(t *testing.T) {
 	assert.Equal(t, "through a descriptor that another program opened", list[0].What)
 	assert.Equal(t, 1, list[0].Process)
 	assert.EqualValues(t, 24, got.after[name].Size)
+}
+
+// What a program says to a file that it was given is no finding.
+func TestTheOutputThatAProgramWasGivenIsNoFinding(t *testing.T) {
+	folder := must(filepath.EvalSymlinks(t.TempDir()))
+	t.Setenv("HOME", folder)
+	said := must(os.Create(filepath.Join(folder, "said.txt")))
+	defer said.Close()
+	acts := observe(t, "say", func(o *Options) { o.Stdout = said })
+	assert.Equal(t, 0, acts.result.Status)
+	assert.NotContains(t, acts.files, filepath.Join(folder, "said.txt"))
+	info := must(said.Stat())
+	assert.EqualValues(t, 14, info.Size())
 }
 
 func TestWhatAServiceWritesIsAttributedToNobody(t *testing.T) {

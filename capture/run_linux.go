@@ -162,7 +162,7 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 	go func() { s.supervisor.run(); close(allGone) }()
 	ended, reaped := make(chan struct{}), make(chan struct{})
 	go s.reap(ended, reaped)
-	cues, cueErr := listenForCues(s.o.CueFolder, s)
+	cues, cueErr := listenForCues(s.o.CueFolder, &marking{s.r, s.looks, s.header, s.o.Path})
 	if cueErr != nil {
 		s.notice(fmt.Sprintf("cues cannot be taken: %v", cueErr))
 	}
@@ -274,18 +274,6 @@ func (s *session) reap(ended, reaped chan<- struct{}) {
 // sample looks at what no call tells, from time to time and at the end.
 func (s *session) sample(stop <-chan struct{}, done chan<- struct{}) {
 	defer close(done)
-	h := &held{r: s.r, own: s.looks.own, at: map[descriptor]int64{}}
+	h := newHeld(s.r, s.looks.own, s.o.Stdin, s.o.Stdout, s.o.Stderr)
 	s.looks.run(stop, h.look)
-}
-
-func (s *session) about() Running {
-	return Running{PID: os.Getpid(), Title: s.header.Title, Trace: s.o.Path, Started: s.header.Started}
-}
-
-// mark records a cue and returns when it was.
-func (s *session) mark(word string) time.Duration {
-	at := s.r.now()
-	s.r.other(trace.Cue{At: at, Word: word})
-	s.looks.cued(word)
-	return at
 }

@@ -80,7 +80,7 @@ func System(ctx context.Context, o SystemOptions) (Result, error) {
 	if home := header.Env["HOME"]; home != "" {
 		s.before.walk(home, 0, homeDepth, systemBefore, nil)
 	}
-	cues, err := listenForCues(o.CueFolder, s)
+	cues, err := listenForCues(o.CueFolder, &marking{r, s.looks, header, o.Path})
 	if err != nil {
 		r.gap("cues could not be taken: " + reason(err))
 	}
@@ -88,7 +88,7 @@ func System(ctx context.Context, o SystemOptions) (Result, error) {
 		o.Ready()
 	}
 	stop, looked := make(chan struct{}), make(chan struct{})
-	h := &held{r: r, own: s.looks.own, at: map[descriptor]int64{}}
+	h := newHeld(r, s.looks.own)
 	go func() { defer close(looked); s.looks.run(stop, h.look) }()
 	s.run(ctx)
 	cues.close()
@@ -652,17 +652,6 @@ func (s *system) renamed(p *process, from, to string) {
 	s.r.touched(f)
 	s.r.touched(t)
 	t.exists = true
-}
-
-func (s *system) mark(word string) time.Duration {
-	at := s.r.now()
-	s.r.other(trace.Cue{At: at, Word: word})
-	s.looks.cued(word)
-	return at
-}
-
-func (s *system) about() Running {
-	return Running{PID: s.self, Title: s.header.Title, Trace: s.o.Path, Started: s.header.Started}
 }
 
 // PersonBehind is who asked root for something by sudo, with the variables that place

@@ -64,7 +64,7 @@ func Watch(ctx context.Context, o WatchOptions) (Result, error) {
 		w.looks.roots = append(w.looks.roots, strings.TrimSuffix(slashed(filepath.Clean(f.Folder)), "/"))
 	}
 	w.begin()
-	cues, err := listenForCues(o.CueFolder, w)
+	cues, err := listenForCues(o.CueFolder, &marking{r, w.looks, header, o.Path})
 	if err != nil {
 		r.gap("cues could not be taken: " + reason(err))
 	}
@@ -228,36 +228,29 @@ func (w *watch) ours(path string) bool {
 	return trace != "" && path == trace || versions != "" && (path == versions || strings.HasPrefix(path, versions+"/"))
 }
 
-func (w *watch) run(ctx context.Context) {
-	for {
-		select {
-		case <-ctx.Done():
-			w.drain()
-			return
-		case e, ok := <-w.notifications.Events:
-			if !ok {
-				return
-			}
-			w.event(e)
-		case err := <-w.notifications.Errors:
-			w.failed(err)
-		}
-	}
-}
+// drained is how long nothing has to be notified of until all was read.
+const drained = 100 * time.Millisecond
 
-// drain takes what was notified and not read yet.
-func (w *watch) drain() {
+// run takes what is notified until ctx ends, and then what was notified by then.
+func (w *watch) run(ctx context.Context) {
+	stop := ctx.Done()
+	var quiet <-chan time.Time
 	for {
 		select {
+		case <-stop:
+			stop, quiet = nil, time.After(drained)
+		case <-quiet:
+			return
 		case e, ok := <-w.notifications.Events:
 			if !ok {
 				return
 			}
 			w.event(e)
+			if quiet != nil {
+				quiet = time.After(drained)
+			}
 		case err := <-w.notifications.Errors:
 			w.failed(err)
-		case <-time.After(100 * time.Millisecond):
-			return
 		}
 	}
 }
@@ -462,15 +455,4 @@ func (w *watch) compare() {
 	if w.unwatched > 0 {
 		w.r.gap(fmt.Sprintf("%d folders gave no notifications, as the system allows no more: what changed there was found by comparing, without the steps between", w.unwatched))
 	}
-}
-
-func (w *watch) mark(word string) time.Duration {
-	at := w.r.now()
-	w.r.other(trace.Cue{At: at, Word: word})
-	w.looks.cued(word)
-	return at
-}
-
-func (w *watch) about() Running {
-	return Running{PID: os.Getpid(), Title: w.header.Title, Trace: w.o.Path, Started: w.header.Started}
 }

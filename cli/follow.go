@@ -282,6 +282,20 @@ func (f *follower) print(ctx context.Context, a *app) {
 	}
 }
 
+// summed begins to keep the summary in the terminal, unless --quiet forbids it, and
+// returns what takes it away.
+func (a *app) summed(c *cli.Command, name string) func() {
+	if c.Bool("quiet") {
+		return func() {}
+	}
+	ended := make(chan struct{})
+	gone := a.status(name, ended)
+	return func() {
+		close(ended)
+		<-gone
+	}
+}
+
 // status keeps the summary in the last row of the terminal while a program runs there,
 // and takes it away at the end. A program that takes the terminal over is left alone.
 func (a *app) status(name string, ended <-chan struct{}) (done <-chan struct{}) {

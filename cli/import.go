@@ -20,18 +20,14 @@ func (a *app) importLog() *cli.Command {
 	return command(&cli.Command{
 		Name: "import", Usage: "make a trace of a log that some other program wrote, often elsewhere",
 		UsageText:   "endroit import LOG [--columns time=HEADING,...] [--operation WORD=OP]... [--process NAME] [--out FILE]",
-		Description: "Reads a table (with commas, semicolons, tabs or bars between, and a heading) or a JSON\nobject on each line, in UTF-8, UTF-16 or Windows' own encoding. It shows which column\nit takes for what, and counts and shows the lines that it cannot use.\nThe columns are " + columnList() + ";\noperation and path have to be there.\nThe operations are those of endroit trace show, open (which flags in the details tell\nmore of), and ignore.",
-		Flags: []cli.Flag{
+		Description: "Reads a table (with commas, semicolons, tabs or bars between, and a heading) or a JSON\nobject on each line, in UTF-8, UTF-16 or Windows' own encoding. It shows which column\nit takes for what, and counts and shows the lines that it cannot use.\nThe columns are " + columnList() + ";\noperation and path have to be there.\nThe operations are those of endroit trace show, open (which flags in the details tell\nmore of), and ignore. --install names the folder as it\nwas there, such as D:\\Games\\Fen.",
+		Flags: append(aboutFlags(),
 			&cli.StringSliceFlag{Name: "columns", Usage: "which heading means what: `COLUMN=HEADING,...`"},
 			&cli.StringSliceFlag{Name: "operation", Usage: "what a word of the log means: `WORD=OP`; again for another"},
 			&cli.StringFlag{Name: "process", Usage: "take only the lines of this program: `NAME`"},
-			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`"},
-			&cli.StringFlag{Name: "edition", Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
-			&cli.StringFlag{Name: "launcher", Usage: "the `ID` of the program that installed and starts it"},
-			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that it was installed in there, such as D:\\Games\\Fen"},
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the log)"},
 			jsonFlag(),
-		},
+		),
 		Action: func(_ context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one LOG")
 			if err != nil {

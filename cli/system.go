@@ -4,10 +4,8 @@ import (
 	"context"
 	"errors"
 	"os"
-	"os/signal"
 	"path/filepath"
 	"strconv"
-	"syscall"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -86,27 +84,13 @@ func giveTo(uid, gid int, names ...string) {
 
 func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o capture.SystemOptions) (capture.Result, error) {
 	var err error
-	if o.Path, err = filepath.Abs(file.Name()); err != nil {
-		return capture.Result{}, err
-	}
-	if o.Versions, err = versionsOf(c, file.Name()); err != nil {
+	if o.Path, o.Versions, err = besidesTrace(c, file.Name()); err != nil {
 		return capture.Result{}, err
 	}
 	o.Out = file
 	o.Notice = func(text string) { a.tell("endroit: %s", text) }
-	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
-	defer stop()
-	if d := c.Duration("for"); d > 0 {
-		var cancel context.CancelFunc
-		ctx, cancel = context.WithTimeout(ctx, d)
-		defer cancel()
-	}
-	ended := make(chan struct{})
-	if !c.Bool("quiet") {
-		gone := a.status(file.Name(), ended)
-		defer func() { <-gone }()
-	}
-	defer close(ended)
+	ctx, done := a.untilEnd(ctx, c, file.Name())
+	defer done()
 	o.Ready = func() {
 		what, when := "every program", "Ctrl-C ends"
 		switch {

@@ -21,6 +21,7 @@ import (
 
 	"endroit/capture"
 	"endroit/core/manifest"
+	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/trace"
 	"endroit/machine"
@@ -32,11 +33,7 @@ func (a *app) trace() *cli.Command {
 		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\n   endroit trace --system [--process NAME | --pid PID | --under FOLDER]\n   endroit trace --follow [--pid PID]\n   endroit trace show TRACE [--files | --processes | --events]\n   endroit trace trim TRACE --out FILE",
 		Commands:    []*cli.Command{a.traceShow(), a.traceTrim()},
 		Description: "Runs the command with this terminal and ends with its exit code. While it runs,\nmark the moments that matter from another terminal with endroit cue.\nWhich edition, version, launcher, folder, prefix and account it is of is filled in\nfrom what endroit machine finds, and said; options say otherwise.\nThe trace holds paths and times, no contents. Beside it, in a folder of its own, lie\nthe versions of small files: before the run changed them, at each cue and at the end.\nBoth stay on this machine.",
-		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "title", Local: true, Usage: "the game's `NAME`"},
-			&cli.StringFlag{Name: "edition", Local: true, Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
-			&cli.StringFlag{Name: "launcher", Local: true, Usage: "the `ID` of the program that installed and starts it"},
-			&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER` (otherwise the program's own)"},
+		Flags: append(aboutFlags(),
 			&cli.StringFlag{Name: "prefix", Local: true, Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
 			&cli.BoolFlag{Name: "end-server", Local: true, Usage: "end all programs in the prefix first, as its server would be missed"},
 			&cli.StringFlag{Name: "account", Local: true, Usage: "the `ID` of the launcher's account in use"},
@@ -51,7 +48,7 @@ func (a *app) trace() *cli.Command {
 			&cli.DurationFlag{Name: "for", Local: true, Usage: "with --system end by itself after this `TIME`", HideDefault: true},
 			&cli.BoolFlag{Name: "follow", Local: true, Usage: "run nothing: show the summary of a trace that runs in another terminal"},
 			&cli.IntFlag{Name: "pid", Local: true, Usage: "with --system only this process, and what it starts: `PID`; with --follow the endroit trace that is meant", HideDefault: true},
-		},
+		),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			switch {
 			case c.Bool("follow"):
@@ -131,7 +128,7 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 		_ = os.Remove(name)
 		return err
 	}
-	result, err := a.observe(ctx, args, header, gaps, file, versions, c.Bool("quiet"))
+	result, err := a.observe(ctx, args, header, gaps, file, versions, a.summed(c, name))
 	if e := file.Close(); err == nil {
 		err = e
 	}
@@ -219,13 +216,7 @@ func (a *app) assume(c *cli.Command, header *trace.Header, args []string) error 
 	if err != nil {
 		return err
 	}
-	k, err := a.openKept()
-	if err != nil {
-		k = nil // without a manifest, one's own sheets
-	} else {
-		defer k.Close()
-	}
-	survey, err := a.survey(c, k, roots)
+	survey, err := a.surveyed(c, roots)
 	if err != nil {
 		return err
 	}
@@ -271,6 +262,28 @@ func (a *app) namedPrefix(c *cli.Command, header *trace.Header) error {
 	a.tellNotes(p)
 	header.Prefix = prefixOf(p)
 	return nil
+}
+
+// surveyed is what the launchers' sheets know of this machine: those of the local
+// manifest, if there is one, and one's own.
+func (a *app) surveyed(c *cli.Command, roots place.Roots) (*machine.Survey, error) {
+	k, err := a.openKept()
+	if err != nil {
+		k = nil
+	} else {
+		defer k.Close()
+	}
+	return a.survey(c, k, roots)
+}
+
+// aboutFlags say what an observation is of.
+func aboutFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: "title", Local: true, Usage: "the game's `NAME`"},
+		&cli.StringFlag{Name: "edition", Local: true, Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
+		&cli.StringFlag{Name: "launcher", Local: true, Usage: "the `ID` of the program that installed and starts it"},
+		&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER`"},
+	}
 }
 
 // fillIn fills in what was not named, and says it.
@@ -406,7 +419,7 @@ func editionsMeant(installed []sheet.Installed, header trace.Header, programs []
 
 // observe runs the command. The terminal's own signals reach it directly, as it
 // is in the same foreground group; others are passed on.
-func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File, versions capture.Versions, quiet bool) (capture.Result, error) {
+func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File, versions capture.Versions, summed func()) (capture.Result, error) {
 	stop := make(chan struct{})
 	passOn := make(chan os.Signal, 8)
 	signals := make(chan os.Signal, 8)
@@ -437,12 +450,7 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, g
 			}
 		}
 	}()
-	ended := make(chan struct{})
-	if !quiet {
-		gone := a.status(file.Name(), ended)
-		defer func() { <-gone }()
-	}
-	defer close(ended)
+	defer summed()
 	path, err := filepath.Abs(file.Name())
 	if err != nil {
 		return capture.Result{}, err
@@ -502,7 +510,7 @@ func (a *app) traced(how, name string, r capture.Result) {
 		a.tell("endroit: not seen: %s", shown(g.What))
 	}
 	if list, err := capture.ReadVersions(capture.VersionsBeside(name)); err == nil && len(list) > 0 {
-		a.tell("endroit: %s of small files lie beside it, in %s (endroit trace show %s --versions)", count(len(list), "version", "versions"), capture.VersionsBeside(name), name)
+		a.tell("endroit: beside it, in %s: %s of small files (endroit trace show %s --versions)", capture.VersionsBeside(name), count(len(list), "version", "versions"), name)
 	}
 	a.tell("endroit: the trace is in %s; next: endroit footprint %s", name, name)
 }

@@ -27,17 +27,13 @@ func (a *app) watch() *cli.Command {
 		Name: "watch", Usage: "observe what changes in folders, without running anything or any privilege",
 		UsageText:   "endroit watch [TITLE | FOLDER...] [--for TIME] [--out FILE]",
 		Description: "Where endroit trace cannot be used: on Windows and macOS, and for games that somebody\nelse starts. It watches by change notifications and by comparing what was there before\nand after. It sees neither reads nor which program wrote, and the trace says so.\nWith a TITLE it watches the installed edition's folders and those where games keep\nthings; with FOLDERs those alone; with neither those where games keep things.\nStart it first, then the game; end it with Ctrl-C after the game has quit. Mark moments\nwith endroit cue from another terminal.",
-		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, when folders are named"},
-			&cli.StringFlag{Name: "edition", Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
-			&cli.StringFlag{Name: "launcher", Usage: "the `ID` of the program that installed and starts it"},
-			&cli.StringFlag{Name: "install", Usage: "the installed edition's `FOLDER`"},
+		Flags: append(aboutFlags(),
 			&cli.StringFlag{Name: "prefix", Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
 			&cli.DurationFlag{Name: "for", Usage: "end by itself after this `TIME`, such as 10m", HideDefault: true},
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the title and time)"},
 			versionsFlag(), versionsTotalFlag(), sheetsFlag(),
 			&cli.BoolFlag{Name: "quiet", Usage: "no summary in the last row of the terminal"},
-		},
+		),
 		Action: func(ctx context.Context, c *cli.Command) error { return a.runWatch(ctx, c) },
 	}, find, "endroit watch Tidewrack\nendroit watch ~/.config ~/.local/share --for 10m")
 }
@@ -102,28 +98,38 @@ func traceName(c *cli.Command, title, otherwise string) string {
 	return fmt.Sprintf("%s-%s.trace", base, time.Now().Format("20060102-150405"))
 }
 
+// besidesTrace is a trace's whole path, and what to keep beside it.
+func besidesTrace(c *cli.Command, name string) (path string, v capture.Versions, err error) {
+	if path, err = filepath.Abs(name); err == nil {
+		v, err = versionsOf(c, name)
+	}
+	return path, v, err
+}
+
+// untilEnd is for an observation that runs nothing: it ends with Ctrl-C or after the time
+// that was said, and the terminal sums up meanwhile. done has to be called at its end.
+func (a *app) untilEnd(ctx context.Context, c *cli.Command, name string) (until context.Context, done func()) {
+	until, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+	cancel := context.CancelFunc(func() {})
+	if d := c.Duration("for"); d > 0 {
+		until, cancel = context.WithTimeout(until, d)
+	}
+	summed := a.summed(c, name)
+	return until, func() {
+		summed()
+		cancel()
+		stop()
+	}
+}
+
 func (a *app) watchInto(ctx context.Context, c *cli.Command, file *os.File, o capture.WatchOptions) (capture.Result, error) {
 	var err error
-	if o.Path, err = filepath.Abs(file.Name()); err != nil {
-		return capture.Result{}, err
-	}
-	if o.Versions, err = versionsOf(c, file.Name()); err != nil {
+	if o.Path, o.Versions, err = besidesTrace(c, file.Name()); err != nil {
 		return capture.Result{}, err
 	}
 	o.Out = file
-	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
-	defer stop()
-	if d := c.Duration("for"); d > 0 {
-		var cancel context.CancelFunc
-		ctx, cancel = context.WithTimeout(ctx, d)
-		defer cancel()
-	}
-	ended := make(chan struct{})
-	if !c.Bool("quiet") {
-		gone := a.status(file.Name(), ended)
-		defer func() { <-gone }()
-	}
-	defer close(ended)
+	ctx, done := a.untilEnd(ctx, c, file.Name())
+	defer done()
 	o.Ready = func(folders, files int) {
 		end := "Ctrl-C ends, after the game has quit"
 		if d := c.Duration("for"); d > 0 {
@@ -217,13 +223,7 @@ var keepsThings = []place.Anchor{place.SavedGames, place.RoamingAppData, place.L
 
 // watchedTitle fills in what the launchers' sheets know of an installed title.
 func (a *app) watchedTitle(c *cli.Command, header *trace.Header, roots place.Roots) error {
-	k, err := a.openKept()
-	if err != nil {
-		k = nil // without a manifest, one's own sheets
-	} else {
-		defer k.Close()
-	}
-	survey, err := a.survey(c, k, roots)
+	survey, err := a.surveyed(c, roots)
 	if err != nil {
 		return err
 	}
