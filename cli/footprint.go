@@ -1,19 +1,25 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
+	"github.com/dustin/go-humanize"
+	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/footprint"
+	"endroit/core/place"
 	"endroit/core/trace"
 )
 
@@ -66,48 +72,113 @@ func readTrace(name string) (*footprint.Footprint, string, error) {
 func (a *app) footprint() *cli.Command {
 	return command(&cli.Command{
 		Name: "footprint", Usage: "show what the files of a trace are, and why",
-		UsageText:   "endroit footprint TRACE [--kind KIND,...] [--reasons] [--json]",
-		Description: "Files of interest come first: " + kindList(true) + ". The rest is counted;\n--kind lists it. Each kind is given with its confidence, from 0 to 1, and reasons.",
-		Flags: []cli.Flag{
+		UsageText:   "endroit footprint TRACE [--why PATH | --by-folder] [--kind KIND,...] [--process NAME] [--under FOLDER] [--op OP,...] [--between CUE,CUE] [--name TEXT] [--min-size SIZE] [--max-size SIZE] [--reasons] [--json]",
+		Description: "It opens with the answer: in which files progress, settings and pictures are most\nlikely kept. The rest is told in a line for each kind; a choice lists what was chosen,\nof any kind. Each kind is given with its confidence, from 0 to 1, and the reasons that\nweigh most.",
+		Flags: append([]cli.Flag{
+			&cli.StringFlag{Name: "why", Usage: "all that speaks for and against what one file could be: `PATH`, or its place"},
+			&cli.BoolFlag{Name: "by-folder", Usage: "each folder, with how many files of which kinds"},
 			&cli.StringSliceFlag{Name: "kind", Usage: "only these kinds: `KIND,...` of " + kindList(false)},
+			&cli.StringSliceFlag{Name: "process", Usage: "only files that a program of this `NAME` used"},
+			&cli.StringFlag{Name: "name", Usage: "only files with this `TEXT` in their path"},
+			&cli.StringFlag{Name: "min-size", Usage: "only files of at least this `SIZE`, before or after"},
+			&cli.StringFlag{Name: "max-size", Usage: "only files of at most this `SIZE`"},
 			&cli.BoolFlag{Name: "reasons", Usage: "print all reasons for each file, not only the weightiest"},
 			jsonFlag(),
-		},
+		}, pickFlags()...),
 		Action: func(_ context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one TRACE")
 			if err != nil {
 				return err
 			}
-			kinds, err := parseKinds(c.StringSlice("kind"))
-			if err != nil {
-				return err
-			}
-			fp, _, err := readTrace(name)
-			if err != nil {
-				return err
-			}
-			if fp.Cut != "" {
-				a.tell("endroit: %s is cut short: %s", name, fp.Cut)
-			}
-			if len(kinds) > 0 {
-				files := []footprint.File{}
-				for _, f := range fp.Files {
-					if kinds[f.Kind] {
-						files = append(files, f)
-					}
-				}
-				fp.Files = files
-			}
-			if c.Bool("json") {
-				return a.json(fp)
-			}
-			a.printFootprint(fp, kinds, c.Bool("reasons"))
-			if len(kinds) == 0 {
-				a.say("\nNext: endroit propose %s", name)
-			}
-			return nil
+			return a.runFootprint(c, name)
 		},
-	}, find, "endroit footprint tidewrack.trace\nendroit footprint tidewrack.trace --kind log,temp")
+	}, find, "endroit footprint tidewrack.trace\nendroit footprint tidewrack.trace --why ~/.config/tidewrack/settings.ini\nendroit footprint tidewrack.trace --op create,rename --between ready,saved")
+}
+
+func (a *app) runFootprint(c *cli.Command, name string) error {
+	open, pick, close, err := chosenTrace(c, name)
+	if err != nil {
+		return err
+	}
+	defer close()
+	only := footprint.Filter{Pick: pick, Programs: c.StringSlice("process"), Name: c.String("name")}
+	if only.Kinds, err = parseKinds(c.StringSlice("kind")); err != nil {
+		return err
+	}
+	if only.MinSize, err = sizeFlag(c, "min-size"); err != nil {
+		return err
+	}
+	if only.MaxSize, err = sizeFlag(c, "max-size"); err != nil {
+		return err
+	}
+	r, err := open()
+	if err != nil {
+		return ofFile(name, err)
+	}
+	fp, err := footprint.FromTraceOnly(r, only)
+	if err != nil {
+		return ofFile(name, err)
+	}
+	if fp.Cut != "" {
+		a.tell("endroit: %s is cut short: %s", name, fp.Cut)
+	}
+	switch {
+	case c.String("why") != "":
+		return a.why(c, fp)
+	case c.Bool("json"):
+		return a.json(fp)
+	case c.Bool("by-folder"):
+		a.printFolders(fp, only)
+	default:
+		a.printFootprint(fp, only, c.Bool("reasons"))
+	}
+	if only.Empty() {
+		a.say("\nNext: endroit propose %s", name)
+	}
+	return nil
+}
+
+// sizeFlag reads a size; 0 if it is not there.
+func sizeFlag(c *cli.Command, name string) (int64, error) {
+	if c.String(name) == "" {
+		return 0, nil
+	}
+	n, err := humanize.ParseBytes(c.String(name))
+	if err != nil || n > 1<<60 {
+		return 0, fail(exitUsage, "--%s %q is no size; write it like 16MiB, 500KB or 0", name, c.String(name))
+	}
+	return int64(n), nil
+}
+
+// why prints all evidence on one file.
+func (a *app) why(c *cli.Command, fp *footprint.Footprint) error {
+	name := c.String("why")
+	w, ok := fp.Explain(name)
+	if !ok {
+		if full, err := filepath.Abs(name); err == nil {
+			w, ok = fp.Explain(full)
+		}
+	}
+	if !ok {
+		return fail(exitNotFound, "no file of this run is %s; --name finds files by a part of their path", name)
+	}
+	if c.Bool("json") {
+		return a.json(w)
+	}
+	a.printFile(fp, w.File, false, 0)
+	for _, p := range w.Points {
+		a.say("\n%s: %s%.0f %%", p.Kind, map[bool]string{true: "most likely, "}[p.Kind == w.File.Kind], 100*p.Share)
+		if p.Kind == footprint.Unknown {
+			a.say("  %+5.1f  what a kind has to come to, to be likelier than not knowing", p.Sum)
+			continue
+		}
+		for _, e := range w.Evidence {
+			if e.Kind == p.Kind {
+				a.say("  %+5.1f  %s", e.Weight, shown(e.Text))
+			}
+		}
+	}
+	return nil
 }
 
 func kindList(interest bool) string {
@@ -120,18 +191,13 @@ func kindList(interest bool) string {
 	return strings.Join(names, ", ")
 }
 
-func parseKinds(names []string) (map[footprint.Kind]bool, error) {
-	kinds := map[footprint.Kind]bool{}
+func parseKinds(names []string) (kinds []footprint.Kind, err error) {
 	for _, n := range names {
-		n = strings.TrimSpace(n)
-		known := false
-		for _, k := range footprint.Kinds {
-			known = known || string(k) == n
-		}
-		if !known {
+		k := footprint.Kind(strings.TrimSpace(n))
+		if !slices.Contains(footprint.Kinds, k) {
 			return nil, fail(exitUsage, "there is no kind %q; the kinds are %s", n, kindList(false))
 		}
-		kinds[footprint.Kind(n)] = true
+		kinds = append(kinds, k)
 	}
 	return kinds, nil
 }
@@ -159,7 +225,14 @@ func describeRun(title string, e *trace.Edition, launcher, platform string, leng
 	return shown(strings.Join(append(parts, platform, "ran "+inTerms(length)), ", "))
 }
 
-func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bool, all bool) {
+// answers are how the files of a kind are introduced.
+var answers = map[footprint.Kind]string{
+	footprint.Save:    "Progress is most likely in",
+	footprint.Config:  "Settings are most likely in",
+	footprint.Capture: "Pictures and recordings are most likely in",
+}
+
+func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all bool) {
 	a.say("%s", describe(fp))
 	if len(fp.Cues) > 0 {
 		var cues []string
@@ -168,43 +241,130 @@ func (a *app) printFootprint(fp *footprint.Footprint, only map[footprint.Kind]bo
 		}
 		a.say("cues: %s", strings.Join(cues, ", "))
 	}
-	for _, g := range fp.Gaps {
-		a.say("not seen: %s", shown(g.What))
-	}
 	any := false
-	var last footprint.Kind
-	for _, f := range fp.Files {
-		if len(only) == 0 && !f.Kind.OfInterest() {
+	for _, k := range footprint.Kinds {
+		if only.Empty() && !k.OfInterest() {
+			continue
+		}
+		var files []footprint.File
+		for _, f := range fp.Files {
+			if f.Kind == k {
+				files = append(files, f)
+			}
+		}
+		if len(files) == 0 {
 			continue
 		}
 		any = true
-		if f.Kind != last {
-			a.say("\n%s", f.Kind)
-			last = f.Kind
+		slices.SortStableFunc(files, func(x, y footprint.File) int { return cmp.Compare(y.Confidence, x.Confidence) })
+		a.say("\n%s", orText(answers[k], string(k)))
+		for _, f := range files {
+			a.printFile(fp, f, all, reasonsShown)
 		}
-		a.printFile(fp, f, all)
 	}
 	if !any {
-		a.say("\nNothing of %s was seen.", map[bool]string{true: "interest", false: "these kinds"}[len(only) == 0])
-		if len(only) == 0 {
+		a.say("\nNothing of %s was seen.", map[bool]string{true: "interest", false: "that choice"}[only.Empty()])
+		if only.Empty() {
 			a.say("Did the program save? Play until it does, mark it with endroit cue saved, and quit properly.")
 		}
 	}
-	if len(only) > 0 {
-		return
+	if only.Empty() {
+		a.printRest(fp)
 	}
-	var rest []string
-	for _, k := range footprint.Kinds {
-		if n := fp.Counts[k]; n > 0 && !k.OfInterest() {
-			rest = append(rest, fmt.Sprintf("%d %s", n, k))
-		}
-	}
-	if len(rest) > 0 {
-		a.say("\nthe rest: %s", strings.Join(rest, ", "))
+	for i, g := range fp.Gaps {
+		a.say("%snot seen: %s", map[bool]string{true: "\n"}[i == 0], shown(g.What))
 	}
 }
 
-func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool) {
+// placesShown is how many folders the line on a kind of no interest names.
+const placesShown = 3
+
+// printRest says in a line for each kind what the other files were.
+func (a *app) printRest(fp *footprint.Footprint) {
+	first := true
+	for _, k := range footprint.Kinds {
+		if fp.Counts[k] == 0 || k.OfInterest() {
+			continue
+		}
+		if first {
+			a.say("\nThe rest")
+			first = false
+		}
+		in := map[string]int{}
+		for _, f := range fp.Files {
+			if f.Kind == k {
+				in[folderOf(f)]++
+			}
+		}
+		folders := slices.SortedFunc(maps.Keys(in), func(x, y string) int {
+			return cmp.Or(cmp.Compare(in[y], in[x]), strings.Compare(x, y))
+		})
+		text := strings.Join(folders[:min(len(folders), placesShown)], ", ")
+		if more := len(folders) - placesShown; more > 0 {
+			text += fmt.Sprintf(" and %s", count(more, "more folder", "more folders"))
+		}
+		a.say("  %6s %-8s in %s", humanize.Comma(int64(fp.Counts[k])), k, shown(text))
+	}
+}
+
+// folderOf is the folder that a file lies in: by its place, if it has one.
+func folderOf(f footprint.File) string {
+	name := strings.TrimSuffix(orText(f.Place, f.Path), "/")
+	if i := strings.LastIndexByte(name, '/'); i > 0 {
+		return name[:i+1]
+	}
+	anchor, _, _ := strings.Cut(name, ":")
+	return anchor + ":"
+}
+
+// printFolders lists folders with the kinds of the files in them, those with files of
+// interest first.
+func (a *app) printFolders(fp *footprint.Footprint, only footprint.Filter) {
+	type folder struct {
+		name            string
+		files, interest int
+		kinds           map[footprint.Kind]int
+		last            time.Duration
+	}
+	all := map[string]*folder{}
+	for _, f := range fp.Files {
+		x := all[folderOf(f)]
+		if x == nil {
+			x = &folder{name: folderOf(f), kinds: map[footprint.Kind]int{}}
+			all[x.name] = x
+		}
+		x.files++
+		x.kinds[f.Kind]++
+		if f.Kind.OfInterest() {
+			x.interest++
+		}
+		x.last = max(x.last, f.LastWrite)
+	}
+	if len(all) == 0 {
+		a.say("no file is like that")
+		return
+	}
+	list := slices.SortedFunc(maps.Values(all), func(x, y *folder) int {
+		return cmp.Or(cmp.Compare(y.interest, x.interest), cmp.Compare(y.files, x.files), strings.Compare(x.name, y.name))
+	})
+	t := newTable(a.out, "files", "last written", "folder", "what they are")
+	for _, x := range list {
+		var kinds []string
+		for _, k := range footprint.Kinds {
+			if n := x.kinds[k]; n > 0 {
+				kinds = append(kinds, fmt.Sprintf("%d %s", n, k))
+			}
+		}
+		written := "-"
+		if x.last > 0 {
+			written = inTerms(x.last)
+		}
+		t.AppendRow(table.Row{x.files, written, shown(x.name), strings.Join(kinds, ", ")})
+	}
+	t.Render()
+}
+
+func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, reasons int) {
 	where := f.Path
 	if where == "" {
 		where = f.Place
@@ -220,9 +380,17 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool) {
 	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f), became(f.Before, f.After, f.Written()))
 	a.say("      %s", shown(strings.Join(facts, "; ")))
 	for i, r := range f.Reasons {
-		if i == reasonsShown && !all && len(f.Reasons) > reasonsShown+1 {
-			a.say("      - and %d more reasons (--reasons)", len(f.Reasons)-reasonsShown)
-			break
+		switch {
+		case all:
+		case reasons == 0:
+			return
+		case i == reasons && len(f.Reasons) > reasons+1:
+			how := ""
+			if f.Path != "" {
+				how = " (--why " + place.ShellQuote(where) + ")"
+			}
+			a.say("      - and %d more reasons%s", len(f.Reasons)-reasons, shown(how))
+			return
 		}
 		a.say("      - %s", shown(r))
 	}

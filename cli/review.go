@@ -174,7 +174,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		a.say("\ncannot be accepted: %s can match files of %s, which keeps its own in %s", shown(k.At), shown(k.TitleName), shown(k.TitlesAt))
 	}
 	a.say("\nfootprint")
-	a.printFootprint(&fp, nil, false)
+	a.printFootprint(&fp, footprint.Filter{}, false)
 	a.printNext(x)
 	return nil
 }

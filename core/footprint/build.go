@@ -11,17 +11,7 @@ import (
 )
 
 // FromTrace reads a whole trace. Its memory grows with files, not with events.
-func FromTrace(r *trace.Reader) (*Footprint, error) {
-	b := newBuilder(r.Header)
-	for line, err := range r.Lines() {
-		if err != nil {
-			return nil, err
-		}
-		b.line(line)
-	}
-	b.fp.Cut = r.Cut()
-	return b.finish(), nil
-}
+func FromTrace(r *trace.Reader) (*Footprint, error) { return FromTraceOnly(r, Filter{}) }
 
 // maxTimes is how many write times are kept of one file: the first ones, and
 // the last in the final place.
@@ -50,9 +40,11 @@ type record struct {
 	unobserved bool    // it changed, and no observed program wrote it
 	positions  int     // times that it was found further on in a file held open
 	rewound    int     // times that it was found to go back in it
+	picked     bool    // an event of it counts for the filter
 }
 
 type builder struct {
+	only      Filter
 	h         trace.Header
 	fp        *Footprint
 	files     []*record // by number, from 1
@@ -132,6 +124,9 @@ func (b *builder) event(e trace.Event) {
 	b.last = max(b.last, e.At)
 	f := b.files[e.File]
 	f.ops[e.Op]++
+	if b.only.byEvents() {
+		b.pick(e)
+	}
 	switch {
 	case f.file.IsKey():
 		f.writes++
@@ -253,7 +248,9 @@ func (b *builder) finish() *Footprint {
 		}
 		out := b.judge(f)
 		b.fp.Counts[out.Kind]++
-		b.fp.Files = append(b.fp.Files, out)
+		if f.picked || !b.only.byEvents() {
+			b.fp.Files = append(b.fp.Files, out)
+		}
 	}
 	order := map[Kind]int{}
 	for i, k := range Kinds {
@@ -356,7 +353,8 @@ func (b *builder) judge(f *record) File {
 	}
 	v.near = b.cuesNear(f)
 	out.Near = v.near
-	out.Kind, out.Confidence, out.Reasons = v.decide()
+	out.evidence = v.evidence()
+	out.Kind, out.Confidence, out.Reasons = decide(out.evidence)
 	return out
 }
 

@@ -92,4 +92,5 @@ type File struct {
 	Near       []string      `json:"near,omitempty"`     // cues that it was written near
 	Before     trace.State   `json:"before"`
 	After      trace.State   `json:"after"`
+	evidence   []Evidence    // of all kinds; see Explain
 }

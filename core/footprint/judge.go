@@ -5,7 +5,7 @@ import (
 	"math"
 	"path"
 	"regexp"
-	"sort"
+	"slices"
 	"strings"
 	"time"
 
@@ -114,48 +114,56 @@ var features = []feature{
 // unknownPoints is how many points a kind needs to be as likely as Unknown.
 const unknownPoints = 2.0
 
-// decide adds the evidence up. The confidence is the kind's share of the odds
-// of all kinds; the reasons are those for the kind, the weightiest first.
-func (v *view) decide() (Kind, float64, []string) {
-	type reason struct {
-		weight float64
-		text   string
-	}
-	points := map[Kind]float64{Unknown: unknownPoints}
-	reasons := map[Kind][]reason{}
+// evidence is what applies to the file, for and against every kind.
+func (v *view) evidence() (list []Evidence) {
 	for _, f := range features {
-		text := f.test(v)
-		if text == "" {
-			continue
+		if text := f.test(v); text != "" {
+			list = append(list, Evidence{f.kind, f.weight, text})
 		}
-		points[f.kind] += f.weight
-		reasons[f.kind] = append(reasons[f.kind], reason{f.weight, text})
 	}
-	best, sum := Unknown, 0.0
-	for _, k := range Kinds {
-		p, any := points[k]
-		if !any {
-			continue
+	return list
+}
+
+func odds(points float64) float64 { return math.Exp(points) }
+
+// weigh adds the evidence up for each kind that any is of, and the odds of all.
+func weigh(list []Evidence) (points map[Kind]float64, sum float64) {
+	points = map[Kind]float64{Unknown: unknownPoints}
+	for _, e := range list {
+		points[e.Kind] += e.Weight
+	}
+	for _, k := range Kinds { // in one order, so that the sum is one number
+		if p, any := points[k]; any {
+			sum += odds(p)
 		}
-		sum += math.Exp(p)
-		if p > points[best] {
+	}
+	return points, sum
+}
+
+// decide finds the likeliest kind. The confidence is the kind's share of the odds of
+// all kinds; the reasons are those for the kind, the weightiest first.
+func decide(list []Evidence) (Kind, float64, []string) {
+	points, sum := weigh(list)
+	best := Unknown
+	for _, k := range Kinds {
+		if p, any := points[k]; any && p > points[best] {
 			best = k
 		}
 	}
-	list := reasons[best]
-	sort.SliceStable(list, func(i, j int) bool { return list[i].weight > list[j].weight })
+	own := slices.DeleteFunc(slices.Clone(list), func(e Evidence) bool { return e.Kind != best })
+	slices.SortStableFunc(own, func(a, b Evidence) int { return compareDown(a.Weight, b.Weight) })
 	texts := []string{}
-	for _, r := range list {
-		if r.weight < 0 {
-			r.text = "against it: " + r.text
+	for _, e := range own {
+		if e.Weight < 0 {
+			e.Text = "against it: " + e.Text
 		}
-		texts = append(texts, r.text)
+		texts = append(texts, e.Text)
 	}
 	if best == Unknown {
 		texts = append(texts, "nothing that was seen speaks clearly for one kind")
 	}
 	// Nothing that was only seen is certain.
-	return best, min(math.Round(100*math.Exp(points[best])/sum)/100, 0.99), texts
+	return best, min(math.Round(100*odds(points[best])/sum)/100, 0.99), texts
 }
 
 func (v *view) writesSeen() bool { return v.writes > 0 || len(v.sizes) > 0 || v.positions > 0 }
