@@ -580,21 +580,28 @@ func (a *app) showVersions(c *cli.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	list = slices.DeleteFunc(list, func(v capture.Version) bool {
-		return !p.Takes(trace.Event{At: v.At}, v.Path, "")
-	})
-	if c.Bool("json") {
-		return a.json(map[string]any{"folder": folder, "versions": slices.Concat([]capture.Version{}, list)})
+	type numbered struct {
+		N int `json:"n"`
+		capture.Version
 	}
-	if len(list) == 0 {
+	chosen := []numbered{}
+	for i, v := range list {
+		if p.Takes(trace.Event{At: v.At}, v.Path, "") {
+			chosen = append(chosen, numbered{i + 1, v})
+		}
+	}
+	if c.Bool("json") {
+		return a.json(map[string]any{"folder": folder, "versions": chosen})
+	}
+	if len(chosen) == 0 {
 		a.say("no version is like that: %s", folder)
 		return nil
 	}
-	t := newTable(a.out, "at", "why", "size", "content", "path")
-	for _, v := range list {
-		t.AppendRow(table.Row{seconds(v.At), shown(v.Why), bytesInTerms(v.Size), v.Digest[:12], shown(v.Path)})
+	t := newTable(a.out, "n", "at", "why", "size", "content", "path")
+	for _, v := range chosen {
+		t.AppendRow(table.Row{v.N, seconds(v.At), shown(v.Why), bytesInTerms(v.Size), v.Digest[:12], shown(v.Path)})
 	}
 	t.Render()
-	a.say("\nThe contents lie in %s, named by their digest (SHA-256).", filepath.Join(folder, "content"))
+	a.say("\nThe contents lie in %s, named by their digest (SHA-256).\nNext: endroit bytes %s#%d looks into one, --against %s#N compares two", filepath.Join(folder, "content"), name, chosen[0].N, name)
 	return nil
 }

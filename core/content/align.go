@@ -133,18 +133,31 @@ func (c *comparing) inPlace(a, b, n int) bool {
 	if same*2 < n {
 		return false
 	}
-	for i := 0; i < n; i++ {
-		if c.a[a+i] == c.b[b+i] {
-			continue
+	c.byRuns(a, b, n, 2) // one byte alike within does not part a difference
+	return true
+}
+
+// byRuns lists what differs of two parts of one length, parted by runs that are the same
+// and at least so long.
+func (c *comparing) byRuns(a, b, n, long int) {
+	alike := func(i int) (run int) {
+		for i+run < n && c.a[a+i+run] == c.b[b+i+run] {
+			run++
 		}
+		return run
+	}
+	for i := alike(0); i < n; {
 		j := i + 1
-		for j < n && !(c.a[a+j] == c.b[b+j] && (j+1 == n || c.a[a+j+1] == c.b[b+j+1])) { // one byte alike within does not part it
-			j++
+		for j < n {
+			run := alike(j)
+			if run >= long || j+run == n {
+				break
+			}
+			j += max(run, 1)
 		}
 		c.add(Difference{a + i, b + i, j - i, j - i})
-		i = j
+		i = j + alike(j)
 	}
-	return true
 }
 
 // small aligns short parts exactly, by the fewest bytes removed and inserted; long ones
@@ -157,10 +170,17 @@ func (c *comparing) small(a, aEnd, b, bEnd int) {
 	switch {
 	case a == aEnd && b == bEnd:
 		return
-	case a == aEnd || b == bEnd || aEnd-a > near || bEnd-b > near:
+	case a == aEnd || b == bEnd:
 		c.add(Difference{a, b, aEnd - a, bEnd - b})
 		return
 	case aEnd-a == bEnd-b && c.inPlace(a, b, aEnd-a):
+		return
+	case aEnd-a > near || bEnd-b > near:
+		if aEnd-a == bEnd-b {
+			c.byRuns(a, b, aEnd-a, least)
+		} else {
+			c.add(Difference{a, b, aEnd - a, bEnd - b})
+		}
 		return
 	}
 	c.exact(a, aEnd, b, bEnd)

@@ -59,6 +59,7 @@ func TestCompare(t *testing.T) {
 		{"inserted", long, join(long[:1000], []byte("new"), long[1000:]), "1000+0/1000+3 "},
 		{"removed", long, join(long[:1000], long[1200:]), "1000+200/1000+0 "},
 		{"inserted and changed", long, join(long[:1000], []byte("new"), long[1000:3000], []byte{long[3000] ^ 1}, long[3001:]), "1000+0/1000+3 3000+1/3003+1 "},
+		{"fields before a body that is another", join([]byte("HEAD"), []byte{1, 0, 0, 0, 0, 0, 0, 0}, []byte("Sedge"), long[:600]), join([]byte("HEAD"), []byte{3, 0, 0, 0, 9, 0, 0, 0}, []byte("Sedge"), long[600:1200]), "4+5/4+5 17+600/17+600 "},
 		{"added at the end", long, join(long, []byte("more")), "5000+0/5000+4 "},
 		{"a short text grew", []byte("name=Mira\nday=3\nname=x\n"), []byte("name=Ysolde\nday=3\nname=x\n"), "5+4/5+6 "},
 	} {

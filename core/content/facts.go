@@ -51,6 +51,7 @@ const (
 	numbersIn  = 4096 // bytes at the beginning in which numbers are looked for
 	numbersEnd = 256  // and at the end
 	minString  = 4    // characters
+	longString = 7    // of these chance makes hardly any
 )
 
 // Examine finds facts in a whole file that was last changed at a time, around which times
@@ -60,9 +61,9 @@ func Examine(data []byte, changed time.Time) Facts {
 	if len(data) > 0 {
 		f.Zeros = float64(bytes.Count(data, []byte{0})) / float64(len(data))
 	}
-	f.Strings, f.More = findStrings(data)
+	f.Strings, f.More = findStrings(data, f.Entropy)
 	if !strings.HasPrefix(f.Encoding, "text") {
-		f.Numbers = numbers(data, f.Strings, timesAround(changed))
+		f.Numbers = numbers(data, f, timesAround(changed))
 	}
 	return f
 }
@@ -154,6 +155,8 @@ func bitsOf(data []byte) (bits float64) {
 	return bits
 }
 
+const unstructured = "compressed, encrypted or random"
+
 // saysOf puts entropy in words; few bytes cannot come to eight bits.
 func saysOf(bits float64, n int) string {
 	most := math.Min(8, math.Log2(float64(n)))
@@ -165,7 +168,7 @@ func saysOf(bits float64, n int) string {
 	case bits < 0.86*most:
 		return "text or mixed data"
 	}
-	return "compressed, encrypted or random"
+	return unstructured
 }
 
 // inside looks for known formats anywhere in the file.
@@ -176,7 +179,7 @@ func inside(data []byte) (found []Fact) {
 		}
 	}
 	for _, h := range heads {
-		if len(h.magic) < 4 { // two or three bytes are chance, but for the file's own
+		if len(strings.ReplaceAll(h.magic, "\x00", "")) < 4 { // few bytes are chance, but for the file's own
 			if h.at == 0 && bytes.HasPrefix(data, []byte(h.magic)) && !printable(data[:min(len(data), HeadSize)]) {
 				add(0, h.looks)
 			}
@@ -232,9 +235,23 @@ func inflates(data []byte) bool {
 	return n >= 64 || n > 0 && err == io.EOF
 }
 
+// headerSize is the beginning of a file in which a little says something, whatever follows.
+const headerSize = 64
+
+// random reports whether an offset lies in a stretch without structure, where numbers and
+// letters come about by chance.
+func random(parts []Part, at int) bool {
+	for _, p := range parts {
+		if at < p.To {
+			return at >= headerSize && p.Says == unstructured
+		}
+	}
+	return false
+}
+
 // findStrings lists runs of letters, also in UTF-16, with the length that stands before
 // them, if one does.
-func findStrings(data []byte) (list []Fact, more int) {
+func findStrings(data []byte, parts []Part) (list []Fact, more int) {
 	add := func(at, n int, what, value string) {
 		if len(list) >= maxStrings {
 			more++
@@ -250,6 +267,9 @@ func findStrings(data []byte) (list []Fact, more int) {
 				what += ", " + p
 			} else if i+n < len(data) && data[i+n] == 0 {
 				what += ", ended by a zero"
+			} else if chars < longString && random(parts, i) {
+				i += n
+				continue
 			}
 			add(i, n, what, string(data[i:i+n]))
 			i += n
@@ -282,7 +302,7 @@ func clipText(text string) string {
 func run8(data []byte) (n, chars int) {
 	for n < len(data) {
 		r, size := utf8.DecodeRune(data[n:])
-		if r == utf8.RuneError && size <= 1 || r < ' ' && r != '\t' || r == 0x7f || r >= 0x80 && r < 0xa0 {
+		if r == utf8.RuneError && size <= 1 || r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 {
 			return n, chars
 		}
 		n += size
@@ -343,7 +363,8 @@ func big(b []byte) (x uint64) {
 
 // numbers looks for numbers that mean something: the file's size, that of what follows, a
 // count of the strings behind, a time.
-func numbers(data []byte, texts []Fact, times around) (found []Fact) {
+func numbers(data []byte, known Facts, times around) (found []Fact) {
+	texts := known.Strings
 	in := func(at int) bool { // the letters of a text are no numbers
 		i, hit := slices.BinarySearchFunc(texts, at, func(f Fact, at int) int { return f.At - at })
 		return hit || i > 0 && at < texts[i-1].At+texts[i-1].Length
@@ -359,7 +380,7 @@ func numbers(data []byte, texts []Fact, times around) (found []Fact) {
 			name string
 			of   func([]byte) uint64
 		}{{"little end first", little}, {"big end first", big}} {
-			if what, value := meaning(data, at, 4, order.of(data[at:at+4]), times); what != "" {
+			if what, value := meaning(data, at, 4, order.of(data[at:at+4]), times); what != "" && !random(known.Entropy, at) {
 				found = append(found, Fact{at, 4, what + ", 4 bytes, " + order.name, value})
 			}
 			if at+8 > len(data) {

@@ -81,6 +81,16 @@ func FindSums(data []byte, o SumOptions) (found []SumMatch) {
 	return found
 }
 
+// EverySum is what each algorithm makes of the whole of some bytes, by its name and the
+// number of bits, highest byte first.
+func EverySum(data []byte) map[string][]byte {
+	all := map[string][]byte{}
+	for _, s := range summers {
+		all[s.name+", "+strconv.Itoa(s.bits)+" bits"] = s.over(data, []span{{from: 0, to: len(data)}})[0]
+	}
+	return all
+}
+
 // try is a place with a span, and how the value would stand there.
 type try struct {
 	at, length int

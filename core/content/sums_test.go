@@ -148,6 +148,14 @@ func TestSumsByChance(t *testing.T) {
 	assert.Less(t, len(both), len(first)+1)
 }
 
+func TestEverySum(t *testing.T) {
+	all := EverySum([]byte("123456789"))
+	assert.Len(t, all, len(summers), "each has a name of its own")
+	assert.Equal(t, []byte{0xcb, 0xf4, 0x39, 0x26}, all["CRC-32/ISO-HDLC, 32 bits"])
+	assert.Equal(t, "25f9e794323b453885f5181f1b624d0b", hex.EncodeToString(all["MD5, 128 bits"]))
+	assert.Equal(t, []byte{0x01, 0xdd}, all["sum of bytes, 16 bits"])
+}
+
 func BenchmarkFindSums(b *testing.B) {
 	data := someBytes(1<<20, 3)
 	for b.Loop() {
@@ -158,8 +166,6 @@ func BenchmarkFindSums(b *testing.B) {
 func BenchmarkEachSumOnce(b *testing.B) {
 	data := someBytes(1<<20, 3)
 	for b.Loop() {
-		for _, s := range summers {
-			s.over(data, []span{{from: 0, to: len(data)}})
-		}
+		EverySum(data)
 	}
 }

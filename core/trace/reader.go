@@ -194,6 +194,14 @@ func (r *Reader) Lines() iter.Seq2[Line, error] {
 }
 
 func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
+	if e, ok := plainEvent(raw); ok {
+		if err := r.sound(e); err != nil {
+			return line, false, err
+		}
+		r.end.Events++
+		line.Event = e
+		return line, true, nil
+	}
 	var a anyLine
 	d := json.NewDecoder(bytes.NewReader(raw))
 	if err := d.Decode(&a); err != nil {
@@ -214,11 +222,8 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 		if _, ok := ops[e.Op]; !ok {
 			return line, false, nil
 		}
-		if e.File < 1 || e.File > r.end.Files || e.To < 0 || e.To > r.end.Files || e.Op.Two() != (e.To != 0) {
-			return line, false, errors.New("an event names a file that was not declared")
-		}
-		if e.Process < 0 || e.Process > r.end.Processes {
-			return line, false, errors.New("an event names a process that was not declared")
+		if err := r.sound(&e); err != nil {
+			return line, false, err
 		}
 		r.end.Events++
 		line.Event = &e
@@ -289,4 +294,80 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 		return line, false, nil
 	}
 	return line, true, nil
+}
+
+// sound reports what is wrong with an event, whose operation is known.
+func (r *Reader) sound(e *Event) error {
+	if e.File < 1 || e.File > r.end.Files || e.To < 0 || e.To > r.end.Files || e.Op.Two() != (e.To != 0) {
+		return errors.New("an event names a file that was not declared")
+	}
+	if e.Process < 0 || e.Process > r.end.Processes {
+		return errors.New("an event names a process that was not declared")
+	}
+	return nil
+}
+
+// opNames finds an operation without making a text of its bytes.
+var opNames = func() map[string]Op {
+	m := map[string]Op{}
+	for op := range ops {
+		m[string(op)] = op
+	}
+	return m
+}()
+
+// plainEvent reads an event as Writer writes it, which nearly all lines are. ok is false
+// for anything else: that is left to the JSON reader.
+func plainEvent(raw []byte) (*Event, bool) {
+	rest, ok := bytes.CutPrefix(raw, []byte(`{"t":`))
+	if !ok {
+		return nil, false
+	}
+	at, rest, ok1 := digits(rest, `,"p":`)
+	process, rest, ok2 := digits(rest, `,"o":"`)
+	end := bytes.IndexByte(rest, '"')
+	if !ok1 || !ok2 || end < 0 {
+		return nil, false
+	}
+	op, known := opNames[string(rest[:end])]
+	rest, ok3 := bytes.CutPrefix(rest[end:], []byte(`","f":`))
+	if !known || !ok3 {
+		return nil, false
+	}
+	e := &Event{At: time.Duration(at), Process: int(process), Op: op}
+	var file, to int64
+	if file, rest, ok = digits(rest, ""); !ok {
+		return nil, false
+	}
+	e.File = int(file)
+	if more, has := bytes.CutPrefix(rest, []byte(`,"to":`)); has {
+		if to, rest, ok = digits(more, ""); !ok {
+			return nil, false
+		}
+		e.To = int(to)
+	}
+	if more, has := bytes.CutPrefix(rest, []byte(`,"size":`)); has {
+		if e.Size, rest, ok = digits(more, ""); !ok {
+			return nil, false
+		}
+	}
+	return e, len(rest) == 1 && rest[0] == '}'
+}
+
+// digits reads a number without a sign, of at most 18 digits and no needless zero, and
+// what has to follow it.
+func digits(b []byte, then string) (n int64, rest []byte, ok bool) {
+	i := 0
+	for i < len(b) && b[i] >= '0' && b[i] <= '9' {
+		n = n*10 + int64(b[i]-'0')
+		i++
+	}
+	if i == 0 || i > 18 || i > 1 && b[0] == '0' {
+		return 0, b, false
+	}
+	rest = b[i:]
+	if len(rest) < len(then) || string(rest[:len(then)]) != then {
+		return 0, b, false
+	}
+	return n, rest[len(then):], true
 }

@@ -73,7 +73,7 @@ func main() {
 	}
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
-	only := flag.String("only", "", "measure one thing alone: trace, wine, memory or locate")
+	only := flag.String("only", "", "measure one thing alone: trace, wine, memory, judge or locate")
 	flag.Parse()
 	var err error
 	for _, m := range []struct {
@@ -83,6 +83,7 @@ func main() {
 		{"trace", func() error { return run(*programs, *rounds) }},
 		{"wine", func() error { return underWine(*rounds) }},
 		{"memory", memory},
+		{"judge", judge},
 		{"locate", func() error { return locateAll(*programs, *rounds) }},
 	} {
 		if err == nil && (*only == "" || *only == m.name) {

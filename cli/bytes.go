@@ -1,0 +1,460 @@
+package cli
+
+import (
+	"cmp"
+	"context"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/dustin/go-humanize"
+	"github.com/urfave/cli/v3"
+
+	"endroit/capture"
+	"endroit/core/content"
+)
+
+// maxBytes is the largest file that is looked into.
+const maxBytes = 64 << 20
+
+func (a *app) bytes() *cli.Command {
+	return command(&cli.Command{
+		Name: "bytes", Usage: "look inside a file: bytes and text, what is in it, what differs, checksums",
+		UsageText:   "endroit bytes FILE [--at OFFSET] [--length N] [--strings] [--json]\n   endroit bytes FILE --against OTHER [--json]\n   endroit bytes FILE [--against OTHER]... --sums [--sum-at OFFSET] [--header SIZE] [--json]",
+		Description: "FILE and OTHER are files, or versions beside a trace: TRACE#N, with the number that\nendroit trace show TRACE --versions gives.\nWith --against the two are aligned, also where bytes were inserted, and what differs is\nlisted. With --sums it is looked for checksums of the file's own bytes within it; what\nholds in several files at once is hardly chance.\nOffsets are numbers, or 0x and hexadecimal digits. Nothing is changed.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "at", Usage: "show bytes from this `OFFSET`; negative from the end"},
+			&cli.IntFlag{Name: "length", Value: shownBytes, Usage: "show so many: `N`"},
+			&cli.BoolFlag{Name: "strings", Usage: "list all strings"},
+			&cli.StringSliceFlag{Name: "against", Usage: "compare with this file or version: `OTHER`"},
+			&cli.BoolFlag{Name: "sums", Usage: "look for checksums"},
+			&cli.StringSliceFlag{Name: "sum-at", Usage: "also at this `OFFSET`; negative from the end"},
+			&cli.StringSliceFlag{Name: "header", Usage: "also over what follows a header of this `SIZE`"},
+			jsonFlag(),
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			name, err := oneArg(c, "one FILE")
+			if err != nil {
+				return err
+			}
+			return a.runBytes(c, name)
+		},
+	}, find, "endroit bytes slot1.sav\nendroit bytes tidewrack.trace#3 --against tidewrack.trace#7\nendroit bytes slot1.sav --against slot2.sav --sums")
+}
+
+// shownBytes is how many bytes are shown if nothing else is said.
+const shownBytes = 256
+
+// opened is a file or version that was read.
+type opened struct {
+	name    string
+	data    []byte
+	changed time.Time
+}
+
+// readBytes reads a file, or TRACE#N.
+func readBytes(name string) (o opened, err error) {
+	path := name
+	if t, number, ok := cutLast(name, "#"); ok {
+		if n, err := strconv.Atoi(number); err == nil {
+			folder := capture.VersionsBeside(t)
+			list, err := capture.ReadVersions(folder)
+			if err != nil {
+				return o, err
+			}
+			if n < 1 || n > len(list) {
+				return o, fail(exitNotFound, "%s: there are %s beside %s", name, count(len(list), "version", "versions"), t)
+			}
+			v := list[n-1]
+			path = v.Content(folder)
+			o.changed = v.Time
+			name = fmt.Sprintf("%s, %s at %s", v.Path, v.Why, inTerms(v.At))
+		}
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return o, fail(exitNotFound, "%w", err)
+	}
+	defer f.Close()
+	before, err := f.Stat()
+	switch {
+	case err != nil:
+		return o, err
+	case before.IsDir():
+		return o, fail(exitInput, "%s is a folder", path)
+	case !before.Mode().IsRegular():
+		return o, fail(exitInput, "%s is no plain file", path)
+	case before.Size() > maxBytes:
+		return o, fail(exitInput, "%s has %s; files of up to %s are looked into", path, bytesInTerms(before.Size()), humanize.IBytes(maxBytes))
+	}
+	if o.data, err = io.ReadAll(io.LimitReader(f, maxBytes+1)); err != nil {
+		return o, err
+	}
+	if after, err := f.Stat(); err != nil || after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) || int64(len(o.data)) != before.Size() {
+		return o, fail(exitInput, "%s is being written; end the program that does, or look at a version beside its trace", path)
+	}
+	o.name = name
+	if o.changed.IsZero() {
+		o.changed = before.ModTime()
+	}
+	return o, nil
+}
+
+func cutLast(text, sep string) (before, after string, ok bool) {
+	if i := strings.LastIndex(text, sep); i > 0 {
+		return text[:i], text[i+len(sep):], true
+	}
+	return text, "", false
+}
+
+// offset reads an offset into n bytes; negative ones are from the end.
+func offset(flag, text string, n int) (int, error) {
+	at, err := strconv.ParseInt(text, 0, 64)
+	if err != nil || at > int64(n) || -at > int64(n) {
+		return 0, fail(exitUsage, "--%s %q is no offset in %s; write it like 16, 0x10 or -4", flag, text, bytesExactly(n))
+	}
+	return int(at), nil
+}
+
+func bytesExactly(n int) string { return count(n, "byte", "bytes") }
+
+func (a *app) runBytes(c *cli.Command, name string) error {
+	first, err := readBytes(name)
+	if err != nil {
+		return err
+	}
+	var others []opened
+	for _, other := range c.StringSlice("against") {
+		o, err := readBytes(other)
+		if err != nil {
+			return err
+		}
+		others = append(others, o)
+	}
+	switch {
+	case c.Bool("sums"):
+		return a.showSums(c, first, others)
+	case len(others) > 1:
+		return fail(exitUsage, "two files are compared at a time; several belong to --sums")
+	case len(others) == 1:
+		return a.showDifferences(c, first, others[0])
+	}
+	return a.showBytes(c, first)
+}
+
+func (a *app) showBytes(c *cli.Command, o opened) error {
+	facts := content.Examine(o.data, o.changed)
+	from, length := 0, int(c.Int("length"))
+	if length < 0 {
+		return fail(exitUsage, "--length %d is negative", length)
+	}
+	if text := c.String("at"); text != "" {
+		var err error
+		if from, err = offset("at", text, len(o.data)); err != nil {
+			return err
+		}
+		if from < 0 {
+			from += len(o.data)
+		}
+	}
+	to := min(len(o.data), from+length)
+	if c.Bool("json") {
+		return a.json(map[string]any{"name": o.name, "facts": facts, "at": from, "bytes": o.data[from:to]})
+	}
+	a.say("%s", shown(o.name))
+	a.say("  %s, last changed %s", bytesExactly(len(o.data)), o.changed.Local().Format("2006-01-02 15:04:05"))
+	a.say("  looks like: %s; encoding: %s", facts.Looks, facts.Encoding)
+	if len(o.data) == 0 {
+		return nil
+	}
+	if c.String("at") == "" && !c.IsSet("length") {
+		a.sayFacts(facts, c.Bool("strings"))
+	}
+	if c.Bool("strings") {
+		return nil
+	}
+	a.say("")
+	a.dump(o.data, from, to)
+	if to < len(o.data) {
+		a.say("  %s more: --at %d goes on", bytesExactly(len(o.data)-to), to)
+	}
+	return nil
+}
+
+// The number of facts of a kind that are shown without being asked for.
+const (
+	factsShown   = 8
+	stringsShown = 12
+)
+
+func (a *app) sayFacts(f content.Facts, allStrings bool) {
+	if len(f.Entropy) > 0 {
+		a.say("\nhow mixed its bytes are (8 bits a byte is random)")
+		for i, p := range f.Entropy {
+			if i == factsShown {
+				a.say("  and %s", count(len(f.Entropy)-i, "more stretch", "more stretches"))
+				break
+			}
+			a.say("  %s to %s  %.2f bits, %s", hexOffset(p.From), hexOffset(p.To), p.Bits, p.Says)
+		}
+	}
+	a.sayList("found inside", f.Inside, factsShown, 0)
+	a.sayList("numbers that may mean something", f.Numbers, factsShown, 0)
+	most := stringsShown
+	if allStrings {
+		most = len(f.Strings)
+	}
+	a.sayList("strings", f.Strings, most, f.More)
+}
+
+func (a *app) sayList(title string, list []content.Fact, most, more int) {
+	if len(list) == 0 {
+		return
+	}
+	a.say("\n%s", title)
+	for _, f := range list[:min(len(list), most)] {
+		value := ""
+		if f.Value != "" {
+			value = ": " + f.Value
+		}
+		a.say("  %s  %s%s", hexOffset(f.At), f.What, shown(value))
+	}
+	if more += len(list) - min(len(list), most); more > 0 {
+		a.say("  and %d more%s", more, map[bool]string{true: " (--strings)"}[title == "strings"])
+	}
+}
+
+func hexOffset(at int) string { return fmt.Sprintf("0x%04X", at) }
+
+// rowBytes is how many bytes stand in a row.
+const rowBytes = 16
+
+// dump shows bytes by sixteen in a row, beside the letters that they are.
+func (a *app) dump(data []byte, from, to int) {
+	for at := from; at < to; at += rowBytes {
+		row := data[at:min(at+rowBytes, to)]
+		a.say("  %08X  %-*s  %s", at, 3*rowBytes, spaced(row), letters(row))
+	}
+}
+
+func spaced(b []byte) string {
+	var out strings.Builder
+	for i, x := range b {
+		if i == rowBytes/2 {
+			out.WriteByte(' ')
+		}
+		fmt.Fprintf(&out, "%02x ", x)
+	}
+	return strings.TrimRight(out.String(), " ")
+}
+
+func letters(b []byte) string {
+	return strings.Map(func(r rune) rune {
+		if r < ' ' || r > '~' {
+			return '.'
+		}
+		return r
+	}, string(latin(b)))
+}
+
+// latin makes each byte a character of its own.
+func latin(b []byte) []rune {
+	r := make([]rune, len(b))
+	for i, x := range b {
+		r[i] = rune(x)
+	}
+	return r
+}
+
+// differencesShown is how many differences are listed.
+const differencesShown = 40
+
+func (a *app) showDifferences(c *cli.Command, x, y opened) error {
+	list := content.Compare(x.data, y.data)
+	if c.Bool("json") {
+		type shownDifference struct {
+			At     int    `json:"at"`
+			Length int    `json:"length"`
+			ToAt   int    `json:"to_at"`
+			ToLen  int    `json:"to_length"`
+			Was    []byte `json:"was"`
+			Is     []byte `json:"is"`
+		}
+		out := []shownDifference{}
+		for _, d := range list {
+			out = append(out, shownDifference{d.A, d.ALen, d.B, d.BLen, x.data[d.A : d.A+d.ALen], y.data[d.B : d.B+d.BLen]})
+		}
+		return a.json(map[string]any{"from": x.name, "to": y.name, "differences": out})
+	}
+	a.say("- %s, %s", shown(x.name), bytesExactly(len(x.data)))
+	a.say("+ %s, %s", shown(y.name), bytesExactly(len(y.data)))
+	if len(list) == 0 {
+		a.say("they are the same")
+		return nil
+	}
+	changed, put, gone := 0, 0, 0
+	for _, d := range list {
+		both := min(d.ALen, d.BLen)
+		changed += both
+		put += d.BLen - both
+		gone += d.ALen - both
+	}
+	var sums []string
+	for _, x := range []struct {
+		n    int
+		what string
+	}{{changed, "changed"}, {put, "inserted"}, {gone, "removed"}} {
+		if x.n > 0 {
+			sums = append(sums, bytesExactly(x.n)+" "+x.what)
+		}
+	}
+	a.say("%s: %s", count(len(list), "place differs", "places differ"), strings.Join(sums, ", "))
+	for i, d := range list {
+		if i == differencesShown {
+			a.say("\nand %s (--json has them all)", count(len(list)-i, "more place", "more places"))
+			break
+		}
+		a.say("\nat %s%s, %s%s", hexOffset(d.A), otherOffset(d), kindOf(d), numbersOf(x.data[d.A:d.A+d.ALen], y.data[d.B:d.B+d.BLen]))
+		a.sayPart("-", x.data[d.A:d.A+d.ALen])
+		a.sayPart("+", y.data[d.B:d.B+d.BLen])
+	}
+	return nil
+}
+
+func otherOffset(d content.Difference) string {
+	if d.A == d.B {
+		return ""
+	}
+	return " (" + hexOffset(d.B) + " in the other)"
+}
+
+func kindOf(d content.Difference) string {
+	switch {
+	case d.ALen == 0:
+		return bytesExactly(d.BLen) + " inserted"
+	case d.BLen == 0:
+		return bytesExactly(d.ALen) + " removed"
+	case d.ALen == d.BLen:
+		return bytesExactly(d.ALen) + " changed"
+	}
+	return fmt.Sprintf("%s for %d", bytesExactly(d.BLen), d.ALen)
+}
+
+// numbersOf reads a short difference as a number.
+func numbersOf(was, is []byte) string {
+	if len(was) != len(is) || len(was) > 8 {
+		return ""
+	}
+	number := func(b []byte) uint64 {
+		var eight [8]byte
+		copy(eight[:], b)
+		return binary.LittleEndian.Uint64(eight[:])
+	}
+	order := ", little end first"
+	if len(was) == 1 {
+		order = ""
+	}
+	return fmt.Sprintf(": as a number %d, then %d%s", number(was), number(is), order)
+}
+
+// partRows is how many rows of a difference are shown.
+const partRows = 4
+
+func (a *app) sayPart(sign string, b []byte) {
+	for i := 0; i < len(b); i += rowBytes {
+		if i == partRows*rowBytes {
+			a.say("  %s and %s", sign, bytesExactly(len(b)-i)+" more")
+			return
+		}
+		row := b[i:min(i+rowBytes, len(b))]
+		a.say("  %s %-*s  %s", sign, 3*rowBytes, spaced(row), letters(row))
+	}
+}
+
+// byChance is how likely a match may be to come about by itself and still be shown first.
+const byChance = 0.01
+
+func (a *app) showSums(c *cli.Command, first opened, others []opened) error {
+	o := content.SumOptions{}
+	for _, text := range c.StringSlice("sum-at") {
+		at, err := offset("sum-at", text, len(first.data))
+		if err != nil {
+			return err
+		}
+		o.At = append(o.At, at)
+	}
+	for _, text := range c.StringSlice("header") {
+		size, err := offset("header", text, len(first.data))
+		if err != nil {
+			return err
+		}
+		o.Headers = append(o.Headers, size)
+	}
+	found := content.FindSums(first.data, o)
+	var lists [][]content.SumMatch
+	for _, other := range others {
+		lists = append(lists, content.FindSums(other.data, o))
+	}
+	found = content.CommonSums(found, lists...)
+	slices.SortStableFunc(found, func(x, y content.SumMatch) int { return cmp.Compare(x.Chance, y.Chance) })
+	if c.Bool("json") {
+		return a.json(map[string]any{"name": first.name, "sums": slices.Concat([]content.SumMatch{}, found)})
+	}
+	in := shown(first.name)
+	if len(others) > 0 {
+		in += " and " + count(len(others), "other file", "other files")
+	}
+	weak := 0
+	for _, m := range found {
+		if m.Chance > byChance {
+			weak++
+			continue
+		}
+		a.say("%s in %s", m.Algorithm, in)
+		a.say("  stored at %s%s, %s: %s", hexOffset(m.At), fromEnd(m, len(first.data)), m.Stored, m.Value)
+		a.say("  over %s to %s: %s", hexOffset(m.From), hexOffset(m.To), overWhat(m, len(first.data)))
+		a.say("  %s", chanceOf(m.Chance))
+	}
+	if len(found) == weak {
+		a.say("no checksum was found in %s, at the usual places and over the usual ranges; --sum-at and --header add others", in)
+	}
+	if weak > 0 {
+		a.say("left out, as chance explains them: %s of few bits; --against OTHER tells more, --json lists them", count(weak, "match", "matches"))
+	}
+	return nil
+}
+
+func fromEnd(m content.SumMatch, n int) string {
+	if m.FromEnd {
+		return fmt.Sprintf(" (%s before the end)", bytesExactly(n-m.At))
+	}
+	return ""
+}
+
+func overWhat(m content.SumMatch, n int) string {
+	switch {
+	case m.Zeroed:
+		return "the whole file, with its own place as zeros"
+	case m.From == 0 && m.To == n:
+		return "the whole file but its own place"
+	case m.To == m.At && m.From == 0:
+		return "all before it"
+	case m.From == m.At+m.Length && m.To == n:
+		return "all behind it"
+	case m.To == m.At:
+		return fmt.Sprintf("what follows a header of %s, up to it", bytesExactly(m.From))
+	}
+	return fmt.Sprintf("what follows a header of %s", bytesExactly(m.From))
+}
+
+func chanceOf(chance float64) string {
+	if chance < 1e-9 {
+		return "chance does not explain it"
+	}
+	return fmt.Sprintf("by chance in one file of %s", humanize.Comma(int64(1/chance)))
+}
