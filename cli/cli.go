@@ -158,7 +158,7 @@ func (a *app) root() *cli.Command {
 			return cli.ShowRootCommandHelp(c)
 		},
 		Commands: []*cli.Command{
-			a.trace(), a.watch(), a.importLog(), a.bytes(), a.cue(), a.footprint(), a.propose(), a.submit(), a.sheet(),
+			a.trace(), a.watch(), a.importLog(), a.compare(), a.bytes(), a.cue(), a.footprint(), a.propose(), a.submit(), a.sheet(),
 			a.review(),
 			a.fetch(), a.locate(), a.machine(), a.identify(),
 			a.login(), a.logout(), a.serve(), a.people(), a.version(),

@@ -354,7 +354,7 @@ func (b *builder) judge(f *record) File {
 	v.near = b.cuesNear(f)
 	out.Near = v.near
 	out.evidence = v.evidence()
-	out.Kind, out.Confidence, out.Reasons = decide(out.evidence)
+	out.Kind, out.Confidence, out.Reasons = Decide(out.evidence)
 	return out
 }
 

@@ -112,6 +112,10 @@ func (f *Footprint) Explain(name string) (w Why, ok bool) {
 	return w, false
 }
 
+// Evidence is what applies to the file, for and against every kind; none if the footprint
+// was read from JSON.
+func (f File) Evidence() []Evidence { return f.evidence }
+
 func (f File) explain() Why {
 	w := Why{File: f, Evidence: slices.Clone(f.evidence)}
 	points, sum := weigh(f.evidence)

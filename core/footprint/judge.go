@@ -140,9 +140,9 @@ func weigh(list []Evidence) (points map[Kind]float64, sum float64) {
 	return points, sum
 }
 
-// decide finds the likeliest kind. The confidence is the kind's share of the odds of
+// Decide finds the likeliest kind. The confidence is the kind's share of the odds of
 // all kinds; the reasons are those for the kind, the weightiest first.
-func decide(list []Evidence) (Kind, float64, []string) {
+func Decide(list []Evidence) (Kind, float64, []string) {
 	points, sum := weigh(list)
 	best := Unknown
 	for _, k := range Kinds {
