@@ -68,7 +68,7 @@ func readBytes(name string) (o opened, err error) {
 				return o, err
 			}
 			if n < 1 || n > len(list) {
-				return o, fail(exitNotFound, "%s: there are %s beside %s", name, count(len(list), "version", "versions"), t)
+				return o, fail(exitNotFound, "%s: beside %s: %s", name, t, count(len(list), "version", "versions"))
 			}
 			v := list[n-1]
 			path = v.Content(folder)

@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 )
 
 func reading(t *testing.T, text string) *Hive {
@@ -61,4 +62,42 @@ func TestDigestOfAKey(t *testing.T) {
 		assert.Empty(t, seen[d], text)
 		seen[d] = text
 	}
+}
+
+// What Compare tells of two readings leads from one to the other, and back.
+func TestCompareTellsAll(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		some := func(label string) *Hive {
+			var keys []Key
+			for _, path := range rapid.SliceOfNDistinct(rapid.SampledFrom([]string{`A`, `a\B`, `A\C`, `D`, `D\e\F`}), 0, 5, fold).Draw(t, label) {
+				k := Key{Path: path}
+				for _, name := range rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"", "x", "Y", "z"}), 0, 4, fold).Draw(t, label+" names") {
+					k.Values = append(k.Values, Value{Name: name, Kind: DWord, Number: uint32(rapid.IntRange(0, 2).Draw(t, "number"))})
+				}
+				keys = append(keys, k)
+			}
+			return New("", keys)
+		}
+		before, after := some("before"), some("after")
+		told := map[string]Change{}
+		for _, c := range Compare(before, after) {
+			told[fold(c.Path)] = c
+		}
+		for _, path := range []string{`a`, `a\b`, `a\c`, `d`, `d\e\f`} {
+			was, is := before.Key(path), after.Key(path)
+			c, changed := told[path]
+			switch {
+			case was == nil && is == nil:
+				require.False(t, changed)
+			case was == nil || is == nil:
+				require.True(t, changed)
+				require.Equal(t, was == nil, c.Before == nil)
+				require.Equal(t, is == nil, c.After == nil)
+			default:
+				require.Equal(t, was.Digest() != is.Digest(), changed, path)
+				require.Equal(t, changed, len(c.Set)+len(c.Gone) > 0)
+			}
+		}
+		require.Len(t, Compare(after, before), len(told))
+	})
 }

@@ -1,0 +1,92 @@
+package cli
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/capture"
+	"endroit/core/content"
+)
+
+func TestBytesInRows(t *testing.T) {
+	assert.Equal(t, "00 01 02 03 04 05 06 07  08 09", spaced([]byte{0, 1, 2, 3, 4, 5, 6, 7, 8, 9}))
+	assert.Equal(t, "", spaced(nil))
+	assert.Equal(t, "a.b ~..", letters([]byte("a\x1bb ~\x7f\xff")), "nothing reaches the terminal that it could obey")
+	assert.Equal(t, "0x000A", hexOffset(10))
+}
+
+func TestDifferencesInWords(t *testing.T) {
+	for d, want := range map[content.Difference]string{
+		{A: 0, B: 0, ALen: 0, BLen: 1}:  "1 byte inserted",
+		{A: 0, B: 0, ALen: 20, BLen: 0}: "20 bytes removed",
+		{A: 0, B: 0, ALen: 4, BLen: 4}:  "4 bytes changed",
+		{A: 0, B: 0, ALen: 4, BLen: 6}:  "6 bytes for 4",
+	} {
+		assert.Equal(t, want, kindOf(d))
+	}
+	assert.Equal(t, "", otherOffset(content.Difference{A: 5, B: 5}))
+	assert.Equal(t, " (0x0007 in the other)", otherOffset(content.Difference{A: 5, B: 7}))
+	assert.Equal(t, ": as a number 10, then 25", numbersOf([]byte{10}, []byte{25}))
+	assert.Equal(t, ": as a number 256, then 1, little end first", numbersOf([]byte{0, 1}, []byte{1, 0}))
+	assert.Empty(t, numbersOf([]byte{1}, []byte{1, 0}))
+	assert.Empty(t, numbersOf(make([]byte, 9), make([]byte, 9)))
+}
+
+func TestSumsInWords(t *testing.T) {
+	for want, m := range map[string]content.SumMatch{
+		"all before it":                               {At: 96, Length: 4, From: 0, To: 96},
+		"all behind it":                               {At: 0, Length: 4, From: 4, To: 100},
+		"the whole file but its own place":            {At: 8, Length: 4, From: 0, To: 100},
+		"the whole file, with its own place as zeros": {At: 8, Length: 4, From: 0, To: 100, Zeroed: true},
+		"what follows a header of 16 bytes, up to it": {At: 96, Length: 4, From: 16, To: 96},
+		"what follows a header of 32 bytes":           {At: 0, Length: 4, From: 32, To: 100},
+	} {
+		assert.Equal(t, want, overWhat(m, 100))
+	}
+	assert.Equal(t, " (4 bytes before the end)", fromEnd(content.SumMatch{At: 96, FromEnd: true}, 100))
+	assert.Empty(t, fromEnd(content.SumMatch{At: 0}, 100))
+	assert.Equal(t, "chance does not explain it", chanceOf(1e-30))
+	assert.Equal(t, "by chance in one file of 1,000", chanceOf(0.001))
+}
+
+func TestOffsets(t *testing.T) {
+	for text, want := range map[string]int{"0": 0, "16": 16, "0x10": 16, "-4": -4, "100": 100} {
+		got, err := offset("at", text, 100)
+		require.NoError(t, err)
+		assert.Equal(t, want, got)
+	}
+	for _, text := range []string{"", "x", "101", "-101", "1.5", "0xG"} {
+		_, err := offset("at", text, 100)
+		assert.ErrorContains(t, err, "is no offset in 100 bytes", text)
+	}
+}
+
+// A file may be called as a version is; what a version is called is read beside its trace.
+func TestReadBytes(t *testing.T) {
+	folder := t.TempDir()
+	odd := filepath.Join(folder, "save#two")
+	require.NoError(t, os.WriteFile(odd, []byte("odd"), 0o600))
+	o, err := readBytes(odd)
+	require.NoError(t, err)
+	assert.Equal(t, "odd", string(o.data))
+
+	trace := filepath.Join(folder, "x.trace")
+	beside := capture.VersionsBeside(trace)
+	digest := "2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"
+	require.NoError(t, os.MkdirAll(filepath.Join(beside, "content"), 0o700))
+	require.NoError(t, os.WriteFile(filepath.Join(beside, "content", digest), []byte("foo"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(beside, "index.jsonl"), []byte(`{"path":"/home/mira/a.sav","why":"cue saved","at":1500000000,"digest":"`+digest+`","size":3,"time":"2026-11-20T10:00:00Z"}`+"\n"), 0o600))
+	o, err = readBytes(trace + "#1")
+	require.NoError(t, err)
+	assert.Equal(t, "foo", string(o.data))
+	assert.Equal(t, "/home/mira/a.sav, cue saved at 1.5 s", o.name)
+	assert.Equal(t, 2026, o.changed.Year())
+	for _, n := range []string{"#0", "#2", "#-1"} {
+		_, err = readBytes(trace + n)
+		assert.ErrorContains(t, err, "beside "+trace+": 1 version")
+	}
+}
