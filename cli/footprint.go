@@ -19,7 +19,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/footprint"
-	"endroit/core/place"
 	"endroit/core/trace"
 )
 
@@ -133,7 +132,7 @@ func (a *app) runFootprint(c *cli.Command, name string) error {
 		a.printFootprint(fp, only, c.Bool("reasons"))
 	}
 	if only.Empty() {
-		a.say("\nNext: endroit propose %s", name)
+		a.say("\nNext: endroit propose %s (all reasons: --reasons, or --why FILE)", name)
 	}
 	return nil
 }
@@ -303,7 +302,10 @@ func (a *app) printRest(fp *footprint.Footprint) {
 		if more := len(folders) - placesShown; more > 0 {
 			text += fmt.Sprintf(" and %s", count(more, "more folder", "more folders"))
 		}
-		a.say("  %6s %-8s in %s", humanize.Comma(int64(fp.Counts[k])), k, shown(text))
+		if text != "" {
+			text = "in " + text
+		}
+		a.say("%s", strings.TrimRight(fmt.Sprintf("  %6s %-8s %s", humanize.Comma(int64(fp.Counts[k])), k, shown(text)), " "))
 	}
 }
 
@@ -385,11 +387,7 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, rea
 		case reasons == 0:
 			return
 		case i == reasons && len(f.Reasons) > reasons+1:
-			how := ""
-			if f.Path != "" {
-				how = " (--why " + place.ShellQuote(where) + ")"
-			}
-			a.say("      - and %d more reasons%s", len(f.Reasons)-reasons, shown(how))
+			a.say("      - and %d more reasons", len(f.Reasons)-reasons)
 			return
 		}
 		a.say("      - %s", shown(r))
