@@ -1,5 +1,5 @@
 # The two commands for a fresh machine: make demo, make test.
-# Others: make build, check, bench, realgames, screenshots, fuzz.
+# Others: make build, check, bench, accuracy, realgames, screenshots, fuzz.
 
 ADDRESS ?= 127.0.0.1:8417
 VERSION ?= $(shell git describe --always --dirty 2>/dev/null || echo development)
@@ -13,7 +13,7 @@ export npm_config_fund = false
 export npm_config_audit = false
 export npm_config_update_notifier = false
 
-.PHONY: all build demo test check cross bench realgames screenshots fuzz clean
+.PHONY: all build demo test check cross bench accuracy realgames screenshots fuzz clean
 .DELETE_ON_ERROR:
 
 all: build
@@ -78,6 +78,10 @@ cross: $(CONSOLE)
 # Ratios to the same program untraced, from one run; nothing is asserted.
 bench: bin/endroit bin/tidewrack
 	@go run ./standin/bench -programs bin
+
+# How well the judgement does on the collection of made-up ways to keep progress.
+accuracy:
+	@go run ./standin/accuracy
 
 # Three real games from Debian's packages; not part of make test.
 realgames:

@@ -38,14 +38,19 @@ type Proposal struct {
 // others. Each matches every file that it was made from.
 func Propose(f *footprint.Footprint) Proposal {
 	var p Proposal
-	var others []place.Location // what no location may match
+	var others []place.Location   // what no location may match
+	var onlyRead []footprint.File // what was only read can be a slot that this run did not save to
 	groups := map[string]*Location{}
 	var order []string
 	for _, x := range f.Files {
 		if !x.Kind.OfInterest() || x.Confidence < MinConfidence || x.Place == "" {
 			p.question(x)
 			if l, err := place.ParseAny(x.Place); err == nil {
-				others = append(others, l)
+				if x.Kind == footprint.Unknown && !x.Written() {
+					onlyRead = append(onlyRead, x)
+				} else {
+					others = append(others, l)
+				}
 			}
 			continue
 		}
@@ -67,6 +72,7 @@ func Propose(f *footprint.Footprint) Proposal {
 		}
 		g.Files = append(g.Files, x)
 	}
+	others = append(others, notSlots(onlyRead, groups, f)...)
 	var list []Location
 	for _, key := range order {
 		list = append(list, narrowed(*groups[key], others, groups)...)
@@ -77,6 +83,27 @@ func Propose(f *footprint.Footprint) Proposal {
 		p.Locations[i].explain()
 	}
 	return p
+}
+
+// notSlots are the places of files that were only read, without those which differ from a
+// file of interest by the number of a slot alone: they are slots too.
+func notSlots(files []footprint.File, groups map[string]*Location, f *footprint.Footprint) (others []place.Location) {
+	for _, x := range files {
+		exact, err := place.ParseAny(x.Place)
+		if err != nil {
+			continue
+		}
+		slot := false
+		for _, g := range groups {
+			if general, _ := generalise(exact, g.Holds, f); general.String() == g.At.String() && general.String() != exact.String() {
+				slot = true
+			}
+		}
+		if !slot {
+			others = append(others, exact)
+		}
+	}
+	return others
 }
 
 // withoutInner leaves out keys of the registry that lie in another that is proposed:
@@ -144,6 +171,7 @@ func (p *Proposal) question(x footprint.File) {
 var (
 	slotWords = regexp.MustCompile(`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`)
 	digits    = regexp.MustCompile(`[0-9]+`)
+	dated     = regexp.MustCompile(`(19|20)[0-9]{2}([-_.]?)(0[1-9]|1[0-2])([-_.]?)(0[1-9]|[12][0-9]|3[01])([^0-9]|$|[T_ -]?[0-9]{2})`)
 )
 
 // generalise replaces the parts of an exact location that differ between people
@@ -169,6 +197,9 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		case footprint.AccountShape.MatchString(name):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
 			why = append(why, "a name has the shape of an account's number: {account}")
+		case last && dated.MatchString(name):
+			s = numbered(name)
+			why = append(why, "the name holds a date: *")
 		case last && kind == footprint.Capture && digits.MatchString(name):
 			s = numbered(name)
 			why = append(why, "pictures and replays are numbered or dated: *")

@@ -74,6 +74,7 @@ var features = []feature{
 	{Cache, 5, (*view).cacheFolder},
 	{Save, -4, (*view).cacheFolder},
 	{Config, -4, (*view).cacheFolder},
+	{Capture, -4, (*view).cacheFolder},
 	{Log, 4, (*view).logName},
 	{Log, 2, (*view).logFolder},
 	{Log, 2.5, (*view).appendedAtTheEnd},
@@ -83,6 +84,7 @@ var features = []feature{
 	{Config, 2, (*view).configFolder},
 	{Config, 1.5, (*view).settingsInside},
 	{Config, 2.5, (*view).writtenNearSetting},
+	{Config, 1.5, (*view).writtenThenAlone},
 	{Config, 1, (*view).readFirst},
 	{Save, 3, (*view).saveName},
 	{Save, 2, (*view).saveExtension},
@@ -108,7 +110,7 @@ var features = []feature{
 	{Save, -3, (*view).neverWritten},
 	{Config, -1.5, (*view).neverWritten},
 	{Capture, 6, (*view).pictureMade},
-	{Capture, 2, (*view).pictureFolder},
+	{Capture, 4, (*view).pictureFolder},
 }
 
 // unknownPoints is how many points a kind needs to be as likely as Unknown.
@@ -517,6 +519,24 @@ func (v *view) settingsInside() string {
 
 func (v *view) writtenNearSetting() string { return v.writtenNear("changed-setting") }
 func (v *view) writtenNearSaved() string   { return v.writtenNear("saved") }
+
+// writtenThenAlone holds for a file that was written when a setting was changed, and at
+// no other time.
+func (v *view) writtenThenAlone() string {
+	if len(v.near) != 1 || v.near[0] != "changed-setting" || len(v.writeTimes) == 0 {
+		return ""
+	}
+	for _, t := range v.writeTimes {
+		near := false
+		for _, c := range v.b.fp.Cues {
+			near = near || c.Word == "changed-setting" && t > c.At-cueBefore && t <= c.At+cueAfter
+		}
+		if !near {
+			return ""
+		}
+	}
+	return "it was written at no other time"
+}
 
 func (v *view) writtenNear(word string) string {
 	if !contains(v.near, word) {

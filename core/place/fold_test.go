@@ -1,6 +1,7 @@
 package place
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -29,4 +30,18 @@ func TestPlaceFold(t *testing.T) {
 	a, names, ok := Roots{Home: "/home/mira"}.Place("/home/mira/x/y")
 	assert.True(t, ok)
 	assert.Equal(t, "home:x/y", Of(a, names, false).String())
+}
+
+// A key's location holds the key itself and all below it, and nothing beside it.
+func TestKeysMatchThemselves(t *testing.T) {
+	l, err := Parse("registry:HKEY_CURRENT_USER/Software/Fen/")
+	assert.NoError(t, err)
+	for names, want := range map[string]bool{"Software/Fen": true, "software/FEN": true, "Software/Fen/Keys/Deep": true, "Software": false, "Software/Fenland": false, "Software/Reed/Fen": false} {
+		_, ok := l.Match(append([]string{"HKEY_CURRENT_USER"}, strings.Split(names, "/")...), nil)
+		assert.Equal(t, want, ok, names)
+	}
+	folder, err := Parse("xdg-data:fen/saves/")
+	assert.NoError(t, err)
+	_, ok := folder.Match([]string{"fen", "saves"}, nil)
+	assert.False(t, ok, "a folder is no file of its own")
 }

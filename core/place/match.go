@@ -13,6 +13,13 @@ type Captures map[string]string
 // whose text is known beforehand (the user's name, the edition's reference);
 // it may be nil.
 func (l Location) Match(names []string, known Captures) (Captures, bool) {
+	if l.Anchor == Registry && l.Pattern.Folder { // a key is there by itself, as a file is
+		key := l
+		key.Pattern.Folder = false
+		if captures, ok := key.Match(names, known); ok {
+			return captures, true
+		}
+	}
 	m := matcher{fold: byAnchor[l.Anchor].FoldCase, known: known}
 	return m.pattern(l.Pattern, names)
 }

@@ -1,0 +1,88 @@
+package plays
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/candidate"
+	"endroit/core/footprint"
+	"endroit/core/place"
+)
+
+// The judgement holds what it has reached on the collection, so that a change of a weight
+// that helps one way of saving and harms another shows.
+func TestTheJudgementHolds(t *testing.T) {
+	tuned, err := Run(func(i int) bool { return !HeldOut(i) })
+	require.NoError(t, err)
+	all, err := Run(func(int) bool { return true })
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, len(All), 40)
+	for _, k := range []footprint.Kind{footprint.Save, footprint.Config} {
+		assert.GreaterOrEqual(t, tuned.Precision(k), 0.97, "%s: %v", k, tuned.Faults)
+		assert.GreaterOrEqual(t, tuned.Recall(k), 0.97, "%s: %v", k, tuned.Faults)
+		assert.GreaterOrEqual(t, all.Precision(k), 0.95, k)
+		assert.GreaterOrEqual(t, all.Recall(k), 0.97, k)
+	}
+	assert.GreaterOrEqual(t, tuned.Proposed*10, tuned.Plays*9, tuned.Faults)
+	assert.GreaterOrEqual(t, all.Proposed*10, all.Plays*9)
+}
+
+// Every play says what is right in a form that can be right.
+func TestPlaysAreSound(t *testing.T) {
+	names := map[string]bool{}
+	for _, p := range All {
+		assert.False(t, names[p.Name], p.Name)
+		names[p.Name] = true
+		for _, at := range p.At {
+			holds, location, _ := strings.Cut(at, " ")
+			assert.Contains(t, []string{"save", "config", "capture"}, holds, p.Name)
+			l, err := place.Parse(location)
+			require.NoError(t, err, p.Name)
+			assert.Equal(t, location, l.String(), p.Name)
+		}
+		fp, err := p.Footprint()
+		require.NoError(t, err, p.Name)
+		assert.Empty(t, fp.Cut)
+		seen := map[string]bool{}
+		for _, f := range fp.Files {
+			seen[f.Path] = true
+		}
+		for _, list := range [][]string{p.Save, p.Config, p.Capture} {
+			for _, n := range list {
+				assert.True(t, seen[path(n)], "%s: %s was not touched", p.Name, n)
+			}
+		}
+	}
+}
+
+// The laws of generalising hold on every play: a location matches each file that it was
+// made from, and none that is known to be something else.
+func TestLawsOfGeneralising(t *testing.T) {
+	for _, p := range All {
+		fp, err := p.Footprint()
+		require.NoError(t, err)
+		proposal := candidate.Propose(fp)
+		for _, l := range proposal.Locations {
+			of := map[string]bool{}
+			for _, f := range l.Files {
+				of[f.Place] = true
+				exact, err := place.ParseAny(f.Place)
+				require.NoError(t, err)
+				_, ok := l.At.Match(exact.Names(), nil)
+				assert.True(t, ok, "%s: %s does not match %s", p.Name, l.At, f.Place)
+			}
+			assert.NoError(t, l.At.Narrow(), p.Name)
+			for _, f := range fp.Files {
+				exact, err := place.ParseAny(f.Place)
+				if err != nil || of[f.Place] || exact.Anchor != l.At.Anchor || f.Kind == footprint.Unknown && !f.Written() {
+					continue
+				}
+				_, hit := l.At.Match(exact.Names(), nil)
+				assert.False(t, hit, "%s: %s reaches %s, which is %s", p.Name, l.At, f.Place, f.Kind)
+			}
+		}
+	}
+}

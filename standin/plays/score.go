@@ -1,0 +1,104 @@
+package plays
+
+import (
+	"fmt"
+	"slices"
+	"sort"
+
+	"endroit/core/candidate"
+	"endroit/core/footprint"
+)
+
+// Score is how the judgement did on some plays.
+type Score struct {
+	Plays     int
+	Right     map[footprint.Kind]int // of interest: files that are of the kind and were taken for it
+	Taken     map[footprint.Kind]int // that were taken for it
+	Are       map[footprint.Kind]int // that are of it
+	Confused  map[string]int         // "save taken for log"
+	Proposed  int                    // plays whose locations are exactly right
+	Locations [3]int                 // right, proposed, that should be
+	Faults    []string               // what went wrong, play by play
+}
+
+// Precision and Recall of a kind, 0 to 1; 1 where there is nothing.
+func (s Score) Precision(k footprint.Kind) float64 { return ratio(s.Right[k], s.Taken[k]) }
+
+// Recall of a kind.
+func (s Score) Recall(k footprint.Kind) float64 { return ratio(s.Right[k], s.Are[k]) }
+
+func ratio(a, b int) float64 {
+	if b == 0 {
+		return 1
+	}
+	return float64(a) / float64(b)
+}
+
+// Run plays those that are chosen, and scores the judgement.
+func Run(choose func(i int) bool) (s Score, err error) {
+	s = Score{Right: map[footprint.Kind]int{}, Taken: map[footprint.Kind]int{}, Are: map[footprint.Kind]int{}, Confused: map[string]int{}}
+	for i, p := range All {
+		if !choose(i) {
+			continue
+		}
+		fp, err := p.Footprint()
+		if err != nil {
+			return s, err
+		}
+		s.Plays++
+		s.files(p, fp)
+		s.locations(p, fp)
+	}
+	return s, nil
+}
+
+func (s *Score) files(p Play, fp *footprint.Footprint) {
+	is := map[string]footprint.Kind{}
+	for k, names := range map[footprint.Kind][]string{footprint.Save: p.Save, footprint.Config: p.Config, footprint.Capture: p.Capture} {
+		for _, n := range names {
+			is[path(n)] = k
+			s.Are[k]++
+		}
+	}
+	for _, f := range fp.Files {
+		k, known := is[f.Path]
+		if f.Kind.OfInterest() {
+			s.Taken[f.Kind]++
+		}
+		if known && f.Kind == k {
+			s.Right[k]++
+			continue
+		}
+		if !known && !f.Kind.OfInterest() {
+			continue
+		}
+		want := "nothing of interest"
+		if known {
+			want = string(k)
+		}
+		s.Confused[fmt.Sprintf("%s taken for %s", want, f.Kind)]++
+		s.Faults = append(s.Faults, fmt.Sprintf("%s: %s is %s, taken for %s (%.2f; %q)", p.Name, f.Path, want, f.Kind, f.Confidence, f.Reasons))
+	}
+}
+
+func (s *Score) locations(p Play, fp *footprint.Footprint) {
+	var got []string
+	for _, l := range candidate.Propose(fp).Locations {
+		got = append(got, string(l.Holds)+" "+l.At.String())
+	}
+	want := slices.Clone(p.At)
+	sort.Strings(got)
+	sort.Strings(want)
+	for _, g := range got {
+		if slices.Contains(want, g) {
+			s.Locations[0]++
+		}
+	}
+	s.Locations[1] += len(got)
+	s.Locations[2] += len(want)
+	if slices.Equal(got, want) {
+		s.Proposed++
+		return
+	}
+	s.Faults = append(s.Faults, fmt.Sprintf("%s: proposed %q, right is %q", p.Name, got, want))
+}
