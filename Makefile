@@ -100,6 +100,7 @@ fuzz:
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/draft
 	go test -run '^$$' -fuzz FuzzReader -fuzztime 60s ./core/trace
 	go test -run '^$$' -fuzz FuzzExamine -fuzztime 60s ./core/content
+	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./core/notes
 	go test -run '^$$' -fuzz FuzzLog -fuzztime 60s ./core/logs
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/manifest
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/hive

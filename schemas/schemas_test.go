@@ -18,6 +18,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/manifest"
+	"endroit/core/notes"
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/core/trace"
@@ -232,5 +233,45 @@ func TestManifest(t *testing.T) {
 		bad := strings.Replace(string(body), spoil[0], spoil[1], 1)
 		require.NotEqual(t, string(body), bad, spoil[0])
 		assert.Error(t, holds(t, s, []byte(bad)), spoil[1])
+	}
+}
+
+// What the program takes as notes the schema takes too, and what the schema refuses the
+// program refuses.
+func TestNotes(t *testing.T) {
+	s := schema(t, "notes")
+	const whole = `format: endroit/notes/1
+about: a slot
+order: big
+header: '"TIDE"'
+x-own: 1
+fields:
+  - {name: version, type: u16, is: [2, "3"]}
+  - {name: captain, type: text, length: u16, says: who}
+  - name: items
+    repeat: rest
+    fields: [{name: id, at: 0, type: bytes, length: 4}]
+checksum: {algorithm: MD5, at: -16, stored: big end first, from: 4, to: -16, zeroed: false}
+`
+	for text, right := range map[string]bool{
+		whole: true,
+		strings.Replace(whole, "notes/1", "notes/2", 1):                   false,
+		strings.Replace(whole, "order: big", "order: middle", 1):          false,
+		strings.Replace(whole, "type: u16, is", "type: u24, is", 1):       false,
+		strings.Replace(whole, "name: version", "name: The Version", 1):   false,
+		strings.Replace(whole, "stored: big end first", "stored: so", 1):  false,
+		strings.Replace(whole, "about: a slot", "abuot: a slot", 1):       false,
+		strings.Replace(whole, "at: -16, stored", "stored", 1):            true, // where it is left out it is 0 for the program
+		strings.Replace(whole, "about: a slot", "about: another kind", 1): true,
+	} {
+		_, err := notes.Parse([]byte(text))
+		assert.Equal(t, right, err == nil, "%s: %v", text, err)
+		asJSON, err := yaml.YAMLToJSON([]byte(text))
+		require.NoError(t, err)
+		if err := holds(t, s, asJSON); !strings.Contains(text, "at: -16, stored") {
+			assert.Error(t, err, "the schema asks for the place")
+		} else {
+			assert.Equal(t, right, err == nil, "%s: %v", text, err)
+		}
 	}
 }

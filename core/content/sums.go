@@ -81,6 +81,46 @@ func FindSums(data []byte, o SumOptions) (found []SumMatch) {
 	return found
 }
 
+// SumOf is what a checksum is of: a range, with a hole that is left out or counts as zeros.
+type SumOf struct {
+	From, To, Hole, HoleEnd int
+	Zeroed                  bool
+}
+
+func summerOf(algorithm string, bits int) (summer, bool) {
+	i := slices.IndexFunc(summers, func(s summer) bool { return s.name == algorithm && (bits == 0 || s.bits == bits) })
+	if i < 0 {
+		return summer{}, false
+	}
+	return summers[i], true
+}
+
+// HasSum reports whether there is an algorithm of this name, with so many bits (0 for any).
+func HasSum(algorithm string, bits int) bool { _, ok := summerOf(algorithm, bits); return ok }
+
+// SumLength is how many bytes a checksum takes as it is stored.
+func SumLength(algorithm string, bits int, stored string) int {
+	s, _ := summerOf(algorithm, bits)
+	if stored == HexText {
+		return s.bits / 4
+	}
+	return s.bits / 8
+}
+
+// SumBytes is a checksum as it is stored. The algorithm has to be one that HasSum knows,
+// and the range has to lie within the data.
+func SumBytes(data []byte, algorithm string, bits int, stored string, of SumOf) []byte {
+	s, _ := summerOf(algorithm, bits)
+	value := s.over(data, []span{{of.From, of.To, of.Hole, of.HoleEnd, of.Zeroed}})[0]
+	switch stored {
+	case HexText:
+		return []byte(hex.EncodeToString(value))
+	case LittleEnd:
+		slices.Reverse(value)
+	}
+	return value
+}
+
 // EverySum is what each algorithm makes of the whole of some bytes, by its name and the
 // number of bits, highest byte first.
 func EverySum(data []byte) map[string][]byte {

@@ -1,0 +1,140 @@
+package cli
+
+import (
+	"context"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/notes"
+)
+
+func (a *app) bytesSet() *cli.Command {
+	return command(&cli.Command{
+		Name: "set", Usage: "make a copy of a file with another value, and its checksum made right",
+		UsageText:   "endroit bytes set FILE --notes NOTES --field NAME=VALUE... --out COPY",
+		Description: "For the experiment of loading it in the game: does it take the value? FILE stays as it\nis. Keep a copy of it before the game may write it.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "notes", Usage: "the `NOTES` on its structure"},
+			&cli.StringSliceFlag{Name: "field", Usage: "which field gets which value: `NAME=VALUE`; again for another"},
+			&cli.StringFlag{Name: "out", Usage: "the `COPY` to write"},
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			name, err := oneArg(c, "one FILE")
+			if err != nil {
+				return err
+			}
+			return a.runBytesSet(c, name)
+		},
+	}, find, "endroit bytes set slot1.sav --notes slot.notes.yaml --field day=9 --out changed.sav")
+}
+
+// readNotes reads notes on the structure of files.
+func readNotes(name string) (*notes.Notes, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, fail(exitNotFound, "%w", err)
+	}
+	defer f.Close()
+	text, err := io.ReadAll(io.LimitReader(f, notes.MaxBytes+1))
+	if err != nil {
+		return nil, fail(exitInput, "%s: %w", name, err)
+	}
+	n, err := notes.Parse(text)
+	if err != nil {
+		return nil, fail(exitInput, "%s: %w", name, err)
+	}
+	return n, nil
+}
+
+func (a *app) readByNotes(c *cli.Command, name string) error {
+	n, err := readNotes(c.String("notes"))
+	if err != nil {
+		return err
+	}
+	o, err := readBytes(name)
+	if err != nil {
+		return err
+	}
+	r := n.Read(o.data)
+	if c.Bool("json") {
+		return a.json(r)
+	}
+	a.say("%s", shown(o.name))
+	if n.About != "" {
+		a.say("  read as: %s", shown(n.About))
+	}
+	a.say("")
+	t := newTable(a.out, "at", "type", "field", "value", "says")
+	for _, v := range r.Values {
+		t.AppendRow(table.Row{hexOffset(v.At), v.Type, v.Name, shown(strings.ReplaceAll(v.Text, "\n", `\n`)), shown(v.Says)})
+	}
+	if len(r.Values) > 0 {
+		t.Render()
+		a.say("")
+	}
+	for _, p := range r.Problems {
+		a.say("does not fit: %s", shown(p))
+	}
+	if len(r.Sound) > 0 {
+		a.say("fits: %s", strings.Join(r.Sound, ", "))
+	}
+	left := 0
+	for _, g := range r.Free {
+		left += g.Length
+	}
+	if left > 0 {
+		first := r.Free[0]
+		a.say("the notes say nothing of %s in %s, the first at %s", bytesExactly(left), count(len(r.Free), "place", "places"), hexOffset(first.At))
+	}
+	if !r.Fits() {
+		return silent(exitInput)
+	}
+	return nil
+}
+
+func (a *app) runBytesSet(c *cli.Command, name string) error {
+	if c.String("notes") == "" || c.String("out") == "" || len(c.StringSlice("field")) == 0 {
+		return fail(exitUsage, "it takes --notes NOTES, --field NAME=VALUE and --out COPY")
+	}
+	n, err := readNotes(c.String("notes"))
+	if err != nil {
+		return err
+	}
+	o, err := readBytes(name)
+	if err != nil {
+		return err
+	}
+	data := o.data
+	for _, pair := range c.StringSlice("field") {
+		field, value, ok := strings.Cut(pair, "=")
+		if !ok {
+			return fail(exitUsage, "--field %q is not NAME=VALUE", pair)
+		}
+		if data, err = n.Set(data, field, value); err != nil {
+			return fail(exitInput, "%s: %w", name, err)
+		}
+	}
+	f, err := newFile(c.String("out"))
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	if e := f.Close(); err == nil {
+		err = e
+	}
+	if err != nil {
+		_ = os.Remove(f.Name())
+		return err
+	}
+	checked := ""
+	if n.Checksum != nil {
+		checked = ", and the checksum made right"
+	}
+	a.say("%s: %s with %s%s; %s stays as it was", f.Name(), bytesExactly(len(data)), strings.Join(c.StringSlice("field"), ", "), checked, name)
+	a.say("Next: keep a copy of what the game has, put this in its place, and load it")
+	return nil
+}

@@ -1,0 +1,278 @@
+// Package notes reads notes on the structure of files: a header, fields with their place
+// and type, repeated records and a checksum, as somebody who looked inside wrote them
+// down. A file is read by them field by field, and where it does not fit is said.
+//
+//	n, err := notes.Parse(text)
+//	reading := n.Read(data)
+package notes
+
+import (
+	"bytes"
+	"encoding/hex"
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"endroit/core/content"
+	"endroit/core/yamldoc"
+)
+
+// Format is the name and version in notes.
+const Format = "endroit/notes/1"
+
+// MaxBytes is the largest text that is read as notes.
+const MaxBytes = 256 << 10
+
+// Bounds of what notes may ask for.
+const (
+	maxDepth  = 8
+	maxFields = 1000    // that are written down
+	maxValues = 200_000 // that are read of a file
+)
+
+// Notes describe one kind of file.
+type Notes struct {
+	Format   string    `yaml:"format" json:"format"`
+	About    string    `yaml:"about,omitempty" json:"about,omitempty"`
+	Order    string    `yaml:"order,omitempty" json:"order,omitempty"`   // of bytes in numbers: little (which is meant if it is left out) or big
+	Header   string    `yaml:"header,omitempty" json:"header,omitempty"` // what the file begins with: "text" or hexadecimal bytes
+	Fields   []Field   `yaml:"fields,omitempty" json:"fields,omitempty"`
+	Checksum *Checksum `yaml:"checksum,omitempty" json:"checksum,omitempty"`
+	header   []byte
+}
+
+// Field is one field, or a record of several.
+type Field struct {
+	Name   string   `yaml:"name" json:"name"`
+	Says   string   `yaml:"says,omitempty" json:"says,omitempty"` // what it is, in words
+	At     *int     `yaml:"at,omitempty" json:"at,omitempty"`     // offset, negative from the end; behind the field before it if left out. In a record from the record's beginning
+	Type   string   `yaml:"type,omitempty" json:"type,omitempty"` // see Types; a record has none
+	Order  string   `yaml:"order,omitempty" json:"order,omitempty"`
+	Length string   `yaml:"length,omitempty" json:"length,omitempty"` // of text and bytes: a number, a field's name, u8, u16 or u32 that stands before it, zero (a zero ends it) or rest
+	Repeat string   `yaml:"repeat,omitempty" json:"repeat,omitempty"` // of a record: a number, a field's name, or rest
+	Fields []Field  `yaml:"fields,omitempty" json:"fields,omitempty"` // of a record
+	Is     []string `yaml:"is,omitempty" json:"is,omitempty"`         // the values that it can have
+}
+
+// Checksum says where a checksum stands and what it is of.
+type Checksum struct {
+	Algorithm string `yaml:"algorithm" json:"algorithm"`           // as endroit bytes --sums names it
+	Bits      int    `yaml:"bits,omitempty" json:"bits,omitempty"` // where one name has several widths
+	At        *int   `yaml:"at" json:"at"`                         // offset, negative from the end
+	Stored    string `yaml:"stored" json:"stored"`                 // little end first, big end first, or hexadecimal text
+	From      int    `yaml:"from,omitempty" json:"from,omitempty"`
+	To        *int   `yaml:"to,omitempty" json:"to,omitempty"` // offset, negative from the end; its own place if left out and it stands behind From, else the end
+	Zeroed    bool   `yaml:"zeroed,omitempty" json:"zeroed,omitempty"`
+}
+
+// Types are those of fields, by their size in bytes; 0 for those with a length.
+var Types = map[string]int{"u8": 1, "u16": 2, "u32": 4, "u64": 8, "i8": 1, "i16": 2, "i32": 4, "i64": 8, "f32": 4, "f64": 8, "bytes": 0, "text": 0, "text16": 0}
+
+func typeNames() string {
+	return "u8, u16, u32, u64, i8, i16, i32, i64, f32, f64, bytes, text, text16"
+}
+
+// The two orders of bytes.
+const (
+	Little = "little"
+	Big    = "big"
+)
+
+// Parse reads and checks notes. The error is a *yamldoc.Error that says where.
+func Parse(text []byte) (*Notes, error) {
+	var n Notes
+	doc, err := yamldoc.Decode("notes", text, MaxBytes, &n)
+	if err != nil {
+		return nil, err
+	}
+	c := &checker{}
+	c.notes(&n)
+	if c.first != nil {
+		return nil, doc.At(c.first)
+	}
+	return &n, nil
+}
+
+type checker struct {
+	first  *yamldoc.Error
+	fields int
+}
+
+func (c *checker) bad(field, format string, args ...any) {
+	if c.first == nil {
+		c.first = &yamldoc.Error{What: "notes", Field: field, Reason: fmt.Sprintf(format, args...)}
+	}
+}
+
+func (c *checker) notes(n *Notes) {
+	if n.Format != Format {
+		c.bad("format", "it is %q; this program reads %s", n.Format, Format)
+		return
+	}
+	c.order("order", n.Order)
+	var err error
+	if n.header, err = headerBytes(n.Header); err != nil {
+		c.bad("header", "%v", err)
+	}
+	c.list("fields", n.Fields, nil, 1)
+	if n.Checksum != nil {
+		c.checksum(n.Checksum)
+	}
+}
+
+func (c *checker) order(field, order string) {
+	if order != "" && order != Little && order != Big {
+		c.bad(field, "%q is no order of bytes; it is little or big", order)
+	}
+}
+
+// headerBytes reads "TIDE" in quotation marks, or 54 49 44 45.
+func headerBytes(text string) ([]byte, error) {
+	if text == "" {
+		return nil, nil
+	}
+	if plain, err := strconv.Unquote(text); err == nil && strings.HasPrefix(text, `"`) {
+		return []byte(plain), nil
+	}
+	b, err := hex.DecodeString(strings.Join(strings.Fields(text), ""))
+	if err != nil || len(b) == 0 {
+		return nil, fmt.Errorf("%q is neither a text in quotation marks nor bytes in hexadecimal, such as 54 49 44 45", text)
+	}
+	return b, nil
+}
+
+var nameShape = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,59}$`)
+
+// list checks fields; known are the names that were read before them.
+func (c *checker) list(at string, fields []Field, known []string, depth int) {
+	if depth > maxDepth {
+		c.bad(at, "records lie in records more than %d deep", maxDepth)
+		return
+	}
+	known = slices.Clone(known)
+	here := map[string]bool{}
+	for i := range fields {
+		f, where := &fields[i], fmt.Sprintf("%s[%d]", at, i)
+		if c.fields++; c.fields > maxFields {
+			c.bad(at, "there are more than %d fields", maxFields)
+			return
+		}
+		switch {
+		case !nameShape.MatchString(f.Name):
+			c.bad(where+".name", "%q is no name: small letters, digits, - and _, beginning with a letter", f.Name)
+		case here[f.Name]:
+			c.bad(where+".name", "there is a field %s already", f.Name)
+		}
+		here[f.Name] = true
+		c.order(where+".order", f.Order)
+		c.field(where, f, known, depth)
+		known = append(known, f.Name)
+	}
+}
+
+func (c *checker) field(where string, f *Field, known []string, depth int) {
+	if len(f.Fields) > 0 || f.Repeat != "" {
+		if f.Type != "" || f.Length != "" || len(f.Is) > 0 {
+			c.bad(where+".type", "a record has fields instead of a type, a length and values")
+		}
+		if len(f.Fields) == 0 {
+			c.bad(where+".fields", "a record without fields")
+		}
+		if f.Repeat != "" && f.Repeat != "rest" {
+			c.amount(where+".repeat", f.Repeat, known, nil)
+		}
+		c.list(where+".fields", f.Fields, known, depth+1)
+		return
+	}
+	size, ok := Types[f.Type]
+	switch {
+	case !ok:
+		c.bad(where+".type", "%q is no type; the types are %s", f.Type, typeNames())
+	case size > 0 && f.Length != "":
+		c.bad(where+".length", "a %s has its own length", f.Type)
+	case size == 0 && f.Length == "":
+		c.bad(where+".length", "how long it is has to be said: a number, a field's name, u8, u16, u32, zero or rest")
+	case size == 0:
+		c.amount(where+".length", f.Length, known, []string{"u8", "u16", "u32", "zero", "rest"})
+	}
+}
+
+func (c *checker) amount(where, text string, known, words []string) {
+	if n, err := strconv.Atoi(text); err == nil {
+		if n < 0 || n > maxBytesOf {
+			c.bad(where, "%d is out of bounds", n)
+		}
+		return
+	}
+	if !slices.Contains(words, text) && !slices.Contains(known, text) {
+		c.bad(where, "%q is no number, and no field before it is called so", text)
+	}
+}
+
+// maxBytesOf is the largest amount that is written down.
+const maxBytesOf = 64 << 20
+
+func (c *checker) checksum(s *Checksum) {
+	if s.At == nil {
+		c.bad("checksum.at", "where it stands has to be said")
+	}
+	if !content.HasSum(s.Algorithm, s.Bits) {
+		c.bad("checksum.algorithm", "%q is no algorithm that endroit bytes --sums names%s", s.Algorithm, map[bool]string{true: ", with so many bits"}[s.Bits != 0])
+	}
+	if !slices.Contains([]string{content.LittleEnd, content.BigEnd, content.HexText}, s.Stored) {
+		c.bad("checksum.stored", "%q is no way to store it; it is %s, %s or %s", s.Stored, content.LittleEnd, content.BigEnd, content.HexText)
+	}
+}
+
+// Value is a field as it stands in a file.
+type Value struct {
+	Name   string `json:"name"` // with those of the records around it: items[2].gold
+	At     int    `json:"at"`
+	Length int    `json:"length"` // bytes
+	Type   string `json:"type"`
+	Text   string `json:"text"` // the value in words or digits
+	Says   string `json:"says,omitempty"`
+	number int64
+	whole  bool // number is the value
+	order  string
+}
+
+// Reading is a file as the notes have it.
+type Reading struct {
+	Values   []Value  `json:"values"`
+	Problems []string `json:"problems"` // where the file does not fit the notes
+	Free     []Gap    `json:"free"`     // bytes of which the notes say nothing
+	// Sound is "header", "checksum" or both if these fit, as far as the notes tell of
+	// them.
+	Sound []string `json:"sound"`
+}
+
+// Gap is a stretch of bytes.
+type Gap struct {
+	At     int `json:"at"`
+	Length int `json:"length"`
+}
+
+// Fits reports whether nothing is wrong with the file.
+func (r Reading) Fits() bool { return len(r.Problems) == 0 }
+
+// Read reads a file by the notes. Whatever the file holds, it ends.
+func (n *Notes) Read(data []byte) Reading {
+	r := reader{data: data, order: n.Order, out: Reading{Values: []Value{}, Problems: []string{}, Free: []Gap{}, Sound: []string{}}}
+	if len(n.header) > 0 {
+		r.cover(0, min(len(n.header), len(data)), "the header")
+		if bytes.HasPrefix(data, n.header) {
+			r.out.Sound = append(r.out.Sound, "header")
+		} else {
+			r.problem("it does not begin with the header %s", n.Header)
+		}
+	}
+	r.list(n.Fields, len(n.header), 0, "", nil)
+	if n.Checksum != nil {
+		r.checksum(*n.Checksum)
+	}
+	r.free()
+	return r.out
+}

@@ -1,0 +1,433 @@
+package notes
+
+import (
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf16"
+	"unicode/utf8"
+
+	"endroit/core/content"
+)
+
+type reader struct {
+	data    []byte
+	order   string
+	out     Reading
+	covered []stretch
+	full    bool // no more values are taken
+}
+
+type stretch struct {
+	from, to int
+	what     string
+}
+
+// checksumPlace is what the checksum's bytes are called.
+const checksumPlace = "the checksum"
+
+// maxProblems is how many problems are told.
+const maxProblems = 100
+
+func (r *reader) problem(format string, args ...any) {
+	if len(r.out.Problems) < maxProblems {
+		r.out.Problems = append(r.out.Problems, fmt.Sprintf(format, args...))
+	}
+}
+
+// cover notes which bytes a field takes, and says which other took some of them.
+func (r *reader) cover(from, to int, what string) {
+	if from == to {
+		return
+	}
+	if slices.ContainsFunc(r.covered, func(s stretch) bool { return what == checksumPlace && s.from == from && s.to == to }) {
+		return // it is a field too
+	}
+	i, _ := slices.BinarySearchFunc(r.covered, from, func(s stretch, from int) int { return s.from - from })
+	for _, j := range []int{i - 1, i} {
+		if j >= 0 && j < len(r.covered) && r.covered[j].from < to && from < r.covered[j].to {
+			r.problem("%s at 0x%04X overlaps %s", what, from, r.covered[j].what)
+			break
+		}
+	}
+	r.covered = slices.Insert(r.covered, i, stretch{from, to, what})
+}
+
+// free lists the bytes that nothing covers.
+func (r *reader) free() {
+	at := 0
+	for _, s := range r.covered {
+		if s.from > at {
+			r.out.Free = append(r.out.Free, Gap{at, s.from - at})
+		}
+		at = max(at, s.to)
+	}
+	if at < len(r.data) {
+		r.out.Free = append(r.out.Free, Gap{at, len(r.data) - at})
+	}
+}
+
+// list reads fields, the first at an offset if it names none itself. base is where the
+// record begins. It returns where the last ends; ok is false where it had to stop.
+func (r *reader) list(fields []Field, at, base int, path string, known map[string]int64) (end int, ok bool) {
+	names := map[string]int64{}
+	for k, v := range known {
+		names[k] = v
+	}
+	for _, f := range fields {
+		if f.At != nil {
+			if at = base + *f.At; *f.At < 0 {
+				at = len(r.data) + *f.At
+			}
+		}
+		if at, ok = r.field(f, at, path, names); !ok {
+			return at, false
+		}
+	}
+	return at, true
+}
+
+func (r *reader) field(f Field, at int, path string, names map[string]int64) (end int, ok bool) {
+	name := path + f.Name
+	if at < 0 || at > len(r.data) {
+		r.problem("%s would stand at %d, outside the file of %d bytes", name, at, len(r.data))
+		return at, false
+	}
+	if len(f.Fields) == 0 {
+		return r.plain(f, name, at, names)
+	}
+	times, rest := 1, false
+	if f.Repeat != "" {
+		n, known, err := amount(f.Repeat, names)
+		switch {
+		case f.Repeat == "rest":
+			times, rest = maxValues, true
+		case err != nil || !known:
+			r.problem("%s: how often it is repeated is not known (%s)", name, f.Repeat)
+			return at, false
+		default:
+			times = n
+		}
+	}
+	for i := range times {
+		if rest && at >= len(r.data) {
+			break
+		}
+		inner := name + "."
+		if f.Repeat != "" {
+			inner = name + "[" + strconv.Itoa(i) + "]."
+		}
+		before := at
+		if at, ok = r.list(f.Fields, at, at, inner, names); !ok || r.full {
+			return at, false
+		}
+		if at == before {
+			r.problem("%s takes no bytes, so that it is not repeated", name)
+			break
+		}
+	}
+	return at, true
+}
+
+// amount reads a number, or the value of a field that was read before.
+func amount(text string, names map[string]int64) (n int, known bool, err error) {
+	if v, ok := names[text]; ok {
+		if v < 0 || v > maxBytesOf {
+			return 0, false, fmt.Errorf("%s is %d", text, v)
+		}
+		return int(v), true, nil
+	}
+	n, err = strconv.Atoi(text)
+	return n, err == nil, err
+}
+
+// plain reads a field of a type.
+func (r *reader) plain(f Field, name string, at int, names map[string]int64) (end int, ok bool) {
+	order := f.Order
+	if order == "" {
+		order = r.order
+	}
+	start, size := at, Types[f.Type]
+	if size == 0 {
+		var err error
+		if at, size, end, err = r.length(f, at, order, names); err != nil {
+			r.problem("%s at 0x%04X: %v", name, start, err)
+			return start, false
+		}
+	} else if end = at + size; end > len(r.data) {
+		r.problem("%s at 0x%04X takes %d bytes, and the file has %d more", name, at, size, len(r.data)-at)
+		return at, false
+	}
+	if len(r.out.Values) >= maxValues {
+		r.problem("there are more than %d values: the rest is not read", maxValues)
+		r.full = true
+		return at, false
+	}
+	v := Value{Name: name, At: at, Length: size, Type: f.Type, Says: f.Says, order: order}
+	v.read(r.data[at:at+size], order)
+	if v.whole {
+		names[f.Name] = v.number
+	}
+	if f.Type == "text" && !utf8.Valid(r.data[at:at+size]) {
+		r.problem("%s at 0x%04X is no text in UTF-8", name, at)
+	}
+	if len(f.Is) > 0 && !slices.Contains(f.Is, v.Text) {
+		r.problem("%s at 0x%04X is %s, and can be %s", name, at, v.Text, strings.Join(f.Is, ", "))
+	}
+	r.cover(start, end, name)
+	r.out.Values = append(r.out.Values, v)
+	return end, true
+}
+
+// length finds where a text or bytes begin, how long they are, and where what belongs to
+// them ends.
+func (r *reader) length(f Field, at int, order string, names map[string]int64) (begin, size, end int, err error) {
+	unit := 1
+	if f.Type == "text16" {
+		unit = 2
+	}
+	switch f.Length {
+	case "rest":
+		size = (len(r.data) - at) / unit * unit
+		return at, size, len(r.data), nil
+	case "zero":
+		for i := at; i+unit <= len(r.data); i += unit {
+			if r.data[i] == 0 && r.data[i+unit-1] == 0 {
+				return at, i - at, i + unit, nil
+			}
+		}
+		return at, 0, at, errors.New("no zero ends it")
+	case "u8", "u16", "u32":
+		before := Types[f.Length]
+		if at+before > len(r.data) {
+			return at, 0, at, errors.New("its length would stand behind the end of the file")
+		}
+		size = int(unsigned(r.data[at:at+before], order)) * unit
+		at += before
+	default:
+		n, known, err := amount(f.Length, names)
+		if err != nil || !known {
+			return at, 0, at, fmt.Errorf("how long it is is not known (%s)", f.Length)
+		}
+		size = n * unit
+	}
+	if size < 0 || size > len(r.data)-at {
+		return at, 0, at, fmt.Errorf("it takes %d bytes, and the file has %d more", size, len(r.data)-at)
+	}
+	return at, size, at + size, nil
+}
+
+// order16 reads and writes numbers of 16 bits.
+type order16 interface {
+	Uint16([]byte) uint16
+	AppendUint16([]byte, uint16) []byte
+}
+
+func byteOrder(order string) order16 {
+	if order == Big {
+		return binary.BigEndian
+	}
+	return binary.LittleEndian
+}
+
+func unsigned(b []byte, order string) uint64 {
+	var eight [8]byte
+	if order == Big {
+		copy(eight[8-len(b):], b)
+		return binary.BigEndian.Uint64(eight[:])
+	}
+	copy(eight[:], b)
+	return binary.LittleEndian.Uint64(eight[:])
+}
+
+// longText is how many characters of a text or bytes of data are written out.
+const longText = 200
+
+// read puts the value in words.
+func (v *Value) read(b []byte, order string) {
+	switch v.Type[0] {
+	case 'u':
+		x := unsigned(b, order)
+		v.Text = strconv.FormatUint(x, 10)
+		v.number, v.whole = int64(x), x <= math.MaxInt64
+	case 'i':
+		x := int64(unsigned(b, order)<<(64-8*len(b))) >> (64 - 8*len(b))
+		v.Text, v.number, v.whole = strconv.FormatInt(x, 10), x, true
+	case 'f':
+		x := math.Float64frombits(unsigned(b, order))
+		if len(b) == 4 {
+			x = float64(math.Float32frombits(uint32(unsigned(b, order))))
+			v.Text = strconv.FormatFloat(x, 'g', -1, 32)
+			return
+		}
+		v.Text = strconv.FormatFloat(x, 'g', -1, 64)
+	case 't':
+		if v.Type == "text16" {
+			units := make([]uint16, len(b)/2)
+			for i := range units {
+				units[i] = byteOrder(order).Uint16(b[2*i:])
+			}
+			v.Text = clip(string(utf16.Decode(units)))
+			return
+		}
+		v.Text = clip(strings.ToValidUTF8(string(b), "\uFFFD"))
+	default:
+		v.Text = hex.EncodeToString(b[:min(len(b), longText)])
+		if len(b) > longText {
+			v.Text += "…"
+		}
+	}
+}
+
+func clip(text string) string {
+	if r := []rune(text); len(r) > longText {
+		return string(r[:longText]) + "…"
+	}
+	return text
+}
+
+// place finds where the checksum stands and what it is of.
+func (s Checksum) place(data []byte) (at, length int, of content.SumOf, err error) {
+	n := len(data)
+	from := func(x int) int {
+		if x < 0 {
+			return n + x
+		}
+		return x
+	}
+	length = content.SumLength(s.Algorithm, s.Bits, s.Stored)
+	at = from(*s.At)
+	of = content.SumOf{From: from(s.From), To: n, Zeroed: s.Zeroed}
+	switch {
+	case s.To != nil:
+		of.To = from(*s.To)
+	case at >= of.From && !s.Zeroed:
+		of.To = at
+	}
+	if at < 0 || at+length > n || of.From < 0 || of.To > n || of.From > of.To {
+		return at, length, of, fmt.Errorf("the checksum at %d over %d to %d lies outside the file of %d bytes", at, of.From, of.To, n)
+	}
+	if at < of.To && at+length > of.From {
+		of.Hole, of.HoleEnd = at, at+length
+		if at < of.From || at+length > of.To {
+			return at, length, of, errors.New("the checksum's own place lies partly in what it is of")
+		}
+	}
+	return at, length, of, nil
+}
+
+func (r *reader) checksum(s Checksum) {
+	at, length, of, err := s.place(r.data)
+	if err != nil {
+		r.problem("%v", err)
+		return
+	}
+	r.cover(at, at+length, checksumPlace)
+	want := content.SumBytes(r.data, s.Algorithm, s.Bits, s.Stored, of)
+	if strings.EqualFold(string(want), string(r.data[at:at+length])) && (s.Stored == content.HexText || string(want) == string(r.data[at:at+length])) {
+		r.out.Sound = append(r.out.Sound, "checksum")
+		return
+	}
+	r.problem("the checksum at 0x%04X is %x, and %s of 0x%04X to 0x%04X is %x: the file is damaged, or of another kind", at, r.data[at:at+length], s.Algorithm, of.From, of.To, want)
+}
+
+// Set returns a copy of a file with another value in a field, and the checksum made right.
+// A text or bytes keep their length. The file itself has to fit the notes.
+func (n *Notes) Set(data []byte, name, value string) ([]byte, error) {
+	before := n.Read(data)
+	if !before.Fits() {
+		return nil, fmt.Errorf("the file does not fit the notes: %s", before.Problems[0])
+	}
+	i := slices.IndexFunc(before.Values, func(v Value) bool { return v.Name == name })
+	if i < 0 {
+		return nil, fmt.Errorf("the notes have no field %s; there are: %s", name, fieldNames(before.Values))
+	}
+	v := before.Values[i]
+	written, err := v.write(value)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	out := slices.Clone(data)
+	copy(out[v.At:v.At+v.Length], written)
+	if s := n.Checksum; s != nil {
+		at, length, of, err := s.place(out)
+		if err != nil {
+			return nil, err
+		}
+		copy(out[at:at+length], content.SumBytes(out, s.Algorithm, s.Bits, s.Stored, of))
+	}
+	if after := n.Read(out); !after.Fits() {
+		return nil, fmt.Errorf("with %s as %s it would not fit the notes: %s", name, value, after.Problems[0])
+	}
+	return out, nil
+}
+
+// namesListed is how many fields an error names.
+const namesListed = 20
+
+func fieldNames(values []Value) string {
+	var names []string
+	for _, v := range values {
+		names = append(names, v.Name)
+	}
+	if more := len(names) - namesListed; more > 0 {
+		names = append(names[:namesListed], fmt.Sprintf("and %d more", more))
+	}
+	return strings.Join(names, ", ")
+}
+
+// write makes the bytes of another value.
+func (v Value) write(text string) ([]byte, error) {
+	bits := 8 * v.Length
+	put := func(x uint64) []byte {
+		if v.order == Big {
+			return binary.BigEndian.AppendUint64(nil, x)[8-v.Length:]
+		}
+		return binary.LittleEndian.AppendUint64(nil, x)[:v.Length]
+	}
+	switch v.Type[0] {
+	case 'u':
+		x, err := strconv.ParseUint(text, 0, bits)
+		if err != nil {
+			return nil, fmt.Errorf("%q is no number of %d bits without a sign", text, bits)
+		}
+		return put(x), nil
+	case 'i':
+		x, err := strconv.ParseInt(text, 0, bits)
+		if err != nil {
+			return nil, fmt.Errorf("%q is no number of %d bits", text, bits)
+		}
+		return put(uint64(x)), nil
+	case 'f':
+		x, err := strconv.ParseFloat(text, bits)
+		if err != nil {
+			return nil, fmt.Errorf("%q is no number with a fraction", text)
+		}
+		if bits == 32 {
+			return put(uint64(math.Float32bits(float32(x)))), nil
+		}
+		return put(math.Float64bits(x)), nil
+	}
+	b := []byte(text)
+	switch v.Type {
+	case "text16":
+		b = nil
+		for _, u := range utf16.Encode([]rune(text)) {
+			b = byteOrder(v.order).AppendUint16(b, u)
+		}
+	case "bytes":
+		var err error
+		if b, err = hex.DecodeString(strings.Join(strings.Fields(text), "")); err != nil {
+			return nil, fmt.Errorf("%q are no bytes in hexadecimal", text)
+		}
+	}
+	if len(b) != v.Length {
+		return nil, fmt.Errorf("it takes %d bytes there, and this would take %d: what follows would have to move", v.Length, len(b))
+	}
+	return b, nil
+}
