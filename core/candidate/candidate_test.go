@@ -58,6 +58,10 @@ func TestPropose(t *testing.T) {
 		{"the first name below a shared anchor stays", []string{"save xdg-data:save1/a.bin"}, []string{"save xdg-data:save1/a.bin"}},
 		{"a key holds those below it", []string{"config registry:HKEY_CURRENT_USER/Software/Fen/", "config registry:HKEY_CURRENT_USER/Software/Fen/Keys/", "save registry:HKEY_CURRENT_USER/Software/Fen/Slot1/", "config registry:HKEY_CURRENT_USER/Software/Fenland/"}, []string{"config registry:HKEY_CURRENT_USER/Software/Fen/", "config registry:HKEY_CURRENT_USER/Software/Fenland/"}},
 		{"the names that single a title out in the registry stay", []string{"config registry:HKEY_CURRENT_USER/Software/1234567/"}, []string{"config registry:HKEY_CURRENT_USER/Software/1234567/"}},
+		{"a date in the name", []string{"save xdg-data:tw/saves/2026-11-20 18-02-11.sav"}, []string{"save xdg-data:tw/saves/*.sav"}},
+		{"a date between letters", []string{"save xdg-data:tw/auto_20261120_180211_b.dat"}, []string{"save xdg-data:tw/auto_*_b.dat"}},
+		{"a number that is no date", []string{"save xdg-data:tw/seed-20261399.dat"}, []string{"save xdg-data:tw/seed-20261399.dat"}},
+		{"a date would reach another kind", []string{"save xdg-data:tw/2026-11-20.dat", "log xdg-data:tw/2026-11-21.dat"}, []string{"save xdg-data:tw/2026-11-20.dat"}},
 		{"an account's number", []string{"save xdg-data:tw/76561198000000001/profile.bin"}, []string{"save xdg-data:tw/{account}/profile.bin"}},
 		{"an account's id", []string{"save xdg-data:tw/0f8fad5b-d9cb-469f-a165-70867728950e/p.bin"}, []string{"save xdg-data:tw/{account}/p.bin"}},
 		{"the user's name", []string{"save xdg-data:tw/Mira/profile.bin"}, []string{"save xdg-data:tw/{user}/profile.bin"}},
@@ -148,4 +152,21 @@ func TestAProposalCoversItsFilesAndNoOthers(t *testing.T) {
 			require.NoError(rt, l.At.Narrow())
 		}
 	})
+}
+
+// A slot that this run did not save to keeps no location from being general; a file of
+// another kind does.
+func TestSlotsThatWereOnlyRead(t *testing.T) {
+	file := func(kind footprint.Kind, at string, writes int) footprint.File {
+		return footprint.File{Kind: kind, Place: at, Path: "/x/" + at, Confidence: 0.9, Writes: writes, Reads: 1, Reasons: []string{"it was read"}}
+	}
+	of := func(files ...footprint.File) []string {
+		return Propose(&footprint.Footprint{Self: &footprint.Self{}, Files: files}).lines()
+	}
+	saved := []footprint.File{file(footprint.Save, "xdg-data:tw/file1.rpgsave", 1), file(footprint.Save, "xdg-data:tw/file2.rpgsave", 1)}
+	assert.Equal(t, []string{"save xdg-data:tw/file{slot}.rpgsave"}, of(append(saved, file(footprint.Unknown, "xdg-data:tw/file3.rpgsave", 0))...))
+	apart := []string{"save xdg-data:tw/file1.rpgsave", "save xdg-data:tw/file2.rpgsave"}
+	assert.Equal(t, apart, of(append(saved, file(footprint.Log, "xdg-data:tw/file3.rpgsave", 1))...))
+	assert.Equal(t, apart, of(append(saved, file(footprint.Asset, "xdg-data:tw/file3.rpgsave", 0))...))
+	assert.Equal(t, apart, of(append(saved, file(footprint.Unknown, "xdg-data:tw/file3.rpgsave", 1))...), "it was written, and nobody knows what it is")
 }

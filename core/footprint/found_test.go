@@ -123,3 +123,18 @@ func TestWhatSinglesATitleOut(t *testing.T) {
 	f := &Footprint{Self: &Self{User: "fen"}}
 	assert.Equal(t, "registry:HKEY_CURRENT_USER/Software/fen/{user}/", f.HidePlace("registry:HKEY_CURRENT_USER/Software/fen/fen/"))
 }
+
+// A file that is written when a setting is changed and at no other time holds settings,
+// whatever it is called; one that is written all the time does not for that.
+func TestWrittenWhenASettingIsChangedAlone(t *testing.T) {
+	p := data + "user.bin"
+	f := tell(t).file(p, bytesOf(64)).do(1, trace.Read, p).cue(20, "saved").do(40, trace.Replace, p).cue(41, "changed-setting").after(p, bytesOf(64)).end().find(t, p)
+	assert.Equal(t, Config, f.Kind, f.Reasons)
+	assert.Contains(t, f.Reasons, "it was written at no other time")
+	f = tell(t).file(p, bytesOf(64)).do(1, trace.Read, p).do(10, trace.Replace, p).cue(12, "saved").do(40, trace.Replace, p).cue(41, "changed-setting").after(p, bytesOf(64)).end().find(t, p)
+	assert.Equal(t, Save, f.Kind, f.Reasons)
+	assert.NotContains(t, f.Reasons, "it was written at no other time")
+	cached := home + "/.cache/tidewrack/shot.png"
+	f = tell(t).file(cached, absent()).do(5, trace.Create, cached).after(cached, looking("PNG picture")).end().find(t, cached)
+	assert.Equal(t, Cache, f.Kind, "a picture in the cache is none that a person took")
+}
