@@ -90,7 +90,7 @@ func (a *app) runCompare(c *cli.Command, names []string) error {
 	if len(rest) > 0 {
 		a.say("\nof no interest in any run: %s", strings.Join(rest, ", "))
 	}
-	a.say("\nNext: endroit propose TRACE, with the run that shows most")
+	a.say("\nNext: endroit propose %s", strings.Join(names, " "))
 	return nil
 }
 

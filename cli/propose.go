@@ -15,35 +15,48 @@ import (
 
 func (a *app) propose() *cli.Command {
 	return command(&cli.Command{
-		Name: "propose", Usage: "write a draft of the locations that a trace shows",
-		UsageText:   "endroit propose TRACE [--out DRAFT]",
-		Description: "Makes places general: account numbers, slots and the user's name become named\nparts. What could not be decided is left in the draft as a question.\n--out - prints the draft.",
+		Name: "propose", Usage: "write a draft of the locations that one trace or several show",
+		UsageText:   "endroit propose TRACE... [--out DRAFT]",
+		Description: "Makes places general: account numbers, slots and the user's name become named\nparts. What could not be decided is left in the draft as a question.\nSeveral runs of one variant make it surer: what they say is put together.\n--out - prints the draft.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "out", Usage: "the `DRAFT` to write (otherwise named after the trace)"},
 			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
 			jsonFlag(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
-			name, err := oneArg(c, "one TRACE")
+			names := c.Args().Slice()
+			if len(names) == 0 || len(names) > draft.MaxTraces+1 {
+				return fail(exitUsage, "it takes TRACE..., 1 to %d of them; see endroit propose --help", draft.MaxTraces+1)
+			}
+			var runs []*footprint.Footprint
+			var digests []string
+			for _, name := range names {
+				fp, digest, err := readTrace(name)
+				if err != nil {
+					return err
+				}
+				if t := c.String("title"); t != "" {
+					fp.Title = t
+				}
+				runs, digests = append(runs, fp), append(digests, digest)
+			}
+			fp, err := footprint.Merge(runs)
 			if err != nil {
-				return err
+				return fail(exitInput, "%w; a draft is of one variant", err)
 			}
-			fp, digest, err := readTrace(name)
-			if err != nil {
-				return err
-			}
-			if t := c.String("title"); t != "" {
-				fp.Title = t
-			}
+			name := names[0]
 			out := c.String("out")
 			if out == "" {
 				out = besides(name, ".trace", ".draft.yaml")
 			}
-			d := makeDraft(fp)
+			d, files := makeDraft(fp)
 			if fp.Cut != "" {
 				d.Questions = append(d.Questions, "the trace is cut short: "+fp.Cut)
 			}
-			d.Trace = &draft.Trace{File: relativeTo(out, name), SHA256: digest}
+			d.Trace = &draft.Trace{File: relativeTo(out, name), SHA256: digests[0]}
+			for i, other := range names[1:] {
+				d.Also = append(d.Also, draft.Trace{File: relativeTo(out, other), SHA256: digests[i+1]})
+			}
 			if c.Bool("json") {
 				return a.json(d)
 			}
@@ -71,7 +84,7 @@ func (a *app) propose() *cli.Command {
 			}
 			a.say("%s:", out)
 			for _, l := range d.Locations {
-				a.say("  %-7s  %s", l.Holds, l.At)
+				a.say("  %-7s  %s  (of %s that %s seen)", l.Holds, l.At, count(files[l.At], "file", "files"), map[bool]string{true: "was", false: "were"}[files[l.At] == 1])
 			}
 			for _, q := range d.Questions {
 				a.say("  question: %s", shown(q))
@@ -79,14 +92,16 @@ func (a *app) propose() *cli.Command {
 			a.say("\nNext: read and edit it, then endroit submit %s", out)
 			return nil
 		},
-	}, find, "endroit propose tidewrack.trace --out tidewrack.draft.yaml")
+	}, find, "endroit propose tidewrack.trace --out tidewrack.draft.yaml\nendroit propose first.trace second.trace")
 }
 
 const maxSeen = 20
 
-// makeDraft turns a footprint into a draft.
-func makeDraft(fp *footprint.Footprint) *draft.Draft {
-	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
+// makeDraft turns a footprint into a draft. files is how many files each location was
+// made from.
+func makeDraft(fp *footprint.Footprint) (d *draft.Draft, files map[string]int) {
+	files = map[string]int{}
+	d = &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
 	if d.Title == "" {
 		d.Title = "unnamed"
 		if len(fp.Programs) > 0 {
@@ -96,6 +111,7 @@ func makeDraft(fp *footprint.Footprint) *draft.Draft {
 	}
 	p := candidate.Propose(fp)
 	for _, l := range p.Locations {
+		files[l.At.String()] = len(l.Files)
 		out := draft.Location{At: l.At.String(), Holds: string(l.Holds)}
 		for _, w := range l.Why {
 			out.Why = append(out.Why, shown(w))
@@ -112,7 +128,7 @@ func makeDraft(fp *footprint.Footprint) *draft.Draft {
 	for _, q := range p.Questions {
 		d.Questions = append(d.Questions, shown(q))
 	}
-	return d
+	return d, files
 }
 
 func seenLine(f footprint.File) string {
@@ -139,13 +155,21 @@ func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
 	if d.Trace == nil || d.Trace.File == "" {
 		return nil, nil, fail(exitInput, "%s: it names no trace; a draft is sent with the footprint of the trace that shows it (trace: file: …)", name)
 	}
-	file := fromDraft(name, d.Trace.File)
-	fp, digest, err := readTrace(file)
-	if err != nil {
-		return nil, nil, fmt.Errorf("%s: the trace that it was made from: %w", name, err)
+	var runs []*footprint.Footprint
+	for _, t := range append([]draft.Trace{*d.Trace}, d.Also...) {
+		file := fromDraft(name, t.File)
+		fp, digest, err := readTrace(file)
+		if err != nil {
+			return nil, nil, fmt.Errorf("%s: the trace that it was made from: %w", name, err)
+		}
+		if t.SHA256 != "" && digest != t.SHA256 {
+			return nil, nil, fail(exitInput, "%s: the trace %s is not the one that it was made from (its SHA-256 differs); make the draft anew with endroit propose %s", name, file, file)
+		}
+		runs = append(runs, fp)
 	}
-	if d.Trace.SHA256 != "" && digest != d.Trace.SHA256 {
-		return nil, nil, fail(exitInput, "%s: the trace %s is not the one that it was made from (its SHA-256 differs); make the draft anew with endroit propose %s", name, file, file)
+	fp, err := footprint.Merge(runs)
+	if err != nil {
+		return nil, nil, fail(exitInput, "%s: %w", name, err)
 	}
 	return d, fp, nil
 }

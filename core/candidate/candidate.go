@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"path"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 	"unicode"
@@ -191,7 +192,7 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		case f.Self != nil && len(f.Self.User) >= 3 && strings.EqualFold(name, f.Self.User):
 			s = place.Segment{{Kind: place.Named, Text: "user"}}
 			why = append(why, "a folder or file is called like the user: {user}")
-		case f.Self != nil && f.Self.Account != "" && name == f.Self.Account:
+		case f.Self != nil && f.Self.Account != "" && (name == f.Self.Account || slices.Contains(f.Self.Accounts, name)):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
 			why = append(why, "a name is that of the launcher's account in use: {account}")
 		case footprint.AccountShape.MatchString(name):

@@ -171,35 +171,13 @@ const (
 // judge joins the evidence of the runs: what several say counts once, by the weight that
 // it has in most, and what they tell together is added.
 func (j *Joint) judge(runs []*footprint.Footprint) {
-	type key struct {
-		kind footprint.Kind
-		text string
-	}
-	said := map[key][]footprint.Evidence{}
-	var order []key
+	var evidence [][]footprint.Evidence
 	for _, s := range j.Seen {
 		for _, x := range s.Files {
-			for _, e := range x.Evidence() {
-				k := key{e.Kind, digits.ReplaceAllString(e.Text, "0")}
-				if said[k] == nil {
-					order = append(order, k)
-				}
-				said[k] = append(said[k], e)
-			}
+			evidence = append(evidence, x.Evidence())
 		}
 	}
-	files := 0
-	for _, s := range j.Seen {
-		files += len(s.Files)
-	}
-	for _, k := range order {
-		list := said[k]
-		e := list[0]
-		if e.Weight < 0 { // what speaks against a file in one run may not in another
-			e.Weight *= float64(len(list)) / float64(files)
-		}
-		j.evidence = append(j.evidence, e)
-	}
+	j.evidence = footprint.JoinEvidence(evidence)
 	j.together(runs)
 	j.Kind, j.Confidence, j.Reasons = footprint.Decide(j.evidence)
 }

@@ -74,6 +74,10 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 	if d.Trace != nil {
 		out.Trace = &draft.Trace{SHA256: d.Trace.SHA256}
 	}
+	out.Also = nil
+	for _, t := range d.Also {
+		out.Also = append(out.Also, draft.Trace{SHA256: t.SHA256})
+	}
 	out.Note = hide(d.Note)
 	out.Questions = hideAll(d.Questions, hide)
 	out.Locations = append([]draft.Location{}, d.Locations...)

@@ -24,6 +24,7 @@ const Format = "endroit/draft/1"
 const (
 	MaxBytes     = 256 << 10
 	MaxLocations = 64
+	MaxTraces    = 16 // beside the first
 	maxText      = 200
 )
 
@@ -46,6 +47,7 @@ type Draft struct {
 	OS        string         `json:"os" yaml:"os"`
 	Runtime   string         `json:"runtime" yaml:"runtime"`
 	Trace     *Trace         `json:"trace,omitempty" yaml:"trace,omitempty"`
+	Also      []Trace        `json:"also,omitempty" yaml:"also,omitempty"` // further traces, of other runs
 	Locations []Location     `json:"locations" yaml:"locations"`
 	Questions []string       `json:"questions,omitempty" yaml:"questions,omitempty"`
 	Note      string         `json:"note,omitempty" yaml:"note,omitempty"`
@@ -122,6 +124,9 @@ func (d *Draft) check() *Error {
 	}
 	if d.Runtime != "native" && d.Runtime != "prefix" {
 		return bad("runtime", "it is %q; native and prefix are known", d.Runtime)
+	}
+	if len(d.Also) > 0 && d.Trace == nil || len(d.Also) > MaxTraces {
+		return bad("also", "further traces go with a first one, and are %d at most", MaxTraces)
 	}
 	if len(d.Locations) == 0 {
 		return bad("locations", "there is none; a draft proposes at least one")

@@ -252,18 +252,23 @@ func (b *builder) finish() *Footprint {
 			b.fp.Files = append(b.fp.Files, out)
 		}
 	}
+	sortFiles(b.fp.Files)
+	return b.fp
+}
+
+// sortFiles puts those of interest first.
+func sortFiles(files []File) {
 	order := map[Kind]int{}
 	for i, k := range Kinds {
 		order[k] = i
 	}
-	sort.SliceStable(b.fp.Files, func(i, j int) bool {
-		x, y := b.fp.Files[i], b.fp.Files[j]
+	sort.SliceStable(files, func(i, j int) bool {
+		x, y := files[i], files[j]
 		if x.Kind != y.Kind {
 			return order[x.Kind] < order[y.Kind]
 		}
 		return x.Path < y.Path
 	})
-	return b.fp
 }
 
 // settle takes back writes that changed nothing: a file that is afterwards, to

@@ -62,8 +62,9 @@ type Footprint struct {
 // Self is what in a trace tells who made it.
 type Self struct {
 	User, Host, Home string
-	Account          string // the launcher's account in use
-	Inside           string // the user's name in the prefix
+	Account          string   // the launcher's account in use
+	Inside           string   // the user's name in the prefix
+	Accounts         []string // others that were in use, where several runs are told as one
 }
 
 // ReadsSeen reports whether the observer could see what was read.

@@ -127,7 +127,9 @@ func hider(s *Self) func(string) string {
 	}
 	if s != nil {
 		add(s.Home, "~")
-		add(s.Account, "{account}")
+		for _, a := range append([]string{s.Account}, s.Accounts...) {
+			add(a, "{account}")
+		}
 		add(s.User, "{user}")
 		add(s.Inside, "{user}")
 		add(s.Host, "{host}")

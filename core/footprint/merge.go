@@ -1,0 +1,187 @@
+package footprint
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"endroit/core/trace"
+)
+
+// ErrOtherVariant says that runs cannot be told as one.
+var ErrOtherVariant = errors.New("the runs are not of one variant")
+
+// Merge tells several runs of one variant by one person as one, in the order in which
+// they are given: times go on from run to run, what was done to a file is added up, and
+// the evidence of all runs counts. No file of any run is lost. It returns an error that
+// wraps ErrOtherVariant and says what differs.
+func Merge(runs []*Footprint) (*Footprint, error) {
+	if len(runs) == 1 {
+		return runs[0], nil
+	}
+	first := runs[0]
+	out := *first
+	self := *first.Self
+	out.Self = &self
+	out.Programs, out.Cues, out.Gaps, out.Files, out.Counts = []string{}, []trace.Cue{}, []trace.Gap{}, []File{}, map[Kind]int{}
+	out.Length, out.Events, out.Cut = 0, 0, ""
+	var order []string
+	files := map[string][]File{}
+	for i, f := range runs {
+		if err := sameVariant(first, f); err != nil {
+			return nil, fmt.Errorf("run %d: %w", i+1, err)
+		}
+		if a := f.Self.Account; a != "" && a != self.Account && !slices.Contains(self.Accounts, a) {
+			self.Accounts = append(self.Accounts, a)
+		}
+		shift := out.Length
+		for _, c := range f.Cues {
+			c.At += shift
+			out.Cues = append(out.Cues, c)
+		}
+		for _, g := range f.Gaps {
+			g.At += shift
+			out.Gaps = append(out.Gaps, g)
+		}
+		for _, p := range f.Programs {
+			if !slices.Contains(out.Programs, p) {
+				out.Programs = append(out.Programs, p)
+			}
+		}
+		if f.Cut != "" {
+			out.Cut = fmt.Sprintf("run %d: %s", i+1, f.Cut)
+		}
+		out.Events += f.Events
+		out.Length += f.Length
+		for _, x := range f.Files {
+			x.shift(shift)
+			key := x.Place
+			if key == "" {
+				key = "\x00" + x.Path
+			}
+			if files[key] == nil {
+				order = append(order, key)
+			}
+			files[key] = append(files[key], x)
+		}
+	}
+	for _, key := range order {
+		x := joined(files[key])
+		out.Counts[x.Kind]++
+		out.Files = append(out.Files, x)
+	}
+	sortFiles(out.Files)
+	return &out, nil
+}
+
+// sameVariant says what keeps two runs from being told as one.
+func sameVariant(a, b *Footprint) error {
+	edition := func(f *Footprint) string {
+		if f.Edition == nil {
+			return "none"
+		}
+		return strings.TrimSpace(f.Edition.Store + " " + f.Edition.Ref)
+	}
+	if a.Self == nil || b.Self == nil {
+		return fmt.Errorf("%w: a footprint that was shared is of nobody", ErrOtherVariant)
+	}
+	for _, x := range []struct{ what, a, b string }{
+		{"title", a.Title, b.Title}, {"edition", edition(a), edition(b)}, {"launcher", a.Launcher, b.Launcher}, {"system", a.OS + " " + a.Runtime, b.OS + " " + b.Runtime}, {"person", a.Self.User, b.Self.User},
+	} {
+		if !strings.EqualFold(x.a, x.b) {
+			return fmt.Errorf("%w: the %s of one is %q, and of the first %q", ErrOtherVariant, x.what, x.b, x.a)
+		}
+	}
+	return nil
+}
+
+// shift moves a file's times.
+func (f *File) shift(by time.Duration) {
+	if f.Reads > 0 {
+		f.FirstRead, f.LastRead = f.FirstRead+by, f.LastRead+by
+	}
+	if f.Written() || f.LastWrite > 0 {
+		f.FirstWrite, f.LastWrite = f.FirstWrite+by, f.LastWrite+by
+	}
+}
+
+// joined is one file as several runs saw it.
+func joined(list []File) File {
+	out := list[0]
+	if len(list) == 1 {
+		return out
+	}
+	out.Near, out.Programs = slices.Clone(out.Near), slices.Clone(out.Programs)
+	evidence := [][]Evidence{out.evidence}
+	for _, x := range list[1:] {
+		if x.Reads > 0 {
+			if out.Reads == 0 {
+				out.FirstRead = x.FirstRead
+			}
+			out.LastRead = x.LastRead
+		}
+		if x.Written() {
+			if !out.Written() {
+				out.FirstWrite = x.FirstWrite
+			}
+			out.LastWrite = x.LastWrite
+		}
+		out.Reads, out.Writes, out.Changes, out.Unused = out.Reads+x.Reads, out.Writes+x.Writes, out.Changes+x.Changes, out.Unused+x.Unused
+		out.After = x.After
+		for _, n := range x.Near {
+			if !slices.Contains(out.Near, n) {
+				out.Near = append(out.Near, n)
+			}
+		}
+		for _, p := range x.Programs {
+			if !slices.Contains(out.Programs, p) {
+				out.Programs = append(out.Programs, p)
+			}
+		}
+		evidence = append(evidence, x.evidence)
+	}
+	out.evidence = JoinEvidence(evidence)
+	out.Kind, out.Confidence, out.Reasons = Decide(out.evidence)
+	return out
+}
+
+var anyNumber = regexp.MustCompile(`[0-9]+`)
+
+// JoinEvidence puts the evidence of several runs on one file together. What several say
+// counts once. What speaks against a kind counts by the share of the runs that say it: a
+// file that was not written in one run may be in another.
+func JoinEvidence(runs [][]Evidence) (all []Evidence) {
+	type key struct {
+		kind Kind
+		text string
+	}
+	times := map[key]int{}
+	var order []key
+	first := map[key]Evidence{}
+	for _, list := range runs {
+		seen := map[key]bool{}
+		for _, e := range list {
+			k := key{e.Kind, anyNumber.ReplaceAllString(e.Text, "0")}
+			if seen[k] {
+				continue
+			}
+			seen[k] = true
+			if times[k] == 0 {
+				order = append(order, k)
+				first[k] = e
+			}
+			times[k]++
+		}
+	}
+	for _, k := range order {
+		e := first[k]
+		if e.Weight < 0 {
+			e.Weight *= float64(times[k]) / float64(len(runs))
+		}
+		all = append(all, e)
+	}
+	return all
+}

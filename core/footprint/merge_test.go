@@ -1,0 +1,76 @@
+package footprint
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/trace"
+)
+
+func TestMerge(t *testing.T) {
+	slot1, slot2, set, log := data+"slots/slot1.sav", data+"slots/slot2.sav", conf+"settings.ini", data+"x.log"
+	one := tell(t).file(slot1, bytesOf(500)).file(set, bytesOf(90)).do(1, trace.Read, slot1).do(1, trace.Read, set).do(30, trace.Replace, slot1).cue(31, "saved").after(slot1, bytesOf(510)).after(set, bytesOf(90)).end()
+	two := tell(t).file(slot2, absent()).file(set, bytesOf(90)).file(log, absent()).do(5, trace.Append, log).do(20, trace.Create, slot2).cue(21, "saved").do(40, trace.Replace, set).cue(41, "changed-setting").after(slot2, bytesOf(500)).after(set, bytesOf(95)).after(log, looking("text")).end()
+	both, err := Merge([]*Footprint{one, two})
+	require.NoError(t, err)
+	assert.Len(t, both.Files, 4, "no file is lost")
+	assert.Equal(t, one.Events+two.Events, both.Events)
+	assert.Equal(t, 2*time.Minute, both.Length)
+	assert.Equal(t, []trace.Cue{{At: 31 * time.Second, Word: "saved"}, {At: 81 * time.Second, Word: "saved"}, {At: 101 * time.Second, Word: "changed-setting"}}, both.Cues)
+	x := both.find(t, set)
+	assert.Equal(t, Config, x.Kind)
+	assert.Equal(t, []int{1, 1}, []int{x.Reads, x.Writes})
+	assert.Equal(t, time.Second, x.FirstRead)
+	assert.Equal(t, 100*time.Second, x.FirstWrite)
+	assert.EqualValues(t, 90, x.Before.Size)
+	assert.EqualValues(t, 95, x.After.Size)
+	assert.Equal(t, []string{"changed-setting"}, x.Near)
+	assert.Equal(t, Save, both.find(t, slot1).Kind)
+	assert.Equal(t, 80*time.Second, both.find(t, slot2).FirstWrite)
+	assert.Equal(t, 2, both.Counts[Save])
+	alone, err := Merge([]*Footprint{one})
+	require.NoError(t, err)
+	assert.Same(t, one, alone)
+	assert.Equal(t, time.Second, one.find(t, set).FirstRead, "the runs themselves stay as they were")
+}
+
+func TestMergeRefuses(t *testing.T) {
+	one, two := tell(t).end(), tell(t).end()
+	for says, change := range map[string]func(f *Footprint){
+		`the title of one is "Saltglass", and of the first "Tidewrack"`: func(f *Footprint) { f.Title = "Saltglass" },
+		`the system of one is "linux prefix"`:                           func(f *Footprint) { f.Runtime = "prefix" },
+		`the person of one is "tobin"`:                                  func(f *Footprint) { f.Self = &Self{User: "tobin"} },
+		`the edition of one is "larder 7"`:                              func(f *Footprint) { f.Edition = &trace.Edition{Store: "larder", Ref: "7"} },
+		"a footprint that was shared is of nobody":                      func(f *Footprint) { f.Self = nil },
+	} {
+		other := *two
+		change(&other)
+		_, err := Merge([]*Footprint{one, &other})
+		assert.ErrorIs(t, err, ErrOtherVariant)
+		assert.ErrorContains(t, err, "run 2: ")
+		assert.ErrorContains(t, err, says)
+	}
+	// Another account of the same person is hidden too.
+	other := *two
+	other.Self = &Self{User: "mira", Account: "m-99"}
+	first := *one
+	first.Self = &Self{User: "mira", Account: "m-11"}
+	both, err := Merge([]*Footprint{&first, &other})
+	require.NoError(t, err)
+	assert.Equal(t, "{account} and {account}", both.Hide()("m-11 and m-99"))
+	assert.Empty(t, first.Self.Accounts)
+}
+
+// What several runs say counts once; what speaks against a kind, by how many say it.
+func TestJoinEvidence(t *testing.T) {
+	list := func(e ...Evidence) []Evidence { return e }
+	got := JoinEvidence([][]Evidence{
+		list(Evidence{Save, 3, "it was written 0.5 s before the cue saved"}, Evidence{Config, 2, "its name"}),
+		list(Evidence{Save, 3, "it was written 1.2 s before the cue saved"}, Evidence{Save, -3, "it was never written in this run"}),
+	})
+	assert.Equal(t, list(Evidence{Save, 3, "it was written 0.5 s before the cue saved"}, Evidence{Config, 2, "its name"}, Evidence{Save, -1.5, "it was never written in this run"}), got)
+	assert.Empty(t, JoinEvidence(nil))
+}
