@@ -81,10 +81,38 @@ func Propose(f *footprint.Footprint) Proposal {
 	p.Locations = joined(withoutInner(list), others)
 	sort.SliceStable(p.Locations, func(i, j int) bool { return rank(p.Locations[i].Holds) < rank(p.Locations[j].Holds) })
 	for i := range p.Locations {
+		p.Locations[i].second(p.Locations)
 		p.Locations[i].explain()
 	}
 	return p
 }
+
+// second names a second place as such: one whose files are what another location's are.
+// That is a copy that the game or its launcher keeps, such as for the cloud, unless both
+// are so small that they are alike by chance.
+func (l *Location) second(all []Location) {
+	for _, o := range all {
+		if o.At.String() == l.At.String() {
+			continue
+		}
+		for _, x := range l.Files {
+			for _, y := range o.Files {
+				if x.After.Digest == "" || x.After.Digest != y.After.Digest || x.After.Size < leastCopy {
+					continue
+				}
+				what := "a copy that is kept in two places"
+				if (l.At.Anchor == place.AccountData) != (o.At.Anchor == place.AccountData) {
+					what = "one of them is the launcher's copy, perhaps for the cloud"
+				}
+				l.Why = append(l.Why, fmt.Sprintf("it held the same as %s afterwards: %s", o.At, what))
+				return
+			}
+		}
+	}
+}
+
+// leastCopy is the size in bytes from which files that are alike are copies.
+const leastCopy = 32
 
 // notSlots are the places of files that were only read, without those which differ from a
 // file of interest by the number of a slot alone: they are slots too.

@@ -170,3 +170,25 @@ func TestSlotsThatWereOnlyRead(t *testing.T) {
 	assert.Equal(t, apart, of(append(saved, file(footprint.Asset, "xdg-data:tw/file3.rpgsave", 0))...))
 	assert.Equal(t, apart, of(append(saved, file(footprint.Unknown, "xdg-data:tw/file3.rpgsave", 1))...), "it was written, and nobody knows what it is")
 }
+
+// A second place of the same progress is named as such.
+func TestASecondPlaceIsNamed(t *testing.T) {
+	file := func(at, digest string, size int64) footprint.File {
+		return footprint.File{Kind: footprint.Save, Place: at, Path: "/x", Confidence: 0.9, Writes: 1, Reasons: []string{"it was written"}, After: trace.State{Is: trace.IsFile, Size: size, Digest: digest}}
+	}
+	why := func(files ...footprint.File) map[string]string {
+		out := map[string]string{}
+		for _, l := range Propose(&footprint.Footprint{Self: &footprint.Self{}, Files: files}).Locations {
+			out[l.At.String()] = strings.Join(l.Why, "; ")
+		}
+		return out
+	}
+	got := why(file("xdg-data:tw/main.sav", "aa", 300), file("account-data:cloud/main.sav", "aa", 300), file("xdg-data:tw/other.sav", "bb", 300))
+	assert.Contains(t, got["xdg-data:tw/main.sav"], "it held the same as account-data:cloud/main.sav afterwards: one of them is the launcher's copy")
+	assert.Contains(t, got["account-data:cloud/main.sav"], "it held the same as xdg-data:tw/main.sav afterwards")
+	assert.NotContains(t, got["xdg-data:tw/other.sav"], "held the same")
+	got = why(file("xdg-data:tw/main.sav", "aa", 300), file("xdg-state:tw/main.bak", "aa", 300))
+	assert.Contains(t, got["xdg-state:tw/main.bak"], "a copy that is kept in two places")
+	got = why(file("xdg-data:tw/a.sav", "cc", 2), file("xdg-state:tw/b.sav", "cc", 2))
+	assert.NotContains(t, got["xdg-data:tw/a.sav"], "held the same", "two bytes are alike by chance")
+}
