@@ -25,7 +25,7 @@ const maxBytes = 64 << 20
 func (a *app) bytes() *cli.Command {
 	return command(&cli.Command{
 		Name: "bytes", Usage: "look inside a file: bytes and text, what is in it, what differs, checksums",
-		UsageText:   "endroit bytes FILE [--at OFFSET] [--length N] [--strings] [--json]\n   endroit bytes FILE --against OTHER [--json]\n   endroit bytes FILE [--against OTHER]... --sums [--sum-at OFFSET] [--header SIZE] [--json]\n   endroit bytes FILE --notes NOTES [--json]\n   endroit bytes set FILE --notes NOTES --field NAME=VALUE --out COPY",
+		UsageText:   "endroit bytes FILE [--at OFFSET] [--length N] [--strings] [--json]\nendroit bytes FILE --against OTHER [--json]\nendroit bytes FILE [--against OTHER]... --sums [--sum-at OFFSET] [--header SIZE] [--json]\nendroit bytes FILE --notes NOTES [--json]\nendroit bytes set FILE --notes NOTES --field NAME=VALUE --out COPY",
 		Commands:    []*cli.Command{a.bytesSet()},
 		Description: "FILE and OTHER are files, or versions beside a trace: TRACE#N, with the number that\nendroit trace show TRACE --versions gives.\nWith --against the two are aligned, also where bytes were inserted, and what differs is\nlisted. With --sums it is looked for checksums of the file's own bytes within it; what\nholds in several files at once is hardly chance.\nOffsets are numbers, or 0x and hexadecimal digits. Nothing is changed.\nWith --notes the file is read by a description of its structure, field by field; see\ndocs/notes.md.",
 		Flags: []cli.Flag{

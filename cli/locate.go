@@ -22,7 +22,7 @@ import (
 func (a *app) locate() *cli.Command {
 	return command(&cli.Command{
 		Name: "locate", Usage: "show where this machine and this user have a title's saves and settings",
-		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--json]\n   endroit locate --all [--json]",
+		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--json]\nendroit locate --all [--json]",
 		Description: "Works from the manifest that endroit fetch keeps, without a service. Shows every\nvariant that is present: the native copy, those in prefixes, each account's, the\none in use first. Paths stand as they are pasted into a shell, into Windows' file\nmanager and on the simulated drive; then files, sizes and times, the newest\nfirst. What the launchers' sheets find (endroit machine) says in which folder and\nprefix a title is installed. --all sums up everything that is present.",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "all", Usage: "everything that is present on this machine"},

@@ -21,7 +21,7 @@ import (
 func (a *app) machine() *cli.Command {
 	return command(&cli.Command{
 		Name: "machine", Usage: "show what is on this machine: launchers, libraries, installed editions, prefixes, accounts",
-		UsageText:   "endroit machine [--sheets FOLDER] [--json]\n   endroit machine add FOLDER [--title NAME] [--store ID]\n   endroit machine forget FOLDER",
+		UsageText:   "endroit machine [--sheets FOLDER] [--json]\nendroit machine add FOLDER [--title NAME] [--store ID]\nendroit machine forget FOLDER",
 		Description: "Sheets describe launchers' layouts on disk: the manifest's, and your own. What\ncannot be read is said, and the rest still shows. A prefix or a folder with an\ninstalled title that no launcher knows of is made known with add.",
 		Flags:       []cli.Flag{sheetsFlag(), jsonFlag()},
 		Commands: []*cli.Command{

@@ -30,7 +30,7 @@ import (
 func (a *app) trace() *cli.Command {
 	return command(&cli.Command{
 		Name: "trace", Usage: "run a program under observation and write a trace",
-		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\n   endroit trace --system [--process NAME | --pid PID | --under FOLDER]\n   endroit trace --follow [--pid PID]\n   endroit trace show TRACE [--files | --processes | --events]\n   endroit trace trim TRACE --out FILE",
+		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\nendroit trace --system [--process NAME | --pid PID | --under FOLDER]\nendroit trace --follow [--pid PID]\nendroit trace show TRACE [--files | --processes | --events]\nendroit trace trim TRACE --out FILE",
 		Commands:    []*cli.Command{a.traceShow(), a.traceTrim()},
 		Description: "Runs the command with this terminal and ends with its exit code. While it runs,\nmark the moments that matter from another terminal with endroit cue.\nWhich edition, version, launcher, folder, prefix and account it is of is filled in\nfrom what endroit machine finds, and said; options say otherwise.\nThe trace holds paths and times, no contents. Beside it, in a folder of its own, lie\nthe versions of small files: before the run changed them, at each cue and at the end.\nBoth stay on this machine.",
 		Flags: append(aboutFlags(),
@@ -282,7 +282,7 @@ func aboutFlags() []cli.Flag {
 		&cli.StringFlag{Name: "title", Local: true, Usage: "the game's `NAME`"},
 		&cli.StringFlag{Name: "edition", Local: true, Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
 		&cli.StringFlag{Name: "launcher", Local: true, Usage: "the `ID` of the program that installed and starts it"},
-		&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER`"},
+		&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER`, if it is not found by itself"},
 	}
 }
 
@@ -524,7 +524,7 @@ var cueMeans = map[string]string{
 func (a *app) cue() *cli.Command {
 	return command(&cli.Command{
 		Name: "cue", Usage: "mark a moment in the running trace, or afterwards in one that was written",
-		UsageText:   "endroit cue [WORD] [--trace PID]\n   endroit cue WORD --in TRACE --at TIME [--out FILE]",
+		UsageText:   "endroit cue [WORD] [--trace PID]\nendroit cue WORD --in TRACE --at TIME [--out FILE]",
 		Description: "Mark what just happened in the game. The standard words are\n  " + strings.Join(capture.Cues, ", ") + "\nand any word of your own will do. Without a word it offers them.\nWith --in, a new trace is written that has the cue too.",
 		Flags: []cli.Flag{
 			&cli.IntFlag{Name: "trace", Usage: "the process id of the endroit trace that is meant: `PID`, if several run", HideDefault: true},
