@@ -217,6 +217,9 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		case f.Edition != nil && f.Edition.Ref != "" && name == f.Edition.Ref:
 			s = place.Segment{{Kind: place.Named, Text: "ref"}}
 			why = append(why, name+" is the edition's reference: {ref}")
+		case !last && f.Edition != nil && ofVersion(name, f.Edition.Version):
+			s = place.Segment{{Kind: place.Any}}
+			why = append(why, name+" is the edition's version, and another version has another: *")
 		case f.Self != nil && len(f.Self.User) >= 3 && strings.EqualFold(name, f.Self.User):
 			s = place.Segment{{Kind: place.Named, Text: "user"}}
 			why = append(why, "a folder or file is called like the user: {user}")
@@ -241,6 +244,11 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		out.Pattern.Segments = append(out.Pattern.Segments, s)
 	}
 	return out, why
+}
+
+// ofVersion reports whether a folder is called by the edition's version: 1.2, v1.2.
+func ofVersion(name, version string) bool {
+	return len(version) >= 2 && strings.EqualFold(strings.TrimPrefix(strings.ToLower(name), "v"), strings.ToLower(version))
 }
 
 // numbered puts a star for the numbers in a name, from the first to the last.

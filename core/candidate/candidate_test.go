@@ -29,7 +29,7 @@ func seen(text string) footprint.File {
 }
 
 func propose(files ...string) Proposal {
-	f := &footprint.Footprint{Edition: &trace.Edition{Store: "quayside", Ref: "418820"}, Self: &footprint.Self{User: "mira", Host: "heron", Home: "/home/mira"}}
+	f := &footprint.Footprint{Edition: &trace.Edition{Store: "quayside", Ref: "418820", Version: "1.2"}, Self: &footprint.Self{User: "mira", Host: "heron", Home: "/home/mira"}}
 	for _, t := range files {
 		f.Files = append(f.Files, seen(t))
 	}
@@ -62,6 +62,9 @@ func TestPropose(t *testing.T) {
 		{"a date between letters", []string{"save xdg-data:tw/auto_20261120_180211_b.dat"}, []string{"save xdg-data:tw/auto_*_b.dat"}},
 		{"a number that is no date", []string{"save xdg-data:tw/seed-20261399.dat"}, []string{"save xdg-data:tw/seed-20261399.dat"}},
 		{"a date would reach another kind", []string{"save xdg-data:tw/2026-11-20.dat", "log xdg-data:tw/2026-11-21.dat"}, []string{"save xdg-data:tw/2026-11-20.dat"}},
+		{"a folder for each version", []string{"save xdg-data:tw/v1.2/world.dat", "config xdg-config:tw/1.2/set.ini"}, []string{"save xdg-data:tw/*/world.dat", "config xdg-config:tw/*/set.ini"}},
+		{"another version's folder holds something else", []string{"save xdg-data:tw/1.2/world.dat", "log xdg-data:tw/1.1/world.dat"}, []string{"save xdg-data:tw/1.2/world.dat"}},
+		{"the version alone below a shared anchor stays", []string{"save xdg-data:1.2/world.dat"}, []string{"save xdg-data:1.2/world.dat"}},
 		{"an account's number", []string{"save xdg-data:tw/76561198000000001/profile.bin"}, []string{"save xdg-data:tw/{account}/profile.bin"}},
 		{"an account's id", []string{"save xdg-data:tw/0f8fad5b-d9cb-469f-a165-70867728950e/p.bin"}, []string{"save xdg-data:tw/{account}/p.bin"}},
 		{"the user's name", []string{"save xdg-data:tw/Mira/profile.bin"}, []string{"save xdg-data:tw/{user}/profile.bin"}},
