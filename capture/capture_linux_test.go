@@ -130,7 +130,7 @@ var acts = map[string]func() error{
 			if _, err := f.WriteString("a line\n"); err != nil {
 				return err
 			}
-			time.Sleep(sampleEvery + 100*time.Millisecond)
+			time.Sleep(3 * sampleEvery)
 		}
 		return f.Close()
 	},

@@ -79,7 +79,7 @@ func init() {
 			if _, err := f.Seek(at+10, 0); err != nil {
 				return err
 			}
-			time.Sleep(sampleEvery + 100*time.Millisecond)
+			time.Sleep(3 * sampleEvery)
 		}
 		return f.Close()
 	}
@@ -109,7 +109,7 @@ func init() {
 				return err
 			}
 			if i == 0 {
-				time.Sleep(3 * sampleEvery)
+				time.Sleep(6 * sampleEvery)
 			}
 		}
 		return nil

@@ -66,7 +66,7 @@ func watchWhile(t *testing.T, change func(o *WatchOptions), happens func(folder 
 		require.NoError(t, err)
 		assert.Equal(t, os.Getpid(), m.PID)
 	})
-	time.Sleep(300 * time.Millisecond) // what is notified comes a little later
+	time.Sleep(time.Second) // what is notified comes a little later
 	cancel()
 	<-done
 	require.NoError(t, failed)
@@ -124,7 +124,7 @@ func write(t *testing.T, name, text string) {
 }
 
 func TestWatchSeesWhatChanges(t *testing.T) {
-	pause := func() { time.Sleep(100 * time.Millisecond) }
+	pause := func() { time.Sleep(300 * time.Millisecond) }
 	w := watchWhile(t, nil, func(game string, cue func(string)) {
 		write(t, filepath.Join(game, "old.sav"), "after this")
 		write(t, filepath.Join(game, "new.sav"), "new")
@@ -240,9 +240,12 @@ func TestWatchKeepsVersions(t *testing.T) {
 	}, func(game string, cue func(string)) {
 		write(t, filepath.Join(game, "old.sav"), "after this")
 		write(t, filepath.Join(game, "large.sav"), strings.Repeat("x", 101))
-		time.Sleep(100 * time.Millisecond)
-		cue("saved")
-		require.Eventually(t, func() bool { list, _ := ReadVersions(versions); return len(list) >= 5 }, time.Minute, 10*time.Millisecond)
+		require.Eventually(t, func() bool { // once the change was notified of, a cue keeps it
+			cue("saved")
+			time.Sleep(300 * time.Millisecond)
+			list, _ := ReadVersions(versions)
+			return len(list) >= 5
+		}, time.Minute, 10*time.Millisecond)
 		require.NoError(t, os.Remove(filepath.Join(game, "old.sav")))
 	})
 	list, err := ReadVersions(versions)

@@ -21,7 +21,7 @@ func TestFollowReadsAlong(t *testing.T) {
 	name := filepath.Join(t.TempDir(), "a.trace")
 	file, err := os.Create(name)
 	require.NoError(t, err)
-	w, err := trace.NewWriter(file, trace.Header{Title: "Tide\x1bwrack", OS: "linux", Runtime: "native", Started: time.Now(), Env: map[string]string{"HOME": "/home/mira"}})
+	w, err := trace.NewWriter(file, trace.Header{Title: "Tide\x1bwrack", OS: "linux", Runtime: "native", Started: time.Now().Add(time.Hour), Env: map[string]string{"HOME": "/home/mira"}})
 	require.NoError(t, err)
 	var over atomic.Bool
 	f, leave, err := followFile(name, over.Load)

@@ -23,13 +23,16 @@ func TestCtrlCAtAnyMoment(t *testing.T) {
 	out, err := exec.Command("go", "build", "-o", endroit, "endroit/cmd/endroit").CombinedOutput()
 	require.NoError(t, err, string(out))
 	whole := 0
-	for range 12 {
+	for i := range 12 {
 		folder := t.TempDir()
 		c := exec.Command(endroit, "trace", "--out", "x.trace", "--", "/bin/sh", "-c", "while :; do echo a >s.new; mv s.new s.sav; done")
 		c.Dir = folder
 		c.Env = append(os.Environ(), "HOME="+folder, "XDG_RUNTIME_DIR="+folder)
 		c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} // a terminal's Ctrl-C reaches the whole group
 		require.NoError(t, c.Start())
+		if i%2 == 0 { // at another moment each time of its life; every other time surely while the game runs
+			require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "s.sav")); return err == nil }, time.Minute, time.Millisecond)
+		}
 		time.Sleep(time.Duration(rand.IntN(500)) * time.Millisecond)
 		require.NoError(t, syscall.Kill(-c.Process.Pid, syscall.SIGINT))
 		again := time.AfterFunc(5*time.Second, func() { _ = syscall.Kill(-c.Process.Pid, syscall.SIGINT) }) // the shell may not have been there yet
