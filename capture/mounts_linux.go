@@ -5,6 +5,7 @@ package capture
 import (
 	"os"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -16,6 +17,7 @@ type mount struct {
 	device string // major:minor; empty for a part that was removed
 	root   string // the part of the file system
 	point  string // where it is mounted, from the process's root
+	kind   string // of file system
 }
 
 // mounts are what a process sees, in the order in which they were mounted: of two
@@ -40,7 +42,11 @@ func parseMounts(text string) (all mounts) {
 		if strings.HasSuffix(f[3], "//deleted") {
 			f[2] = "" // this part was removed: it is nowhere else
 		}
-		all = append(all, mount{f[2], unescaped(f[3]), unescaped(f[4])})
+		m := mount{device: f[2], root: unescaped(f[3]), point: unescaped(f[4])}
+		if i := slices.Index(f, "-"); i > 0 && i+1 < len(f) { // behind the optional fields
+			m.kind = f[i+1]
+		}
+		all = append(all, m)
 	}
 	return all
 }

@@ -193,18 +193,12 @@ var kernels = map[string]bool{"proc": true, "sysfs": true, "cgroup": true, "cgro
 
 // watchMounts asks for the events of every file system that is mounted.
 func (s *system) watchMounts() error {
-	data, err := os.ReadFile("/proc/self/mountinfo")
-	if err != nil {
-		return err
-	}
 	marked := 0
-	for line := range strings.Lines(string(data)) {
-		left, right, ok := strings.Cut(line, " - ")
-		f, g := strings.Fields(left), strings.Fields(right)
-		if !ok || len(f) < 5 || len(g) < 1 || kernels[g[0]] {
+	for _, m := range readMounts("self") {
+		point := m.point
+		if kernels[m.kind] {
 			continue
 		}
-		point := unescaped(f[4])
 		if s.o.Under != "" && !trace.Within(s.o.Under, point) && !trace.Within(point, s.o.Under) {
 			continue
 		}
@@ -218,7 +212,7 @@ func (s *system) watchMounts() error {
 		}
 		if err := unix.FanotifyMark(s.fd, unix.FAN_MARK_ADD|unix.FAN_MARK_FILESYSTEM, systemMask, unix.AT_FDCWD, point); err != nil {
 			if !errors.Is(err, unix.EACCES) {
-				s.r.gap(fmt.Sprintf("the file system of the kind %s cannot be observed as a whole (%v): what happened on it was not seen", g[0], err))
+				s.r.gap(fmt.Sprintf("the file system of the kind %s cannot be observed as a whole (%v): what happened on it was not seen", m.kind, err))
 			}
 			continue
 		}

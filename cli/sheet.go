@@ -2,8 +2,6 @@ package cli
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"maps"
 	"path/filepath"
@@ -249,23 +247,5 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 			a.say("\nthe note\n%s", indent("  ", shown(body.Note)))
 		}
 	}
-	if !c.Bool("yes") {
-		ok, err := a.ask(fmt.Sprintf("Send this to %s as %s?", l.Service, l.Name))
-		if err != nil {
-			return err
-		}
-		if !ok {
-			return fail(exitFailed, "nothing was sent; the sheet stays as it is")
-		}
-	}
-	cl, err := l.client()
-	if err != nil {
-		return err
-	}
-	sum := sha256.Sum256(raw)
-	answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
-	if err != nil {
-		return fmt.Errorf("submit %s: %w (the sheet stays as it is)", name, err)
-	}
-	return a.sent(c, answer)
+	return a.send(ctx, c, l, raw, "sheet", name)
 }

@@ -65,27 +65,33 @@ func (a *app) submit() *cli.Command {
 					return err
 				}
 			}
-			if !c.Bool("yes") {
-				ok, err := a.ask(fmt.Sprintf("Send this to %s as %s?", l.Service, l.Name))
-				if err != nil {
-					return err
-				}
-				if !ok {
-					return fail(exitFailed, "nothing was sent; the draft stays as it is")
-				}
-			}
-			cl, err := l.client()
-			if err != nil {
-				return err
-			}
-			sum := sha256.Sum256(raw)
-			answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
-			if err != nil {
-				return fmt.Errorf("submit %s: %w (the draft stays as it is)", name, err)
-			}
-			return a.sent(c, answer)
+			return a.send(ctx, c, l, raw, "draft", name)
 		},
 	}, find, "endroit submit tidewrack.draft.yaml\nendroit submit tidewrack.draft.yaml --print")
+}
+
+// send asks, unless --yes has said so already, and sends a contribution as it was shown.
+// what is the kind of file that it was made from, which stays as it is.
+func (a *app) send(ctx context.Context, c *cli.Command, l login, raw []byte, what, name string) error {
+	if !c.Bool("yes") {
+		ok, err := a.ask(fmt.Sprintf("Send this to %s as %s?", l.Service, l.Name))
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return fail(exitFailed, "nothing was sent; the %s stays as it is", what)
+		}
+	}
+	cl, err := l.client()
+	if err != nil {
+		return err
+	}
+	sum := sha256.Sum256(raw)
+	answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
+	if err != nil {
+		return fmt.Errorf("submit %s: %w (the %s stays as it is)", name, err, what)
+	}
+	return a.sent(c, answer)
 }
 
 // sent says what became of a submission.

@@ -62,7 +62,7 @@ func (p *Plan) open(in io.Reader) (rows, error) {
 		p.Form = "JSON lines"
 		return p.jsonRows(text)
 	}
-	return p.table1(text, first)
+	return p.tableRows(text, first)
 }
 
 // decoding makes UTF-8 of a text: by its byte-order mark, by the zeros that UTF-16 has
@@ -122,7 +122,7 @@ type table struct {
 	head []string
 }
 
-func (p *Plan) table1(in io.Reader, first string) (rows, error) {
+func (p *Plan) tableRows(in io.Reader, first string) (rows, error) {
 	best, most := ',', 0
 	for _, d := range delimiters {
 		if n := strings.Count(first, string(d)); n > most {
