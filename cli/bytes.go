@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/binary"
@@ -401,6 +402,13 @@ func (a *app) showSums(c *cli.Command, first opened, others []opened) error {
 		o.Headers = append(o.Headers, size)
 	}
 	found := content.FindSums(first.data, o)
+	others = slices.DeleteFunc(others, func(other opened) bool {
+		same := bytes.Equal(other.data, first.data)
+		if same {
+			a.tell("endroit: %s holds the same bytes, so that it rules nothing out; take one that differs", shown(other.name))
+		}
+		return same
+	})
 	var lists [][]content.SumMatch
 	for _, other := range others {
 		lists = append(lists, content.FindSums(other.data, o))

@@ -65,7 +65,7 @@ func Compare(runs []*footprint.Footprint) (c Comparison, err error) {
 			at := jointPlace(x, &view)
 			j := joints[at]
 			if j == nil {
-				j = &Joint{At: at, Seen: make([]Seen, len(runs))}
+				j = &Joint{At: at, Seen: make([]Seen, len(runs)), Told: []string{}}
 				joints[at] = j
 				order = append(order, at)
 			}
@@ -178,16 +178,30 @@ func (j *Joint) judge(runs []*footprint.Footprint) {
 		}
 	}
 	j.evidence = footprint.JoinEvidence(evidence)
-	j.together(runs)
-	j.Kind, j.Confidence, j.Reasons = footprint.Decide(j.evidence)
+	told := j.together(runs)
+	j.Kind, j.Confidence, j.Reasons = footprint.Decide(append(j.evidence, told...))
+	for _, e := range told {
+		if e.Kind == j.Kind { // what speaks of another kind is of no use to the reader
+			j.Told = append(j.Told, e.Text)
+		}
+	}
+	switch n := j.contents(); {
+	case n > 1:
+		j.Told = append(j.Told, "what it held differs between runs")
+	case n == 1 && len(j.runs(true)) > 1:
+		j.Told = append(j.Told, "it held the same after every run")
+	}
 }
 
-// together adds what only several runs can tell.
-func (j *Joint) together(runs []*footprint.Footprint) {
+// together is what only several runs can tell. Cues that stand in the same runs cannot be
+// told apart by them.
+func (j *Joint) together(runs []*footprint.Footprint) (told []footprint.Evidence) {
 	written := j.runs(true)
 	tell := func(kind footprint.Kind, weight float64, text string) {
-		j.evidence = append(j.evidence, footprint.Evidence{Kind: kind, Weight: weight, Text: text})
-		j.Told = append(j.Told, text)
+		told = append(told, footprint.Evidence{Kind: kind, Weight: weight, Text: text})
+	}
+	if slices.Equal(marked(runs, "saved"), marked(runs, "changed-setting")) {
+		return nil
 	}
 	for _, w := range []struct {
 		cue    string
@@ -203,11 +217,7 @@ func (j *Joint) together(runs []*footprint.Footprint) {
 			tell(footprint.Config, alwaysWritten, "it was written also in runs in which no setting was changed")
 		}
 	}
-	if content := j.contents(); len(written) > 1 && content == 1 {
-		j.Told = append(j.Told, "it held the same after every run")
-	} else if content > 1 {
-		j.Told = append(j.Told, "what it held differs between runs")
-	}
+	return told
 }
 
 // contents counts the different contents after the runs, of those that are known.

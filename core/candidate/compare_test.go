@@ -122,3 +122,20 @@ func TestCompareHoldsEveryFile(t *testing.T) {
 	assert.Len(t, c.Named[0].Seen[0].Files, 2)
 	assert.True(t, c.Named[0].Seen[2].Written)
 }
+
+// Runs that were marked with both cues tell nothing of either: what was written in them
+// can be progress as well as settings.
+func TestCuesOfTheSameRunsAreNotToldApart(t *testing.T) {
+	both := ran(t, "", "replace data:tw/slots/slot1.sav a", "cue saved", "replace config:tw/settings.ini b", "cue changed-setting")
+	none := ran(t, "", "read data:tw/slots/slot1.sav", "read config:tw/settings.ini")
+	c, err := Compare([]*footprint.Footprint{both, none})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"save xdg-data:tw/slots/slot1.sav", "config xdg-config:tw/settings.ini"}, places(c.Some))
+	for _, j := range c.Some {
+		assert.Empty(t, j.Told)
+	}
+	saved := ran(t, "", "replace data:tw/slots/slot1.sav a", "cue saved")
+	c, err = Compare([]*footprint.Footprint{saved, none})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"it was written in just the runs that were marked saved (1)"}, c.Some[0].Told)
+}
