@@ -7,8 +7,8 @@ import (
 )
 
 const (
-	bySeccomp = "seccomp user notification"
-	byChanges = "change notifications"
+	bySeccomp = trace.ByCalls
+	byChanges = trace.ByNotifications
 )
 
 // findings are the demo's contributions, oldest first.
@@ -21,9 +21,9 @@ var findings = []finding{
 			{At: "local-app-data:Tidewrack/settings.ini", Holds: draft.Config, Why: []string{"it was written 2.1 s before the cue changed-setting"}},
 		},
 		files: []seen{
-			{place: "roaming-app-data:Tidewrack/{account}/profile.bin", kind: footprint.Save, confidence: 0.97, reads: 1, writes: 2, read: 3, written: 238.8, near: "saved", before: 208, size: 208, looks: "bytes", reasons: []string{"it was written 1.2 s before the cue saved", "its name says \"profile\""}},
-			{place: "roaming-app-data:Tidewrack/{account}/slots/slot1.sav", kind: footprint.Save, confidence: 0.99, reads: 1, writes: 1, read: 20, written: 239.4, near: "saved", before: 547, size: 561, looks: "bytes", reasons: []string{"it was written 0.6 s before the cue saved", "its extension .sav is one for progress"}},
-			{place: "local-app-data:Tidewrack/settings.ini", kind: footprint.Config, confidence: 0.98, reads: 1, writes: 1, read: 0.4, written: 315.9, near: "changed-setting", before: 49, size: 49, looks: "text, settings by name", reasons: []string{"it was written 2.1 s before the cue changed-setting", "its extension .ini is one for settings"}},
+			{place: "roaming-app-data:Tidewrack/{account}/profile.bin", kind: footprint.Save, confidence: 0.97, writes: 2, written: 238.8, near: "saved", before: 208, size: 208, looks: "bytes", reasons: []string{"it was written 1.2 s before the cue saved", "its name says \"profile\""}},
+			{place: "roaming-app-data:Tidewrack/{account}/slots/slot1.sav", kind: footprint.Save, confidence: 0.99, writes: 1, written: 239.4, near: "saved", before: 547, size: 561, looks: "bytes", reasons: []string{"it was written 0.6 s before the cue saved", "its extension .sav is one for progress"}},
+			{place: "local-app-data:Tidewrack/settings.ini", kind: footprint.Config, confidence: 0.98, writes: 1, written: 315.9, near: "changed-setting", before: 49, size: 49, looks: "text, settings by name", reasons: []string{"it was written 2.1 s before the cue changed-setting", "its extension .ini is one for settings"}},
 			{place: "local-app-data:Tidewrack/tidewrack.log", kind: footprint.Log, confidence: 0.98, writes: 214, written: 411, before: 8200, size: 31400, looks: "text", reasons: []string{"its name is one for logs"}},
 		},
 		others: map[footprint.Kind]int{footprint.Asset: 14, footprint.System: 612}, then: accepted,
