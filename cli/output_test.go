@@ -145,3 +145,21 @@ func TestTimesOfARun(t *testing.T) {
 		assert.NotEmpty(t, cueMeans[word], word)
 	}
 }
+
+// A program of an edition is named as it is called there; one that is here goes first.
+func TestWhereAProgramIsInstalled(t *testing.T) {
+	install := t.TempDir()
+	t.Chdir(t.TempDir())
+	for _, name := range []string{"fen.exe", filepath.Join("bin", "deep.exe")} {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(install, name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(install, name), nil, 0o644))
+	}
+	assert.Equal(t, filepath.Join(install, "fen.exe"), whereInstalled(install, "fen.exe"))
+	assert.Equal(t, filepath.Join(install, "bin", "deep.exe"), whereInstalled(install, "bin/deep.exe"))
+	for _, program := range []string{"cmd.exe", "../fen.exe", "/elsewhere/fen.exe"} {
+		assert.Equal(t, program, whereInstalled(install, program))
+	}
+	assert.Equal(t, "fen.exe", whereInstalled("", "fen.exe"))
+	require.NoError(t, os.WriteFile("fen.exe", nil, 0o644))
+	assert.Equal(t, "fen.exe", whereInstalled(install, "fen.exe"))
+}

@@ -162,12 +162,7 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 		return args, nil, nil
 	}
 	if strings.EqualFold(filepath.Ext(args[0]), ".exe") {
-		if _, err := os.Stat(args[0]); err != nil && header.Install != "" && filepath.IsLocal(args[0]) {
-			inside := filepath.Join(header.Install, args[0])
-			if _, err := os.Stat(inside); err == nil { // where the edition is installed
-				args = append([]string{inside}, args[1:]...)
-			}
-		}
+		args = append([]string{whereInstalled(header.Install, args[0])}, args[1:]...)
 		if _, err := exec.LookPath("wine"); err != nil {
 			return nil, nil, fail(exitUsage, "%s is a Windows program, and there is no wine here to run it in the prefix; install it, or write the command that runs it", args[0])
 		}
@@ -198,6 +193,18 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 		}
 	}
 	return args, nil, nil
+}
+
+// whereInstalled finds a program that is not here in the folder of the edition.
+func whereInstalled(install, program string) string {
+	if _, err := os.Stat(program); err == nil || install == "" || !filepath.IsLocal(program) {
+		return program
+	}
+	inside := filepath.Join(install, program)
+	if _, err := os.Stat(inside); err != nil {
+		return program // Wine says what it misses
+	}
+	return inside
 }
 
 // assume fills in what the launchers' sheets know of the edition that is run, and
