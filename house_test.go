@@ -78,6 +78,10 @@ func TestTheArrowsPointInwards(t *testing.T) {
 				assert.True(t, strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
 			case from == "capture" || from == "machine" || from == "localpg":
 				assert.True(t, strings.HasPrefix(to, "core/") || to == "tied" || to == "workers", "%s uses %s", from, to)
+			case from == "runs":
+				assert.True(t, strings.HasPrefix(to, "core/") || to == "capture", "%s uses %s", from, to)
+			case from == "workbench":
+				assert.True(t, strings.HasPrefix(to, "core/") || to == "capture" || to == "console" || to == "kept" || to == "machine" || to == "runs" || to == "service/wire", "%s uses %s", from, to)
 			case from == "present":
 				assert.True(t, strings.HasPrefix(to, "core/") || to == "kept" || to == "machine" || to == "workers", "%s uses %s", from, to)
 			}

@@ -8,9 +8,9 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// openQuietly opens a file without waiting for a pipe's other end, taking a
+// OpenQuietly opens a file without waiting for a pipe's other end, taking a
 // terminal, or touching the time of access where that is allowed.
-func openQuietly(path string) (*os.File, error) {
+func OpenQuietly(path string) (*os.File, error) {
 	flags := unix.O_RDONLY | unix.O_NONBLOCK | unix.O_NOCTTY | unix.O_CLOEXEC
 	fd, err := unix.Open(path, flags|oNoAtime, 0)
 	if err != nil {

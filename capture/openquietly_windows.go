@@ -2,4 +2,5 @@ package capture
 
 import "os"
 
-func openQuietly(path string) (*os.File, error) { return os.Open(path) }
+// OpenQuietly opens a file.
+func OpenQuietly(path string) (*os.File, error) { return os.Open(path) }

@@ -57,7 +57,7 @@ func newRegistry(r *recorder, folder string) *registry {
 }
 
 func readHive(file string) (*hive.Hive, error) {
-	f, err := openQuietly(file)
+	f, err := OpenQuietly(file)
 	if err != nil {
 		return nil, err
 	}

@@ -34,7 +34,7 @@ func withContent(path string, s trace.State) trace.State {
 	if s.Is != trace.IsFile {
 		return s
 	}
-	f, err := openQuietly(path)
+	f, err := OpenQuietly(path)
 	if err != nil {
 		return s
 	}

@@ -137,7 +137,7 @@ func (k *keeping) take(path string, state trace.State) (trace.State, error) {
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return state, err
 	}
-	in, err := openQuietly(path)
+	in, err := OpenQuietly(path)
 	if err != nil {
 		return state, err
 	}

@@ -6,22 +6,16 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
-	"io"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/dustin/go-humanize"
 	"github.com/urfave/cli/v3"
 
-	"endroit/capture"
 	"endroit/core/content"
+	"endroit/runs"
 )
-
-// maxBytes is the largest file that is looked into.
-const maxBytes = 64 << 20
 
 func (a *app) bytes() *cli.Command {
 	return command(&cli.Command{
@@ -56,68 +50,6 @@ func (a *app) bytes() *cli.Command {
 // shownBytes is how many bytes are shown if nothing else is said.
 const shownBytes = 256
 
-// opened is a file or version that was read.
-type opened struct {
-	name    string
-	data    []byte
-	changed time.Time
-}
-
-// readBytes reads a file, or TRACE#N.
-func readBytes(name string) (o opened, err error) {
-	path := name
-	if t, number, ok := cutLast(name, "#"); ok {
-		if n, err := strconv.Atoi(number); err == nil {
-			folder := capture.VersionsBeside(t)
-			list, err := capture.ReadVersions(folder)
-			if err != nil {
-				return o, err
-			}
-			if n < 1 || n > len(list) {
-				return o, fail(exitNotFound, "%s: beside %s: %s", name, t, count(len(list), "version", "versions"))
-			}
-			v := list[n-1]
-			path = v.Content(folder)
-			o.changed = v.Time
-			name = fmt.Sprintf("%s, %s at %s", v.Path, v.Why, inTerms(v.At))
-		}
-	}
-	f, err := os.Open(path)
-	if err != nil {
-		return o, fail(exitNotFound, "%w", err)
-	}
-	defer f.Close()
-	before, err := f.Stat()
-	switch {
-	case err != nil:
-		return o, err
-	case before.IsDir():
-		return o, fail(exitInput, "%s is a folder", path)
-	case !before.Mode().IsRegular():
-		return o, fail(exitInput, "%s is no plain file", path)
-	case before.Size() > maxBytes:
-		return o, fail(exitInput, "%s has %s; files of up to %s are looked into", path, bytesInTerms(before.Size()), humanize.IBytes(maxBytes))
-	}
-	if o.data, err = io.ReadAll(io.LimitReader(f, maxBytes+1)); err != nil {
-		return o, err
-	}
-	if after, err := f.Stat(); err != nil || after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) || int64(len(o.data)) != before.Size() {
-		return o, fail(exitInput, "%s is being written; end the program that does, or look at a version beside its trace", path)
-	}
-	o.name = name
-	if o.changed.IsZero() {
-		o.changed = before.ModTime()
-	}
-	return o, nil
-}
-
-func cutLast(text, sep string) (before, after string, ok bool) {
-	if i := strings.LastIndex(text, sep); i > 0 {
-		return text[:i], text[i+len(sep):], true
-	}
-	return text, "", false
-}
-
 // offset reads an offset into n bytes; negative ones are from the end.
 func offset(flag, text string, n int) (int, error) {
 	at, err := strconv.ParseInt(text, 0, 64)
@@ -130,13 +62,13 @@ func offset(flag, text string, n int) (int, error) {
 func bytesExactly(n int) string { return count(n, "byte", "bytes") }
 
 func (a *app) runBytes(c *cli.Command, name string) error {
-	first, err := readBytes(name)
+	first, err := runs.ReadContent(name)
 	if err != nil {
 		return err
 	}
-	var others []opened
+	var others []runs.Content
 	for _, other := range c.StringSlice("against") {
-		o, err := readBytes(other)
+		o, err := runs.ReadContent(other)
 		if err != nil {
 			return err
 		}
@@ -153,29 +85,29 @@ func (a *app) runBytes(c *cli.Command, name string) error {
 	return a.showBytes(c, first)
 }
 
-func (a *app) showBytes(c *cli.Command, o opened) error {
-	facts := content.Examine(o.data, o.changed)
+func (a *app) showBytes(c *cli.Command, o runs.Content) error {
+	facts := content.Examine(o.Data, o.Changed)
 	from, length := 0, int(c.Int("length"))
 	if length < 0 {
 		return fail(exitUsage, "--length %d is negative", length)
 	}
 	if text := c.String("at"); text != "" {
 		var err error
-		if from, err = offset("at", text, len(o.data)); err != nil {
+		if from, err = offset("at", text, len(o.Data)); err != nil {
 			return err
 		}
 		if from < 0 {
-			from += len(o.data)
+			from += len(o.Data)
 		}
 	}
-	to := min(len(o.data), from+length)
+	to := min(len(o.Data), from+length)
 	if c.Bool("json") {
-		return a.json(map[string]any{"name": o.name, "facts": facts, "at": from, "bytes": o.data[from:to]})
+		return a.json(map[string]any{"name": o.Name, "facts": facts, "at": from, "bytes": o.Data[from:to]})
 	}
-	a.say("%s", shown(o.name))
-	a.say("  %s, last changed %s", bytesExactly(len(o.data)), o.changed.Local().Format("2006-01-02 15:04:05"))
+	a.say("%s", shown(o.Name))
+	a.say("  %s, last changed %s", bytesExactly(len(o.Data)), o.Changed.Local().Format("2006-01-02 15:04:05"))
 	a.say("  looks like: %s; encoding: %s", facts.Looks, facts.Encoding)
-	if len(o.data) == 0 {
+	if len(o.Data) == 0 {
 		return nil
 	}
 	if c.String("at") == "" && !c.IsSet("length") {
@@ -185,9 +117,9 @@ func (a *app) showBytes(c *cli.Command, o opened) error {
 		return nil
 	}
 	a.say("")
-	a.dump(o.data, from, to)
-	if to < len(o.data) {
-		a.say("  %s more: --at %d goes on", bytesExactly(len(o.data)-to), to)
+	a.dump(o.Data, from, to)
+	if to < len(o.Data) {
+		a.say("  %s more: --at %d goes on", bytesExactly(len(o.Data)-to), to)
 	}
 	return nil
 }
@@ -280,8 +212,8 @@ func latin(b []byte) []rune {
 // differencesShown is how many differences are listed.
 const differencesShown = 40
 
-func (a *app) showDifferences(c *cli.Command, x, y opened) error {
-	list := content.Compare(x.data, y.data)
+func (a *app) showDifferences(c *cli.Command, x, y runs.Content) error {
+	list := content.Compare(x.Data, y.Data)
 	if c.Bool("json") {
 		type shownDifference struct {
 			At     int    `json:"at"`
@@ -293,12 +225,12 @@ func (a *app) showDifferences(c *cli.Command, x, y opened) error {
 		}
 		out := []shownDifference{}
 		for _, d := range list {
-			out = append(out, shownDifference{d.A, d.ALen, d.B, d.BLen, x.data[d.A : d.A+d.ALen], y.data[d.B : d.B+d.BLen]})
+			out = append(out, shownDifference{d.A, d.ALen, d.B, d.BLen, x.Data[d.A : d.A+d.ALen], y.Data[d.B : d.B+d.BLen]})
 		}
-		return a.json(map[string]any{"from": x.name, "to": y.name, "differences": out})
+		return a.json(map[string]any{"from": x.Name, "to": y.Name, "differences": out})
 	}
-	a.say("- %s, %s", shown(x.name), bytesExactly(len(x.data)))
-	a.say("+ %s, %s", shown(y.name), bytesExactly(len(y.data)))
+	a.say("- %s, %s", shown(x.Name), bytesExactly(len(x.Data)))
+	a.say("+ %s, %s", shown(y.Name), bytesExactly(len(y.Data)))
 	if len(list) == 0 {
 		a.say("they are the same")
 		return nil
@@ -325,9 +257,9 @@ func (a *app) showDifferences(c *cli.Command, x, y opened) error {
 			a.say("\nand %s (--json has them all)", count(len(list)-i, "more place", "more places"))
 			break
 		}
-		a.say("\nat %s%s, %s%s", hexOffset(d.A), otherOffset(d), kindOf(d), numbersOf(x.data[d.A:d.A+d.ALen], y.data[d.B:d.B+d.BLen]))
-		a.sayPart("-", x.data[d.A:d.A+d.ALen])
-		a.sayPart("+", y.data[d.B:d.B+d.BLen])
+		a.say("\nat %s%s, %s%s", hexOffset(d.A), otherOffset(d), kindOf(d), numbersOf(x.Data[d.A:d.A+d.ALen], y.Data[d.B:d.B+d.BLen]))
+		a.sayPart("-", x.Data[d.A:d.A+d.ALen])
+		a.sayPart("+", y.Data[d.B:d.B+d.BLen])
 	}
 	return nil
 }
@@ -382,55 +314,52 @@ func (a *app) sayPart(sign string, b []byte) {
 	}
 }
 
-// byChance is how likely a match may be to come about by itself and still be shown first.
-const byChance = 0.01
-
-func (a *app) showSums(c *cli.Command, first opened, others []opened) error {
+func (a *app) showSums(c *cli.Command, first runs.Content, others []runs.Content) error {
 	o := content.SumOptions{}
 	for _, text := range c.StringSlice("sum-at") {
-		at, err := offset("sum-at", text, len(first.data))
+		at, err := offset("sum-at", text, len(first.Data))
 		if err != nil {
 			return err
 		}
 		o.At = append(o.At, at)
 	}
 	for _, text := range c.StringSlice("header") {
-		size, err := offset("header", text, len(first.data))
+		size, err := offset("header", text, len(first.Data))
 		if err != nil {
 			return err
 		}
 		o.Headers = append(o.Headers, size)
 	}
-	found := content.FindSums(first.data, o)
-	others = slices.DeleteFunc(others, func(other opened) bool {
-		same := bytes.Equal(other.data, first.data)
+	found := content.FindSums(first.Data, o)
+	others = slices.DeleteFunc(others, func(other runs.Content) bool {
+		same := bytes.Equal(other.Data, first.Data)
 		if same {
-			a.tell("endroit: %s holds the same bytes, so that it rules nothing out; take one that differs", shown(other.name))
+			a.tell("endroit: %s holds the same bytes, so that it rules nothing out; take one that differs", shown(other.Name))
 		}
 		return same
 	})
 	var lists [][]content.SumMatch
 	for _, other := range others {
-		lists = append(lists, content.FindSums(other.data, o))
+		lists = append(lists, content.FindSums(other.Data, o))
 	}
 	found = content.CommonSums(found, lists...)
 	slices.SortStableFunc(found, func(x, y content.SumMatch) int { return cmp.Compare(x.Chance, y.Chance) })
 	if c.Bool("json") {
-		return a.json(map[string]any{"name": first.name, "sums": slices.Concat([]content.SumMatch{}, found)})
+		return a.json(map[string]any{"name": first.Name, "sums": append([]content.SumMatch{}, found...)})
 	}
-	in := shown(first.name)
+	in := shown(first.Name)
 	if len(others) > 0 {
 		in += " and " + count(len(others), "other file", "other files")
 	}
 	weak := 0
 	for _, m := range found {
-		if m.Chance > byChance {
+		if m.Chance > content.ByChance {
 			weak++
 			continue
 		}
 		a.say("%s in %s", m.Algorithm, in)
-		a.say("  stored at %s%s, %s: %s", hexOffset(m.At), fromEnd(m, len(first.data)), m.Stored, m.Value)
-		a.say("  over %s to %s: %s", hexOffset(m.From), hexOffset(m.To), overWhat(m, len(first.data)))
+		a.say("  stored at %s%s, %s: %s", hexOffset(m.At), fromEnd(m, len(first.Data)), m.Stored, m.Value)
+		a.say("  over %s to %s: %s", hexOffset(m.From), hexOffset(m.To), overWhat(m, len(first.Data)))
 		a.say("  %s", chanceOf(m.Chance))
 	}
 	if len(found) == weak {

@@ -1,14 +1,11 @@
 package cli
 
 import (
-	"os"
-	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"endroit/capture"
 	"endroit/core/content"
 )
 
@@ -62,31 +59,5 @@ func TestOffsets(t *testing.T) {
 	for _, text := range []string{"", "x", "101", "-101", "1.5", "0xG"} {
 		_, err := offset("at", text, 100)
 		assert.ErrorContains(t, err, "is no offset in 100 bytes", text)
-	}
-}
-
-// A file may be called as a version is; what a version is called is read beside its trace.
-func TestReadBytes(t *testing.T) {
-	folder := t.TempDir()
-	odd := filepath.Join(folder, "save#two")
-	require.NoError(t, os.WriteFile(odd, []byte("odd"), 0o600))
-	o, err := readBytes(odd)
-	require.NoError(t, err)
-	assert.Equal(t, "odd", string(o.data))
-
-	trace := filepath.Join(folder, "x.trace")
-	beside := capture.VersionsBeside(trace)
-	digest := "2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"
-	require.NoError(t, os.MkdirAll(filepath.Join(beside, "content"), 0o700))
-	require.NoError(t, os.WriteFile(filepath.Join(beside, "content", digest), []byte("foo"), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(beside, "index.jsonl"), []byte(`{"path":"/home/mira/a.sav","why":"cue saved","at":1500000000,"digest":"`+digest+`","size":3,"time":"2026-11-20T10:00:00Z"}`+"\n"), 0o600))
-	o, err = readBytes(trace + "#1")
-	require.NoError(t, err)
-	assert.Equal(t, "foo", string(o.data))
-	assert.Equal(t, "/home/mira/a.sav, cue saved at 1.5 s", o.name)
-	assert.Equal(t, 2026, o.changed.Year())
-	for _, n := range []string{"#0", "#2", "#-1"} {
-		_, err = readBytes(trace + n)
-		assert.ErrorContains(t, err, "beside "+trace+": 1 version")
 	}
 }

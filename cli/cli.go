@@ -18,9 +18,11 @@ import (
 	"endroit/client"
 	"endroit/core/contribution"
 	"endroit/core/draft"
+	"endroit/core/footprint"
 	"endroit/core/manifest"
 	"endroit/core/trace"
 	"endroit/kept"
+	"endroit/runs"
 	"endroit/service/wire"
 )
 
@@ -125,7 +127,9 @@ func exitCode(err error) int {
 		return exitInput
 	case errors.As(err, &bad), errors.As(err, &body), errors.Is(err, trace.ErrFormat), errors.Is(err, trace.ErrDamaged), errors.Is(err, trace.ErrTooLarge), errors.Is(err, manifest.ErrFormat):
 		return exitInput
-	case errors.Is(err, os.ErrNotExist):
+	case errors.Is(err, runs.ErrInput):
+		return exitInput
+	case errors.Is(err, os.ErrNotExist), errors.Is(err, footprint.ErrNoSuchFile):
 		return exitNotFound
 	case errors.Is(err, capture.ErrUnsupported):
 		return exitFailed
@@ -158,7 +162,7 @@ func (a *app) root() *cli.Command {
 			return cli.ShowRootCommandHelp(c)
 		},
 		Commands: []*cli.Command{
-			a.trace(), a.watch(), a.importLog(), a.compare(), a.bytes(), a.cue(), a.footprint(), a.propose(), a.submit(), a.sheet(),
+			a.trace(), a.watch(), a.importLog(), a.compare(), a.correct(), a.bytes(), a.cue(), a.footprint(), a.workbench(), a.propose(), a.submit(), a.sheet(),
 			a.review(),
 			a.fetch(), a.locate(), a.machine(), a.identify(),
 			a.login(), a.logout(), a.serve(), a.people(), a.version(),

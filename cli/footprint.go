@@ -3,12 +3,8 @@ package cli
 import (
 	"cmp"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
-	"io"
 	"maps"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -20,52 +16,13 @@ import (
 
 	"endroit/core/footprint"
 	"endroit/core/trace"
+	"endroit/runs"
 )
 
-// maxTraceFile is the largest trace that is read, in bytes on disk.
-const maxTraceFile = 2 << 30
-
-// openTrace opens a trace's file.
-func openTrace(name string) (*os.File, error) {
-	f, err := os.Open(name)
-	if err != nil {
-		return nil, fail(exitNotFound, "%w", err)
-	}
-	info, err := f.Stat()
-	switch {
-	case err != nil:
-	case info.IsDir():
-		err = fail(exitInput, "%s is a folder, not a trace", name)
-	case info.Size() > maxTraceFile:
-		err = fail(exitInput, "%s has %s; traces of up to %s are read", name, bytesInTerms(info.Size()), bytesInTerms(maxTraceFile))
-	}
-	if err != nil {
-		_ = f.Close()
-		return nil, err
-	}
-	return f, nil
-}
-
-// readTrace boils a trace down and returns the digest of the file.
+// readTrace boils a trace down, with what people said of it, and returns the digest of
+// the file.
 func readTrace(name string) (*footprint.Footprint, string, error) {
-	f, err := openTrace(name)
-	if err != nil {
-		return nil, "", err
-	}
-	defer f.Close()
-	sum := sha256.New()
-	r, err := trace.NewReader(io.TeeReader(f, sum), trace.DefaultLimits)
-	if err != nil {
-		return nil, "", fmt.Errorf("%s: %w", name, err)
-	}
-	fp, err := footprint.FromTrace(r)
-	if err != nil {
-		return nil, "", fmt.Errorf("%s: %w", name, err)
-	}
-	if _, err := io.Copy(sum, f); err != nil {
-		return nil, "", fmt.Errorf("%s: %w", name, err)
-	}
-	return fp, hex.EncodeToString(sum.Sum(nil)), nil
+	return runs.Read(name, footprint.Filter{})
 }
 
 func (a *app) footprint() *cli.Command {
@@ -95,11 +52,11 @@ func (a *app) footprint() *cli.Command {
 }
 
 func (a *app) runFootprint(c *cli.Command, name string) error {
-	open, pick, close, err := chosenTrace(c, name)
+	_, pick, close, err := chosenTrace(c, name)
 	if err != nil {
 		return err
 	}
-	defer close()
+	close()
 	only := footprint.Filter{Pick: pick, Programs: c.StringSlice("process"), Name: c.String("name")}
 	if only.Kinds, err = parseKinds(c.StringSlice("kind")); err != nil {
 		return err
@@ -110,13 +67,9 @@ func (a *app) runFootprint(c *cli.Command, name string) error {
 	if only.MaxSize, err = sizeFlag(c, "max-size"); err != nil {
 		return err
 	}
-	r, err := open()
+	fp, _, err := runs.Read(name, only)
 	if err != nil {
-		return ofFile(name, err)
-	}
-	fp, err := footprint.FromTraceOnly(r, only)
-	if err != nil {
-		return ofFile(name, err)
+		return err
 	}
 	if fp.Cut != "" {
 		a.tell("endroit: %s is cut short: %s", name, fp.Cut)
@@ -460,16 +413,4 @@ func became(b, x trace.State, written bool) string {
 // besides names a file next to another, with another ending.
 func besides(name, old, ending string) string {
 	return strings.TrimSuffix(name, old) + ending
-}
-
-// relativeTo writes a path as seen from the folder of another file.
-func relativeTo(file, path string) string {
-	dir, err1 := filepath.Abs(filepath.Dir(file))
-	abs, err2 := filepath.Abs(path)
-	if err1 == nil && err2 == nil {
-		if rel, err := filepath.Rel(dir, abs); err == nil {
-			return rel
-		}
-	}
-	return path
 }

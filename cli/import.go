@@ -117,7 +117,7 @@ func (a *app) runImport(c *cli.Command, name string) error {
 	}
 	if c.Bool("json") {
 		return a.json(map[string]any{"out": out, "form": plan.Form, "encoding": plan.Encoding, "columns": plan.Columns, "os": plan.Header.OS, "user": plan.Header.User,
-			"lines": summary.Lines, "used": summary.Used, "ignored": summary.Ignored, "others": summary.Others, "failed": summary.Failed, "unusable": slices.Concat([]logs.Unusable{}, summary.Unusable), "unknown": summary.Unknown})
+			"lines": summary.Lines, "used": summary.Used, "ignored": summary.Ignored, "others": summary.Others, "failed": summary.Failed, "unusable": append([]logs.Unusable{}, summary.Unusable...), "unknown": summary.Unknown})
 	}
 	a.showImport(plan, summary, out)
 	return nil

@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/notes"
+	"endroit/runs"
 )
 
 func (a *app) bytesSet() *cli.Command {
@@ -55,15 +56,15 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	o, err := readBytes(name)
+	o, err := runs.ReadContent(name)
 	if err != nil {
 		return err
 	}
-	r := n.Read(o.data)
+	r := n.Read(o.Data)
 	if c.Bool("json") {
 		return a.json(r)
 	}
-	a.say("%s", shown(o.name))
+	a.say("%s", shown(o.Name))
 	if n.About != "" {
 		a.say("  read as: %s", shown(n.About))
 	}
@@ -104,11 +105,11 @@ func (a *app) runBytesSet(c *cli.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	o, err := readBytes(name)
+	o, err := runs.ReadContent(name)
 	if err != nil {
 		return err
 	}
-	data := o.data
+	data := o.Data
 	for _, pair := range c.StringSlice("field") {
 		field, value, ok := strings.Cut(pair, "=")
 		if !ok {

@@ -11,6 +11,7 @@ import (
 	"endroit/core/candidate"
 	"endroit/core/draft"
 	"endroit/core/footprint"
+	"endroit/runs"
 )
 
 func (a *app) propose() *cli.Command {
@@ -28,7 +29,7 @@ func (a *app) propose() *cli.Command {
 			if len(names) == 0 || len(names) > draft.MaxTraces+1 {
 				return fail(exitUsage, "it takes TRACE..., 1 to %d of them; see endroit propose --help", draft.MaxTraces+1)
 			}
-			var runs []*footprint.Footprint
+			var all []*footprint.Footprint
 			var digests []string
 			for _, name := range names {
 				fp, digest, err := readTrace(name)
@@ -38,9 +39,9 @@ func (a *app) propose() *cli.Command {
 				if t := c.String("title"); t != "" {
 					fp.Title = t
 				}
-				runs, digests = append(runs, fp), append(digests, digest)
+				all, digests = append(all, fp), append(digests, digest)
 			}
-			fp, err := footprint.Merge(runs)
+			fp, err := footprint.Merge(all)
 			if err != nil {
 				return fail(exitInput, "%w; a draft is of one variant", err)
 			}
@@ -53,9 +54,9 @@ func (a *app) propose() *cli.Command {
 			if fp.Cut != "" {
 				d.Questions = append(d.Questions, "the trace is cut short: "+fp.Cut)
 			}
-			d.Trace = &draft.Trace{File: relativeTo(out, name), SHA256: digests[0]}
+			d.Trace = &draft.Trace{File: runs.RelativeTo(out, name), SHA256: digests[0]}
 			for i, other := range names[1:] {
-				d.Also = append(d.Also, draft.Trace{File: relativeTo(out, other), SHA256: digests[i+1]})
+				d.Also = append(d.Also, draft.Trace{File: runs.RelativeTo(out, other), SHA256: digests[i+1]})
 			}
 			if c.Bool("json") {
 				return a.json(d)

@@ -127,6 +127,9 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	for _, f := range b.Footprint.Files {
 		a.say("  %-7s  %s  (confidence %.2f, %s; %s)", f.Kind, shown(f.Place), f.Confidence, usage(b.Footprint, f), became(f.Before, f.After, f.Written()))
 	}
+	for _, c := range b.Footprint.Corrections {
+		a.say("  corrected by you: %s is %s, judged to be %s%s", shown(c.File), c.Kind, c.Was, shown(becauseOf(c)))
+	}
 	left := 0
 	for _, n := range b.Footprint.Counts {
 		left += n

@@ -19,6 +19,7 @@ import (
 
 	"endroit/capture"
 	"endroit/core/trace"
+	"endroit/runs"
 )
 
 // pickFlags choose events of a trace.
@@ -81,7 +82,7 @@ func (a *app) traceTrim() *cli.Command {
 
 // traceFile opens a trace from its beginning, again and again.
 func traceFile(name string) (open func() (*trace.Reader, error), close func(), err error) {
-	f, err := openTrace(name)
+	f, err := runs.Open(name)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -391,7 +392,7 @@ func (a *app) showFolders(o *overview) {
 func (a *app) showFiles(o *overview, asJSON bool) error {
 	list := o.touched()
 	if asJSON {
-		return a.json(map[string]any{"files": slices.Concat([]fileSeen{}, list)})
+		return a.json(map[string]any{"files": append([]fileSeen{}, list...)})
 	}
 	if len(list) == 0 {
 		a.say("no file is like that")
@@ -433,7 +434,7 @@ func seconds(d time.Duration) string { return fmt.Sprintf("%.3f s", d.Seconds())
 
 func (a *app) showProcesses(o *overview, asJSON bool) error {
 	if asJSON {
-		return a.json(map[string]any{"processes": slices.Concat([]processSeen{}, o.processes[1:])})
+		return a.json(map[string]any{"processes": append([]processSeen{}, o.processes[1:]...)})
 	}
 	children := map[int][]int{}
 	for _, p := range o.processes[1:] {

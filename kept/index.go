@@ -507,3 +507,20 @@ func (k *Kept) named(anchor place.Anchor, names []string) (few map[string][]stri
 
 // manyShare is how many titles may share a folder before it is looked into.
 const manyShare = 8
+
+// maxBeside is how many titles one location is held against.
+const maxBeside = 200
+
+// Beside gives the titles that keep something right where a location points, by the first
+// names below its anchor: those whose files it can match are among them, and others.
+func (k *Kept) Beside(at string) ([]*manifest.Title, error) {
+	a, first, second, ok := firstNames(at)
+	if !ok {
+		return nil, nil
+	}
+	ids, err := k.ids(`SELECT DISTINCT title FROM firsts WHERE anchor = ?1 AND (?2 = ?4 OR first IN (?2, ?4)) AND (?3 IN ('', ?4) OR second IN (?3, '', ?4)) LIMIT ?5`, string(a), first, second, anyName, maxBeside)
+	if err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	return k.TitlesOf(ids)
+}

@@ -84,6 +84,15 @@ func TestLookingUp(t *testing.T) {
 	assert.Equal(t, []string{"saltglass"}, below[0])
 	assert.Empty(t, below[1])
 	assert.ElementsMatch(t, []string{"saltglass", "tidewrack"}, below[2])
+	for at, want := range map[string][]string{"xdg-data:saltglass/*.sav": {"saltglass"}, "xdg-data:SaltGlass/": {"saltglass"}, "xdg-data:*/x.sav": nil, "xdg-data:other/x": nil, "install:saves/": nil, "no place": nil} {
+		var names []string
+		beside, err := k.Beside(at)
+		require.NoError(t, err)
+		for _, t := range beside {
+			names = append(names, t.ID)
+		}
+		assert.ElementsMatch(t, want, names, at)
+	}
 	sheets, notes, err := k.Sheets()
 	require.NoError(t, err)
 	require.Len(t, sheets, 1)

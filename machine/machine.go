@@ -84,6 +84,11 @@ func (f *Finder) FindIn(p *Prefix, l place.Location, known place.Captures) (Foun
 	return f.find(p.Roots, l, known, true)
 }
 
+// FindAs is Find, with it said whether names compare without regard to case.
+func (f *Finder) FindAs(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
+	return f.find(roots, l, known, fold)
+}
+
 func (f *Finder) findOne(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
 	if err := l.Narrow(); err != nil {
 		return Found{}, err

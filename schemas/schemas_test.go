@@ -22,6 +22,7 @@ import (
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/core/trace"
+	"endroit/runs"
 	"endroit/standin/launchers"
 )
 
@@ -96,7 +97,10 @@ func run(t *testing.T) *footprint.Footprint {
 
 func TestFootprint(t *testing.T) {
 	s, fp := schema(t, "footprint"), run(t)
-	for name, f := range map[string]*footprint.Footprint{"whole": fp, "shared": fp.Share()} {
+	corrected := run(t)
+	require.NoError(t, corrected.Correct([]footprint.Correction{{File: "xdg-config:tidewrack/settings.ini", Kind: footprint.Cache, By: "mira", Because: "made anew", Made: time.Unix(0, 0).UTC()}}))
+	require.Len(t, corrected.Share().Corrections, 1)
+	for name, f := range map[string]*footprint.Footprint{"whole": fp, "shared": fp.Share(), "corrected": corrected, "corrected and shared": corrected.Share()} {
 		raw, err := json.Marshal(f)
 		require.NoError(t, err)
 		assert.NoError(t, holds(t, s, raw), "%s: %s", name, raw)
@@ -108,6 +112,18 @@ func TestFootprint(t *testing.T) {
 		require.NotEqual(t, string(raw), bad, spoil[0])
 		assert.Error(t, holds(t, s, []byte(bad)), spoil[1])
 	}
+}
+
+func TestCorrections(t *testing.T) {
+	fp := run(t)
+	require.NoError(t, fp.Correct([]footprint.Correction{{File: "xdg-config:tidewrack/settings.ini", Kind: footprint.Cache, By: "mira", Made: time.Unix(0, 0).UTC()}}))
+	trace := filepath.Join(t.TempDir(), "x.trace")
+	require.NoError(t, runs.Keep(trace, strings.Repeat("0", 64), fp.Corrections))
+	raw, err := os.ReadFile(trace + ".corrections.json")
+	require.NoError(t, err)
+	s := schema(t, "corrections")
+	assert.NoError(t, holds(t, s, raw))
+	assert.Error(t, holds(t, s, bytes.Replace(raw, []byte(`"cache"`), []byte(`"treasure"`), 1)))
 }
 
 func proposed(t *testing.T) *draft.Draft {

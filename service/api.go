@@ -57,6 +57,11 @@ func (s *Service) api(g *echo.Group) {
 	g.POST("/contributions/:number/accept", s.accept, s.known, s.reviewer)
 	g.POST("/contributions/:number/return", s.giveBack, s.known, s.reviewer)
 
+	g.GET("/contributions/:number/workbench", s.showBench, s.known)
+	g.GET("/contributions/:number/workbench/files/:file", s.showBenchFile, s.known)
+	g.POST("/contributions/:number/workbench/feedback", s.tryDraft, s.known)
+	g.POST("/contributions/:number/workbench/corrections", s.addCorrection, s.known)
+
 	g.GET("/openapi.yaml", func(c *echo.Context) error { return c.Blob(http.StatusOK, "application/yaml", openAPI) })
 }
 

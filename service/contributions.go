@@ -123,17 +123,9 @@ func contributionNumber(c *echo.Context) (int64, error) {
 }
 
 func (s *Service) showContribution(c *echo.Context) error {
-	id, err := contributionNumber(c)
+	x, err := s.visible(c)
 	if err != nil {
 		return err
-	}
-	x, err := s.store.Contribution(c.Request().Context(), id)
-	if err != nil {
-		return err
-	}
-	me := person(c)
-	if !me.Reviewer && x.By != me.Name {
-		return store.ErrNotFound // not even that it exists
 	}
 	shown, err := s.show(c, x)
 	if err != nil {
@@ -143,16 +135,15 @@ func (s *Service) showContribution(c *echo.Context) error {
 }
 
 func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.ContributionShown, error) {
-	var body contribution.Body
-	if err := json.Unmarshal(x.Body, &body); err != nil {
+	body, err := s.corrected(c, x)
+	if err != nil {
 		return nil, err
 	}
 	out := &wire.ContributionShown{ContributionListed: listed(x), Locations: []wire.LocationShown{}, Coverage: []contribution.Covered{}, Changes: []manifest.Change{}, Conflicts: []manifest.Conflict{}}
-	var err error
 	if body.Sheet != nil {
-		out.Sheet, err = s.showSheet(c, x, &body)
+		out.Sheet, err = s.showSheet(c, x, body)
 	} else {
-		err = s.showDraft(c, x, &body, out)
+		err = s.showDraft(c, x, body, out)
 	}
 	if err != nil {
 		return nil, err
@@ -178,6 +169,13 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 		return err
 	}
 	out.Draft, out.Footprint = raw.Draft, raw.Footprint
+	if len(body.Footprint.Corrections) > 0 { // else as it was sent, with what this version does not know
+		corrected, err := json.Marshal(body.Footprint)
+		if err != nil {
+			return err
+		}
+		out.Footprint = corrected
+	}
 	out.Variant = manifest.VariantOf(body.Draft).String()
 	out.Coverage = contribution.Cover(body.Draft, body.Footprint)
 	others, err := s.store.Titles(c.Request().Context())

@@ -25,6 +25,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"endroit/console"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -135,8 +136,6 @@ func (s *Service) Serve(ctx context.Context, l net.Listener) error {
 	return nil
 }
 
-const contentSecurity = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
-
 func (s *Service) build() http.Handler {
 	e := echo.New()
 	e.Logger = s.log
@@ -150,7 +149,7 @@ func (s *Service) build() http.Handler {
 	}
 	e.Pre(middleware.RequestID())
 	e.Use(s.observe, middleware.Recover())
-	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin", ContentSecurityPolicy: contentSecurity}))
+	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin", ContentSecurityPolicy: console.Security}))
 	e.Use(middleware.BodyLimit(bodyLimit), middleware.Gzip())
 
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })

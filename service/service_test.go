@@ -38,7 +38,7 @@ import (
 func TestMain(m *testing.M) {
 	http.DefaultTransport = openapi
 	pgtest.Main(m, func() error {
-		if complaints := openapi.finish(); len(complaints) > 0 {
+		if complaints := openapi.Finish(); len(complaints) > 0 {
 			return errors.New("the service and its OpenAPI document differ:\n" + strings.Join(complaints, "\n"))
 		}
 		return nil
@@ -54,6 +54,7 @@ type running struct {
 	address  string
 	database string
 	people   map[string]*client.Client
+	tokens   map[string]string
 	stop     func() error
 	log      *bytes.Buffer
 }
@@ -61,13 +62,13 @@ type running struct {
 // start starts a service on a port of its own, with a database of its own.
 func start(t *testing.T) *running {
 	t.Helper()
-	w := &running{database: pgtest.Database(t), people: map[string]*client.Client{}, log: &bytes.Buffer{}}
+	w := &running{database: pgtest.Database(t), people: map[string]*client.Client{}, tokens: map[string]string{}, log: &bytes.Buffer{}}
 	w.listen(t, "127.0.0.1:0")
 	for _, name := range []string{"mira", "tobin", "ysolde", "anselm", "brida"} {
 		require.NoError(t, w.service.AddPerson(t.Context(), name, password, name == "anselm" || name == "brida"))
 		token, err := w.as(t, "").Login(t.Context(), name, password)
 		require.NoError(t, err)
-		w.people[name] = w.as(t, token.Token)
+		w.people[name], w.tokens[name] = w.as(t, token.Token), token.Token
 	}
 	return w
 }
@@ -722,7 +723,7 @@ func TestSessionsOfTheConsole(t *testing.T) {
 	}
 	status, _, text := call("GET", "/session", "", nil)
 	assert.Equal(t, 200, status)
-	assert.JSONEq(t, `{"person":null}`, text)
+	assert.JSONEq(t, `{"person":null,"local":false}`, text)
 	for _, wrong := range []string{`{"name":"mira","password":"wrong"}`, `{"name":"nobody","password":"wrong"}`} {
 		status, _, text = call("POST", "/session", wrong, nil)
 		assert.Equal(t, 401, status)

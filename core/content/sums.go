@@ -22,6 +22,9 @@ type SumOptions struct {
 	Headers []int // sizes of headers that it could leave out
 }
 
+// ByChance is how likely a match may be to come about by itself and still count.
+const ByChance = 0.01
+
 // SumMatch is a checksum that fits.
 type SumMatch struct {
 	Algorithm string  `json:"algorithm"`

@@ -23,6 +23,8 @@ const (
 	MaxBytes = 4 << 20
 	MaxFiles = 10_000
 	maxText  = 2000
+
+	maxStrokes = 100_000
 )
 
 // Body is what is sent: a draft with its footprint, or a sheet with what it found.
@@ -157,6 +159,19 @@ func checkFootprint(f *footprint.Footprint) error {
 	for _, g := range f.Gaps {
 		texts = append(texts, g.What)
 	}
+	corrected, judged := map[string]bool{}, map[string]bool{}
+	for i, c := range f.Corrections {
+		field := fmt.Sprintf("footprint.corrections[%d]", i)
+		if !known[c.Kind] || !known[c.Was] || corrected[c.File] {
+			return &Error{field, "its kinds are not known, or its file was corrected before"}
+		}
+		if c.By != "" {
+			return &Error{field + ".by", "the service knows who sends it"}
+		}
+		corrected[c.File] = true
+		texts = append(texts, c.Because)
+	}
+	strokes := 0
 	for i, x := range f.Files {
 		field := fmt.Sprintf("footprint.files[%d]", i)
 		if x.Path != "" {
@@ -168,7 +183,23 @@ func checkFootprint(f *footprint.Footprint) error {
 		if !known[x.Kind] || x.Confidence < 0 || x.Confidence > 1 || x.Reads < 0 || x.Writes < 0 {
 			return &Error{field, "its kind, confidence or counts are out of range"}
 		}
+		if j := x.Judged; j != nil {
+			if !corrected[x.Place] || !known[j.Kind] || j.Confidence < 0 || j.Confidence > 1 || len(x.Reasons) == 0 {
+				return &Error{field + ".judged", "a file that somebody corrected, and no other, has what was judged before"}
+			}
+			judged[x.Place] = true
+		}
+		if x.Lane != nil {
+			for _, s := range append(append([]footprint.Stroke{}, x.Lane.Reads...), x.Lane.Writes...) {
+				if strokes++; strokes > maxStrokes || s[0] < 0 || s[1] < s[0] || s[2] < 1 {
+					return &Error{field + ".lane", fmt.Sprintf("a stroke goes from a time to a later one, for once or more, and all files have %d at most", maxStrokes)}
+				}
+			}
+		}
 		texts = append(append(append(append(texts, x.Reasons...), x.Programs...), x.Near...), x.Before.Looks, x.After.Looks)
+	}
+	if len(corrected) > len(judged) {
+		return &Error{"footprint.corrections", "one is of a file that is not in the footprint"}
 	}
 	return checkTexts(texts, "footprint")
 }

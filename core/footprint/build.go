@@ -41,6 +41,8 @@ type record struct {
 	positions  int     // times that it was found further on in a file held open
 	rewound    int     // times that it was found to go back in it
 	picked     bool    // an event of it counts for the filter
+
+	readStrokes, writeStrokes strokes
 }
 
 type builder struct {
@@ -130,7 +132,7 @@ func (b *builder) event(e trace.Event) {
 	switch {
 	case f.file.IsKey():
 		f.writes++
-		f.writeTimes = appendCapped(f.writeTimes, e.At)
+		f.wroteAt(e.At)
 		if f.removed = e.Op == trace.Remove; f.removed {
 			f.removedAt = e.At
 		}
@@ -145,6 +147,7 @@ func (b *builder) event(e trace.Event) {
 			f.firstRead = e.At
 		}
 		f.reads++
+		f.readStrokes.add(e.At)
 		f.lastRead = max(f.lastRead, e.At)
 		if f.process == 0 {
 			f.process = e.Process
@@ -170,13 +173,18 @@ func (b *builder) event(e trace.Event) {
 // is usually known, and a change long after is a file that stayed open.
 func (b *builder) writtenSince(f *record, e trace.Event) {
 	if n := len(f.writeTimes); n == 0 || e.At-f.writeTimes[n-1] > time.Second {
-		f.writeTimes = appendCapped(f.writeTimes, e.At)
+		f.wroteAt(e.At)
 	}
+}
+
+func (f *record) wroteAt(at time.Duration) {
+	f.writeTimes = appendCapped(f.writeTimes, at)
+	f.writeStrokes.add(at)
 }
 
 func (b *builder) written(f *record, e trace.Event) {
 	f.writes++
-	f.writeTimes = appendCapped(f.writeTimes, e.At)
+	f.wroteAt(e.At)
 	if f.writes == 1 {
 		f.process = e.Process
 	}
@@ -248,9 +256,8 @@ func (b *builder) finish() *Footprint {
 		}
 		out := b.judge(f)
 		b.fp.Counts[out.Kind]++
-		if f.picked || !b.only.byEvents() {
-			b.fp.Files = append(b.fp.Files, out)
-		}
+		out.passed = b.only.byEvents() && !f.picked
+		b.fp.Files = append(b.fp.Files, out)
 	}
 	sortFiles(b.fp.Files)
 	return b.fp
@@ -358,6 +365,7 @@ func (b *builder) judge(f *record) File {
 	}
 	v.near = b.cuesNear(f)
 	out.Near = v.near
+	out.Lane = f.lane()
 	out.evidence = v.evidence()
 	out.Kind, out.Confidence, out.Reasons = Decide(out.evidence)
 	return out

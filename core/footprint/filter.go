@@ -46,9 +46,10 @@ func (p Filter) takes(f File) bool {
 		(name == "" || strings.Contains(strings.ToLower(f.Path), name) || strings.Contains(strings.ToLower(f.Place), name))
 }
 
-// FromTraceOnly is FromTrace, with only those files listed that a filter takes. Counts
-// stay those of all.
-func FromTraceOnly(r *trace.Reader, only Filter) (*Footprint, error) {
+// FromTraceOnly is FromTrace, with corrections applied and with only those files listed
+// that a filter takes. Counts stay those of all. Corrections that do not hold are an error
+// as Correct's, beside the footprint.
+func FromTraceOnly(r *trace.Reader, only Filter, said ...Correction) (*Footprint, error) {
 	b := newBuilder(r.Header)
 	b.only = only
 	for line, err := range r.Lines() {
@@ -59,8 +60,12 @@ func FromTraceOnly(r *trace.Reader, only Filter) (*Footprint, error) {
 	}
 	b.fp.Cut = r.Cut()
 	fp := b.finish()
-	fp.Files = slices.DeleteFunc(fp.Files, func(f File) bool { return !only.takes(f) })
-	return fp, nil
+	err := fp.Correct(said)
+	if len(said) > 0 {
+		sortFiles(fp.Files)
+	}
+	fp.Files = slices.DeleteFunc(fp.Files, func(f File) bool { return f.passed || !only.takes(f) })
+	return fp, err
 }
 
 // pick notes that an event counts for the filter.
@@ -106,7 +111,7 @@ type Points struct {
 func (f *Footprint) Explain(name string) (w Why, ok bool) {
 	for _, x := range f.Files {
 		if x.Path == name || x.Place == name || x.Inside == name {
-			return x.explain(), true
+			return x.Explain(), true
 		}
 	}
 	return w, false
@@ -116,7 +121,9 @@ func (f *Footprint) Explain(name string) (w Why, ok bool) {
 // was read from JSON.
 func (f File) Evidence() []Evidence { return f.evidence }
 
-func (f File) explain() Why {
+// Explain says all that speaks for and against what the file could be; nothing if the
+// footprint was read from JSON.
+func (f File) Explain() Why {
 	w := Why{File: f, Evidence: slices.Clone(f.evidence)}
 	points, sum := weigh(f.evidence)
 	for _, k := range Kinds {

@@ -81,3 +81,28 @@ func TestExplain(t *testing.T) {
 	_, ok = fp.Explain("/nowhere")
 	assert.False(t, ok)
 }
+
+func TestStepsAreThoseOfOneFile(t *testing.T) {
+	slot, temp := data+"slots/slot1.sav", data+"slots/slot1.new"
+	s := tell(t).file(slot, bytesOf(500)).file(temp, absent()).do(1, trace.Read, slot).do(30, trace.Create, temp).do(30.1, trace.Rename, temp, slot).do(40, trace.Read, slot).after(slot, bytesOf(510)).after(temp, absent())
+	s.end()
+	steps := func(name string, from, to time.Duration, most int) ([]Step, int) {
+		r, err := trace.NewReader(bytes.NewReader(s.b.Bytes()), trace.DefaultLimits)
+		require.NoError(t, err)
+		list, more, err := Steps(r, name, from, to, most)
+		require.NoError(t, err)
+		return list, more
+	}
+	list, more := steps(slot, 0, 0, 10)
+	require.Len(t, list, 3)
+	assert.Zero(t, more)
+	assert.Equal(t, Step{At: 30100 * time.Millisecond, Op: trace.Rename, Program: "tidewrack", Other: temp}, list[1], "called by the other name")
+	list, _ = steps(temp, 0, 0, 10)
+	require.Len(t, list, 2)
+	assert.Equal(t, slot, list[1].Other)
+	list, more = steps(slot, 0, 0, 1)
+	assert.Len(t, list, 1)
+	assert.Equal(t, 2, more)
+	list, _ = steps(slot, 2*time.Second, 31*time.Second, 10)
+	assert.Len(t, list, 1)
+}

@@ -55,6 +55,8 @@ type Footprint struct {
 	Events   int            `json:"events"`
 	Counts   map[Kind]int   `json:"counts"` // files by kind, also those not listed
 	Files    []File         `json:"files"`  // of interest first
+	// Corrections are what people say of kinds, against the judgement; they are applied.
+	Corrections []Correction `json:"corrections,omitempty"`
 	// Self holds what must not be sent: see Share.
 	Self *Self `json:"-"`
 }
@@ -93,5 +95,14 @@ type File struct {
 	Near       []string      `json:"near,omitempty"`     // cues that it was written near
 	Before     trace.State   `json:"before"`
 	After      trace.State   `json:"after"`
+	Lane       *Lane         `json:"lane,omitempty"`   // when shared, of files of interest alone
+	Judged     *Judged       `json:"judged,omitempty"` // what the judgement said, where a person corrected it
 	evidence   []Evidence    // of all kinds; see Explain
+	passed     bool          // over by a filter: no event of it counts
+}
+
+// Judged is what the judgement said of a file that a person corrected.
+type Judged struct {
+	Kind       Kind    `json:"kind"`
+	Confidence float64 `json:"confidence"`
 }

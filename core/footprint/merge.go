@@ -29,6 +29,8 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 	out.Programs, out.Cues, out.Gaps, out.Files, out.Counts = []string{}, []trace.Cue{}, []trace.Gap{}, []File{}, map[Kind]int{}
 	out.Length, out.Events, out.Cut = 0, 0, ""
 	var order []string
+	var corrections []Correction
+	out.Corrections = nil
 	files := map[string][]File{}
 	for i, f := range runs {
 		if err := sameVariant(first, f); err != nil {
@@ -38,6 +40,8 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 			self.Accounts = append(self.Accounts, a)
 		}
 		shift := out.Length
+		corrections = append(corrections, f.Corrections...)
+		f = f.AsJudged()
 		for _, c := range f.Cues {
 			c.At += shift
 			out.Cues = append(out.Cues, c)
@@ -73,8 +77,9 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 		out.Counts[x.Kind]++
 		out.Files = append(out.Files, x)
 	}
+	err := out.Correct(corrections) // each fits a file: none is lost
 	sortFiles(out.Files)
-	return &out, nil
+	return &out, err
 }
 
 // sameVariant says what keeps two runs from being told as one.
@@ -100,6 +105,7 @@ func sameVariant(a, b *Footprint) error {
 
 // shift moves a file's times.
 func (f *File) shift(by time.Duration) {
+	f.Lane = f.Lane.shifted(by)
 	if f.Reads > 0 {
 		f.FirstRead, f.LastRead = f.FirstRead+by, f.LastRead+by
 	}
@@ -131,6 +137,7 @@ func joined(list []File) File {
 		}
 		out.Reads, out.Writes, out.Changes, out.Unused = out.Reads+x.Reads, out.Writes+x.Writes, out.Changes+x.Changes, out.Unused+x.Unused
 		out.After = x.After
+		out.Lane = out.Lane.behind(x.Lane)
 		for _, n := range x.Near {
 			if !slices.Contains(out.Near, n) {
 				out.Near = append(out.Near, n)

@@ -20,9 +20,9 @@ func (f *Footprint) Share() *Footprint {
 	out.Self = nil
 	out.Files = []File{}
 	hide := hider(f.Self)
-	own := map[string]bool{}
+	own, sent := map[string]bool{}, map[string]string{} // places as they are sent, by names
 	for _, x := range f.Files {
-		if x.Kind.OfInterest() && x.Place != "" {
+		if x.ofInterest() && x.Place != "" {
 			own[topOf(x.Place)] = true
 		}
 	}
@@ -30,13 +30,31 @@ func (f *Footprint) Share() *Footprint {
 		if x.Place == "" || !own[topOf(x.Place)] || strings.HasPrefix(x.Place, string(place.Install)+":") && !x.Written() {
 			continue
 		}
+		name := x.Name()
 		x.Path, x.Inside = "", ""
 		x.Place = f.HidePlace(x.Place)
 		x.Reasons = each(x.Reasons, hide)
 		x.Programs = each(x.Programs, hide)
 		x.Near = each(x.Near, hide)
+		if !x.ofInterest() {
+			x.Lane = nil
+		}
+		sent[name] = x.Place
 		x.Before.Digest, x.After.Digest = "", "" // a digest would tell one person's save from another's
 		out.Files = append(out.Files, x)
+	}
+	thin(out.Files)
+	out.Corrections = nil
+	for _, c := range f.Corrections {
+		if at := sent[c.File]; at != "" {
+			c = Correction{File: at, Kind: c.Kind, Was: c.Was, Because: hide(c.Because), Made: c.Made}
+			out.Corrections = append(out.Corrections, c)
+			for i := range out.Files {
+				if out.Files[i].Place == at {
+					out.Files[i].Reasons[0] = c.says() // without the name on this machine
+				}
+			}
+		}
 	}
 	out.Programs = each(f.Programs, hide)
 	out.Cues = append(out.Cues[:0:0], f.Cues...)
@@ -49,6 +67,12 @@ func (f *Footprint) Share() *Footprint {
 	}
 	sort.SliceStable(out.Gaps, func(i, j int) bool { return out.Gaps[i].At < out.Gaps[j].At })
 	return &out
+}
+
+// ofInterest reports whether a file is of interest, or was before a person said
+// otherwise: a reviewer has to see that.
+func (f File) ofInterest() bool {
+	return f.Kind.OfInterest() || f.Judged != nil && f.Judged.Kind.OfInterest()
 }
 
 // Hide returns the function that replaces what tells who the contributor is.

@@ -34,6 +34,7 @@ type Contribution struct {
 // The reasons why a contribution cannot be added or decided.
 var (
 	ErrKeyReused = errors.New("the idempotency key was used for another submission")
+	ErrFull      = errors.New("the contribution has as many corrections as it can have")
 	ErrOwn       = errors.New("nobody decides on a contribution of their own")
 )
 

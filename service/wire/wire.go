@@ -191,6 +191,8 @@ type Page[T any] struct {
 // Session says who is signed in, nil for nobody.
 type Session struct {
 	Person *Person `json:"person"`
+	// Local says that this is no service: endroit workbench answers, for one trace.
+	Local bool `json:"local"`
 }
 
 // Token is a new token; it is shown this once.

@@ -1,0 +1,91 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"os/user"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/footprint"
+	"endroit/runs"
+)
+
+func (a *app) correct() *cli.Command {
+	return command(&cli.Command{
+		Name: "correct", Usage: "say that a file of a trace is of another kind than was judged",
+		UsageText:   "endroit correct TRACE FILE KIND [--because TEXT]\nendroit correct TRACE",
+		Description: "FILE is a path or a place. What you say stands beside the trace, counts from then on in\nfootprint, propose, compare and submit, and is sent along: a reviewer sees it with your\nname and what was judged before. Saying what was judged takes it back. Without FILE and\nKIND it lists what was said.",
+		Flags:       []cli.Flag{&cli.StringFlag{Name: "because", Usage: "why, for the reviewer: `TEXT`"}, jsonFlag()},
+		Action: func(_ context.Context, c *cli.Command) error {
+			args := c.Args().Slice()
+			switch len(args) {
+			case 1:
+				return a.listCorrections(c, args[0])
+			case 3:
+				return a.runCorrect(c, args[0], args[1], args[2])
+			}
+			return fail(exitUsage, "it takes a TRACE, a FILE and a KIND, or a TRACE alone; see endroit correct --help")
+		},
+	}, find, "endroit correct tidewrack.trace ~/.local/share/tidewrack/journal.log save --because \"the quests stand in it\"")
+}
+
+func (a *app) runCorrect(c *cli.Command, name, file, kind string) error {
+	kinds, err := parseKinds([]string{kind})
+	if err != nil {
+		return err
+	}
+	said := footprint.Correction{File: file, Kind: kinds[0], By: ownName(), Because: strings.TrimSpace(c.String("because")), Made: time.Now().UTC().Truncate(time.Second)}
+	err = runs.Correct(name, said)
+	if errors.Is(err, footprint.ErrNoSuchFile) {
+		if full, e := filepath.Abs(file); e == nil {
+			said.File = full
+			err = runs.Correct(name, said)
+		}
+	}
+	if errors.Is(err, footprint.ErrNoSuchFile) {
+		return fail(exitNotFound, "no file of %s is %s; endroit footprint %s --name TEXT finds files by a part of their path", name, file, name)
+	}
+	if err != nil {
+		return err
+	}
+	return a.listCorrections(c, name)
+}
+
+func (a *app) listCorrections(c *cli.Command, name string) error {
+	fp, _, err := readTrace(name)
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return a.json(map[string]any{"corrections": append([]footprint.Correction{}, fp.Corrections...)})
+	}
+	if len(fp.Corrections) == 0 {
+		a.say("nobody has corrected what was judged of %s", name)
+		return nil
+	}
+	for _, x := range fp.Corrections {
+		a.say("%s", shown(x.File))
+		a.say("  %s, judged to be %s; so says %s%s", x.Kind, x.Was, shown(orText(x.By, "somebody")), shown(becauseOf(x)))
+	}
+	return nil
+}
+
+func becauseOf(c footprint.Correction) string {
+	if c.Because == "" {
+		return ""
+	}
+	return ": " + c.Because
+}
+
+// ownName is what this person is called on this machine.
+func ownName() string {
+	me, err := user.Current()
+	if err != nil {
+		return "you"
+	}
+	return me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
+}

@@ -1,0 +1,100 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"net"
+	"os"
+	"os/exec"
+	"os/signal"
+	"runtime"
+	"syscall"
+
+	"github.com/urfave/cli/v3"
+
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/kept"
+	"endroit/workbench"
+)
+
+func (a *app) workbench() *cli.Command {
+	return command(&cli.Command{
+		Name: "workbench", Usage: "look at a trace in the browser: what its files are, when they were used, what is in them, and the draft",
+		UsageText:   "endroit workbench TRACE [--draft DRAFT] [--title NAME] [--address HOST:PORT] [--no-browser]",
+		Description: "Serves the page on this machine alone, to whoever has the printed address, until Ctrl-C.\nNo service and no account are needed, and nothing leaves the machine. What you correct\nstands beside the trace, as by endroit correct; the draft is saved when you say so.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "draft", Usage: "the `DRAFT` to read and save (otherwise named after the trace)"},
+			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
+			&cli.StringFlag{Name: "address", Value: "127.0.0.1:0", Usage: "the `HOST:PORT` to answer on, on loopback; port 0 takes a free one"},
+			&cli.BoolFlag{Name: "no-browser", Usage: "print the address, and open no browser"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := oneArg(c, "one TRACE")
+			if err != nil {
+				return err
+			}
+			return a.runWorkbench(ctx, c, name)
+		},
+	}, find, "endroit workbench tidewrack.trace")
+}
+
+func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) error {
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	config := workbench.Config{Trace: name, Draft: c.String("draft"), Title: c.String("title"), By: ownName(),
+		Propose: func(fp *footprint.Footprint) *draft.Draft { d, _ := makeDraft(fp); return d }}
+	if config.Draft == "" {
+		config.Draft = besides(name, ".trace", ".draft.yaml")
+	}
+	switch k, err := a.openKept(); {
+	case err == nil:
+		defer k.Close()
+		config.Manifest = k
+	case errors.Is(err, kept.ErrNone):
+		a.tell("endroit: there is no local manifest (endroit fetch), so that it is not known which files are other titles'")
+	default:
+		a.tell("endroit: the local manifest is not looked into: %v", err)
+	}
+	b, err := workbench.Open(config)
+	if err != nil {
+		return err
+	}
+	l, err := net.Listen("tcp", c.String("address"))
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return fail(exitFailed, "%s is in use by another program; choose another with --address, or leave it out", c.String("address"))
+	}
+	if err != nil {
+		return fail(exitUsage, "--address %s: %w", c.String("address"), err)
+	}
+	defer l.Close()
+	if !l.Addr().(*net.TCPAddr).IP.IsLoopback() {
+		return fail(exitUsage, "--address %s is not on loopback; the files of this machine are looked into there, and others could reach it", c.String("address"))
+	}
+	address := b.Address(l)
+	a.say("The workbench of %s:\n  %s\nIt can be opened with this address alone, on this machine. Ctrl-C ends it.", shown(name), address)
+	if !c.Bool("no-browser") {
+		openBrowser(address)
+	}
+	return b.Serve(ctx, l)
+}
+
+// openBrowser opens an address where there is a desktop to open it on. If it cannot, the
+// address was printed.
+func openBrowser(address string) {
+	var c *exec.Cmd
+	switch runtime.GOOS {
+	case "windows":
+		c = exec.Command("rundll32", "url.dll,FileProtocolHandler", address)
+	case "darwin":
+		c = exec.Command("open", address)
+	default:
+		if os.Getenv("DISPLAY") == "" && os.Getenv("WAYLAND_DISPLAY") == "" {
+			return
+		}
+		c = exec.Command("xdg-open", address)
+	}
+	if c.Start() == nil {
+		go func() { _ = c.Wait() }()
+	}
+}

@@ -1,0 +1,108 @@
+package contribution
+
+import (
+	"slices"
+	"strings"
+
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/manifest"
+	"endroit/core/place"
+)
+
+// Feedback says what the locations of a draft in the making would do.
+type Feedback struct {
+	Locations []Tried `json:"locations"` // as they were given
+	Left      []int   `json:"left"`      // files of interest that none covers: indexes into the footprint's
+	Error     string  `json:"error"`     // of the draft as a whole, beside those of its locations
+}
+
+// Tried is one location as it would be.
+type Tried struct {
+	At    string                 `json:"at"`
+	Holds string                 `json:"holds"`
+	Error string                 `json:"error"` // why it is refused, empty if it holds
+	Files []int                  `json:"files"` // that it covers: indexes into the footprint's
+	Kinds map[footprint.Kind]int `json:"kinds"` // of these
+	Stray []int                  `json:"stray"` // of these, those of a kind that it does not hold
+	// Others are the titles whose files it can match.
+	Others []manifest.Conflict `json:"others"`
+	Twice  []string            `json:"twice"` // other locations of the draft that reach the same
+	Notes  []string            `json:"notes"`
+}
+
+// Try says what a draft's locations would do with the files of a footprint, beside what
+// other titles keep. It takes drafts that do not hold yet: each location is looked at by
+// itself.
+func Try(d *draft.Draft, f *footprint.Footprint, others []manifest.Title) Feedback {
+	out := Feedback{Locations: make([]Tried, 0, len(d.Locations)), Left: []int{}}
+	good := draft.Draft{Title: d.Title}
+	parsed := make([]*place.Location, len(d.Locations))
+	for i, l := range d.Locations {
+		t := Tried{At: l.At, Holds: l.Holds, Files: []int{}, Kinds: map[footprint.Kind]int{}, Stray: []int{}, Others: []manifest.Conflict{}, Twice: []string{}, Notes: []string{}}
+		at, err := l.Place()
+		switch {
+		case err != nil:
+			t.Error = err.Error()
+		case !slices.Contains(draft.Holds, l.Holds):
+			t.Error = "say what it holds: " + strings.Join(draft.Holds, ", ")
+		default:
+			parsed[i] = &at
+			good.Locations = append(good.Locations, l)
+		}
+		out.Locations = append(out.Locations, t)
+	}
+	conflicts, covered := manifest.Conflicts(&good, others), Cover(&good, f)
+	any := map[int]bool{}
+	next := 0
+	for i := range out.Locations {
+		t := &out.Locations[i]
+		if parsed[i] == nil {
+			continue
+		}
+		c := covered[next]
+		next++
+		t.Files, t.Kinds = c.Files, c.Kinds
+		for _, n := range c.Files {
+			any[n] = true
+			if string(f.Files[n].Kind) != t.Holds {
+				t.Stray = append(t.Stray, n)
+			}
+		}
+		for _, o := range conflicts {
+			if o.At == t.At {
+				t.Others = append(t.Others, o)
+			}
+		}
+		for j, o := range parsed {
+			if j != i && o != nil && o.Anchor == parsed[i].Anchor && place.Overlap(*parsed[i], *o) {
+				t.Twice = append(t.Twice, d.Locations[j].At)
+			}
+		}
+		t.note(f)
+	}
+	for n, x := range f.Files {
+		if x.Kind.OfInterest() && !any[n] {
+			out.Left = append(out.Left, n)
+		}
+	}
+	whole := *d
+	whole.Format = draft.Format
+	if e, ok := whole.Check().(*draft.Error); ok && !strings.HasPrefix(e.Field, "locations[") {
+		out.Error = strings.TrimLeft(e.Field+": "+e.Reason, ": ")
+	}
+	return out
+}
+
+// note says what is odd about a location that holds.
+func (t *Tried) note(f *footprint.Footprint) {
+	switch {
+	case len(t.Files) == 0:
+		t.Notes = append(t.Notes, "no file that was seen lies in it: a location needs evidence")
+	case !slices.ContainsFunc(t.Files, func(n int) bool { return f.Files[n].Written() }):
+		t.Notes = append(t.Notes, "nothing in it was written in this run")
+	}
+	if strings.Contains(t.At, "{slot}") && len(t.Files) == 1 {
+		t.Notes = append(t.Notes, "only one slot was seen; a run with a second one makes it sure")
+	}
+}

@@ -1,0 +1,86 @@
+package runs
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/dustin/go-humanize"
+
+	"endroit/capture"
+)
+
+// MaxContent is the largest file that is looked into, in bytes.
+const MaxContent = 64 << 20
+
+// Content is what a file holds, or held.
+type Content struct {
+	Name    string
+	Data    []byte
+	Changed time.Time
+}
+
+// ReadContent reads a file, or a version beside a trace: TRACE#N, with numbers from 1.
+func ReadContent(name string) (Content, error) {
+	if i := strings.LastIndexByte(name, '#'); i > 0 {
+		if n, err := strconv.Atoi(name[i+1:]); err == nil {
+			if _, err := os.Lstat(name); err != nil { // else a file is called so
+				return ReadVersion(name[:i], n)
+			}
+		}
+	}
+	return ReadFile(name)
+}
+
+// ReadVersion reads the version with this number beside a trace.
+func ReadVersion(trace string, number int) (Content, error) {
+	folder := capture.VersionsBeside(trace)
+	list, err := capture.ReadVersions(folder)
+	if err != nil {
+		return Content{}, err
+	}
+	if number < 1 || number > len(list) {
+		many := fmt.Sprintf("%d versions", len(list))
+		if len(list) == 1 {
+			many = "1 version"
+		}
+		return Content{}, fmt.Errorf("%s#%d: beside %s: %s: %w", trace, number, trace, many, os.ErrNotExist)
+	}
+	v := list[number-1]
+	c, err := ReadFile(v.Content(folder))
+	c.Changed = v.Time
+	c.Name = fmt.Sprintf("%s, %s at %.1f s", v.Path, v.Why, v.At.Seconds())
+	return c, err
+}
+
+// ReadFile reads a file of at most MaxContent. It is an ErrInput if it is none, or changes
+// meanwhile.
+func ReadFile(path string) (c Content, err error) {
+	f, err := capture.OpenQuietly(path)
+	if err != nil {
+		return c, err
+	}
+	defer f.Close()
+	before, err := f.Stat()
+	switch {
+	case err != nil:
+		return c, err
+	case before.IsDir():
+		return c, unfit("%s is a folder", path)
+	case !before.Mode().IsRegular():
+		return c, unfit("%s is no plain file", path)
+	case before.Size() > MaxContent:
+		return c, unfit("%s has %s; files of up to %s are looked into", path, humanize.Bytes(uint64(before.Size())), humanize.IBytes(MaxContent))
+	}
+	if c.Data, err = io.ReadAll(io.LimitReader(f, MaxContent+1)); err != nil {
+		return c, err
+	}
+	if after, err := f.Stat(); err != nil || after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) || int64(len(c.Data)) != before.Size() {
+		return c, unfit("%s is being written; end the program that does, or look at a version beside its trace", path)
+	}
+	c.Name, c.Changed = path, before.ModTime()
+	return c, nil
+}

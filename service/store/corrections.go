@@ -1,0 +1,51 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"endroit/core/footprint"
+)
+
+// maxCorrections is how many corrections a contribution takes.
+const maxCorrections = 1000
+
+// Corrections are what people said of a contribution's files, in the order in which they
+// said it.
+func (s *Store) Corrections(ctx context.Context, contribution int64) ([]footprint.Correction, error) {
+	rows, err := s.Pool.Query(ctx, `SELECT c.file, c.kind, p.name, c.because, c.made FROM corrections c JOIN people p ON p.id = c.person_id WHERE c.contribution_id = $1 ORDER BY c.id`, contribution)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (c footprint.Correction, err error) {
+		var made time.Time
+		err = row.Scan(&c.File, &c.Kind, &c.By, &c.Because, &made)
+		c.Made = made.UTC().Truncate(time.Second)
+		return c, err
+	})
+}
+
+// AddCorrection keeps one, of a contribution that waits. The error is a *DecidedError for
+// one that was decided, and ErrFull where there are too many.
+func (s *Store) AddCorrection(ctx context.Context, contribution, person int64, c footprint.Correction) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		var state, by string
+		var n int
+		if err := tx.QueryRow(ctx, `SELECT c.state, coalesce(d.name, '')`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`, contribution).Scan(&state, &by); err != nil {
+			return notFound(err)
+		}
+		if state != "waiting" {
+			return &DecidedError{state, by}
+		}
+		if err := tx.QueryRow(ctx, `SELECT count(*) FROM corrections WHERE contribution_id = $1`, contribution).Scan(&n); err != nil {
+			return err
+		}
+		if n >= maxCorrections {
+			return ErrFull
+		}
+		_, err := tx.Exec(ctx, `INSERT INTO corrections (contribution_id, person_id, file, kind, because) VALUES ($1, $2, $3, $4, $5)`, contribution, person, c.File, string(c.Kind), c.Because)
+		return err
+	})
+}

@@ -1,0 +1,357 @@
+package workbench
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"endroit/core/content"
+	"endroit/core/contribution"
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/manifest"
+	"endroit/core/place"
+	"endroit/core/trace"
+	"endroit/machine"
+	"endroit/runs"
+	"endroit/service/wire"
+)
+
+// file is the file that a request is about.
+func (b *Workbench) file(c *echo.Context) (*footprint.Footprint, int, error) {
+	fp := b.footprint()
+	n, err := strconv.Atoi(c.Param("file"))
+	if err != nil || n < 0 || n >= len(fp.Files) {
+		return nil, 0, problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file of this number")
+	}
+	return fp, n, nil
+}
+
+func (b *Workbench) showFile(c *echo.Context) error {
+	fp, n, err := b.file(c)
+	if err != nil {
+		return err
+	}
+	out, x := wire.BenchFileOf(fp, n), fp.Files[n]
+	for i, v := range b.versions {
+		if v.Path == x.Path {
+			out.Versions = append(out.Versions, wire.BenchVersion{ID: strconv.Itoa(i + 1), Says: versionSays(v.Why), At: int64(v.At), Size: v.Size, Digest: v.Digest})
+		}
+	}
+	if info, err := os.Lstat(x.Path); err == nil && info.Mode().IsRegular() {
+		out.Versions = append(out.Versions, wire.BenchVersion{ID: present, Says: "as it is on the disk now", At: int64(fp.Length), Size: info.Size()})
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// present is the version that a file has now.
+const present = "now"
+
+// versionSays tells in words when a version was kept.
+func versionSays(why string) string {
+	switch word, cue := strings.CutPrefix(why, "cue "); {
+	case cue:
+		return "at the cue " + word
+	case why == "before":
+		return "before the run changed it"
+	case why == "end":
+		return "after the run"
+	}
+	return why
+}
+
+// maxSteps is how many events of one file are told at once.
+const maxSteps = 500
+
+func (b *Workbench) steps(c *echo.Context) error {
+	fp, n, err := b.file(c)
+	if err != nil {
+		return err
+	}
+	from, err := number(c, "from", 0)
+	if err != nil {
+		return err
+	}
+	to, err := number(c, "to", 0)
+	if err != nil {
+		return err
+	}
+	f, err := runs.Open(b.config.Trace)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	r, err := trace.NewReader(f, trace.DefaultLimits)
+	if err != nil {
+		return err
+	}
+	list, more, err := footprint.Steps(r, fp.Files[n].Path, time.Duration(from), time.Duration(to), maxSteps)
+	if err != nil {
+		return err
+	}
+	out := wire.BenchSteps{Steps: []wire.BenchStep{}, More: more}
+	for _, s := range list {
+		out.Steps = append(out.Steps, wire.BenchStep{At: int64(s.At), Op: string(s.Op), Program: s.Program, To: s.Other, Size: s.Size, What: s.What})
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+func number(c *echo.Context, name string, otherwise int64) (int64, error) {
+	text := c.QueryParam(name)
+	if text == "" {
+		return otherwise, nil
+	}
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || n < 0 {
+		return 0, invalid(name, "it is a number from 0")
+	}
+	return n, nil
+}
+
+// content reads a version of a file of the footprint. cannot says why that is not to be
+// had now, for the page to show in its place.
+func (b *Workbench) content(x footprint.File, version string) (got runs.Content, cannot string, err error) {
+	switch n, e := strconv.Atoi(version); {
+	case version == present:
+		got, err = runs.ReadFile(x.Path)
+	case e != nil || n < 1 || n > len(b.versions) || b.versions[n-1].Path != x.Path:
+		return got, "", problem(http.StatusNotFound, wire.ProblemNotFound, "the file has no such version")
+	default:
+		got, err = runs.ReadVersion(b.config.Trace, n)
+	}
+	if errors.Is(err, runs.ErrInput) || errors.Is(err, os.ErrNotExist) || errors.Is(err, os.ErrPermission) {
+		return got, err.Error(), nil
+	}
+	return got, "", err
+}
+
+// maxShown is how many bytes one answer holds.
+const maxShown = 4096
+
+func (b *Workbench) bytes(c *echo.Context) error {
+	fp, n, err := b.file(c)
+	if err != nil {
+		return err
+	}
+	got, cannot, err := b.content(fp.Files[n], c.QueryParam("version"))
+	if err != nil {
+		return err
+	}
+	if cannot != "" {
+		return c.JSON(http.StatusOK, wire.BenchBytes{Cannot: cannot, Bytes: []byte{}})
+	}
+	at, err := number(c, "at", 0)
+	if err != nil {
+		return err
+	}
+	at = min(at, int64(len(got.Data)))
+	out := wire.BenchBytes{Size: len(got.Data), At: int(at), Bytes: got.Data[at:min(at+maxShown, int64(len(got.Data)))]}
+	if c.QueryParam("facts") != "" {
+		facts := content.Examine(got.Data, got.Changed)
+		facts.Entropy, facts.Inside, facts.Numbers, facts.Strings = append([]content.Part{}, facts.Entropy...), first(facts.Inside), first(facts.Numbers), first(facts.Strings)
+		out.Facts = &facts
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// maxFacts is how many facts of one sort are told.
+const maxFacts = 200
+
+func first(list []content.Fact) []content.Fact {
+	return append([]content.Fact{}, list[:min(len(list), maxFacts)]...)
+}
+
+// How much of what differs is told.
+const (
+	maxDifferences = 300
+	maxDiffering   = 64 // bytes
+)
+
+func (b *Workbench) differences(c *echo.Context) error {
+	fp, n, err := b.file(c)
+	if err != nil {
+		return err
+	}
+	from, cannot, err := b.content(fp.Files[n], c.QueryParam("from"))
+	if err != nil {
+		return err
+	}
+	to, cannotTo, err := b.content(fp.Files[n], c.QueryParam("to"))
+	if err != nil {
+		return err
+	}
+	out := wire.BenchDifferences{From: from.Name, To: to.Name, FromSize: len(from.Data), ToSize: len(to.Data), Differences: []wire.BenchDifference{}, Cannot: cannot}
+	if cannot == "" {
+		out.Cannot = cannotTo
+	}
+	if out.Cannot == "" {
+		list := content.Compare(from.Data, to.Data)
+		out.More = max(0, len(list)-maxDifferences)
+		for _, d := range list[:len(list)-out.More] {
+			out.Differences = append(out.Differences, wire.BenchDifference{At: d.A, Length: d.ALen, ToAt: d.B, ToLength: d.BLen, Was: some(from.Data[d.A : d.A+d.ALen]), Is: some(to.Data[d.B : d.B+d.BLen])})
+		}
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+func some(b []byte) []byte { return append([]byte{}, b[:min(len(b), maxDiffering)]...) }
+
+// sums looks for checksums in a version; with against, those that hold in another too.
+func (b *Workbench) sums(c *echo.Context) error {
+	fp, n, err := b.file(c)
+	if err != nil {
+		return err
+	}
+	got, cannot, err := b.content(fp.Files[n], c.QueryParam("version"))
+	if err != nil {
+		return err
+	}
+	out := wire.BenchSums{Sums: []content.SumMatch{}, Cannot: cannot}
+	if cannot == "" && len(got.Data) > maxSummed {
+		out.Cannot = fmt.Sprintf("it has more than %d MiB; endroit bytes --sums looks into it", maxSummed>>20)
+	}
+	if out.Cannot == "" {
+		found := content.FindSums(got.Data, content.SumOptions{})
+		if against := c.QueryParam("against"); against != "" {
+			other, cannot, err := b.content(fp.Files[n], against)
+			if err != nil {
+				return err
+			}
+			if out.Cannot = cannot; cannot == "" && !slices.Equal(other.Data, got.Data) && len(other.Data) <= maxSummed {
+				found = content.CommonSums(found, content.FindSums(other.Data, content.SumOptions{}))
+			}
+		}
+		for _, m := range found {
+			if m.Chance > content.ByChance {
+				out.Weak++
+				continue
+			}
+			out.Sums = append(out.Sums, m)
+		}
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// maxSummed is the largest content that is looked into for checksums while a page waits.
+const maxSummed = 8 << 20
+
+// tryDraft says what a draft in the making would do, with this trace, beside other titles
+// and on this machine.
+func (b *Workbench) tryDraft(c *echo.Context) error {
+	var in wire.DraftTried
+	if err := read(c, &in); err != nil {
+		return err
+	}
+	if len(in.Locations) > draft.MaxLocations {
+		return invalid("locations", fmt.Sprintf("there are more than %d", draft.MaxLocations))
+	}
+	fp := b.footprint()
+	d, _, err := b.draft(fp)
+	if err != nil {
+		return err
+	}
+	d.Title, d.Locations = in.Title, in.Locations
+	var others []manifest.Title
+	if k := b.config.Manifest; k != nil {
+		seen := map[string]bool{}
+		for _, l := range in.Locations {
+			beside, err := k.Beside(l.At)
+			if err != nil {
+				return err
+			}
+			for _, t := range beside {
+				if !seen[t.ID] {
+					seen[t.ID] = true
+					others = append(others, *t)
+				}
+			}
+		}
+	}
+	out := contribution.Try(d, fp, others)
+	roots := b.rootsHere()
+	for i := range out.Locations {
+		if l := &out.Locations[i]; l.Error == "" && roots != nil {
+			l.Notes = append(l.Notes, b.onDisk(l.At, roots, fp)...)
+		}
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// rootsHere are where the anchors lie, if the trace was made on this machine by this
+// person; nil otherwise, or inside a prefix.
+func (b *Workbench) rootsHere() place.Roots {
+	host, err := os.Hostname()
+	if err != nil || host != b.header.Host {
+		return nil
+	}
+	if p := b.header.Prefix; p != nil {
+		out := place.Roots{}
+		for a, folder := range p.Roots {
+			out[place.Anchor(a)] = folder
+		}
+		return out
+	}
+	roots, err := machine.Roots()
+	home := b.header.Env["HOME"]
+	if home == "" {
+		home = b.header.Roots[string(place.Home)]
+	}
+	if err != nil || roots[place.Home] != home || b.header.OS != machine.System() {
+		return nil
+	}
+	if b.header.Install != "" {
+		roots[place.Install] = b.header.Install
+	}
+	if a := b.header.Account; a != nil && a.Folder != "" {
+		roots[place.AccountData] = a.Folder
+	}
+	return roots
+}
+
+// namedOnDisk is how many files are named that a location matches and the run did not
+// touch.
+const namedOnDisk = 3
+
+// onDisk says what a location matches on this machine that the run did not touch: slots
+// of other days, or files of something else.
+func (b *Workbench) onDisk(at string, roots place.Roots, fp *footprint.Footprint) (notes []string) {
+	l, err := place.Parse(at)
+	if err != nil || l.Anchor == place.Registry {
+		return nil
+	}
+	finder := machine.NewFinder()
+	defer finder.Close()
+	found, err := finder.FindAs(roots, l, nil, b.header.Prefix != nil || l.Folds() || runtime.GOOS == "windows")
+	if errors.Is(err, machine.ErrTooMany) {
+		return []string{"on this machine it matches more files than can be listed"}
+	}
+	if err != nil {
+		return nil
+	}
+	seen := map[string]bool{}
+	for _, x := range fp.Files {
+		seen[x.Path] = true
+	}
+	var unseen []string
+	for _, f := range found.Files {
+		if !seen[f.Path] {
+			unseen = append(unseen, f.Path)
+		}
+	}
+	if len(unseen) == 0 {
+		return nil
+	}
+	text := fmt.Sprintf("on this machine it also matches %d files that this run did not touch, such as ", len(unseen))
+	if len(unseen) == 1 {
+		text = "on this machine it also matches a file that this run did not touch: "
+	}
+	return []string{text + strings.Join(unseen[:min(namedOnDisk, len(unseen))], ", ")}
+}

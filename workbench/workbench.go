@@ -1,0 +1,390 @@
+// Package workbench serves the workbench's page for one trace on this machine, on
+// loopback, to the person who started it alone.
+//
+//	b, err := workbench.Open(workbench.Config{Trace: "tidewrack.trace", Propose: propose})
+//	err = b.Serve(ctx, listener)
+package workbench
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net"
+	"net/http"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"endroit/capture"
+	"endroit/console"
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/manifest"
+	"endroit/core/trace"
+	"endroit/kept"
+	"endroit/runs"
+	"endroit/service/wire"
+)
+
+// Config is what a workbench needs.
+type Config struct {
+	Trace string // its file
+	Draft string // the file that the draft is saved to; it need not be there
+	Title string // the game's name, if the trace has none
+	By    string // who corrects: what this person is called here
+	// Propose makes the draft to begin with.
+	Propose func(*footprint.Footprint) *draft.Draft
+	// Manifest is what other titles keep, nil if it is not known.
+	Manifest *kept.Kept
+}
+
+// Workbench answers the page's requests.
+type Workbench struct {
+	config   Config
+	key      string // whoever has it may look
+	header   trace.Header
+	digest   string // of the trace
+	versions []capture.Version
+	handler  http.Handler
+
+	mu     sync.Mutex           // guards what follows
+	judged *footprint.Footprint // without corrections
+	now    *footprint.Footprint // with them; replaced, never changed
+}
+
+// Open reads a trace with what lies beside it. Errors are those of runs.Read.
+func Open(c Config) (*Workbench, error) {
+	b := &Workbench{config: c, key: rand.Text()}
+	var err error
+	if b.now, b.digest, err = runs.Read(c.Trace, footprint.Filter{}); err != nil {
+		return nil, err
+	}
+	if b.now.Title == "" {
+		b.now.Title = c.Title
+	}
+	b.judged = b.now.AsJudged()
+	if err := b.readHeader(); err != nil {
+		return nil, err
+	}
+	if b.versions, err = capture.ReadVersions(capture.VersionsBeside(c.Trace)); err != nil {
+		b.now.Gaps = append(b.now.Gaps, trace.Gap{What: "the versions beside the trace cannot be read: " + err.Error(), N: 1})
+	}
+	b.handler = b.build()
+	return b, nil
+}
+
+func (b *Workbench) readHeader() error {
+	f, err := runs.Open(b.config.Trace)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	r, err := trace.NewReader(f, trace.DefaultLimits)
+	if err != nil {
+		return fmt.Errorf("%s: %w", b.config.Trace, err)
+	}
+	b.header = r.Header
+	return nil
+}
+
+// Address is where the page is found, with the key that lets one in.
+func (b *Workbench) Address(l net.Listener) string {
+	return "http://" + l.Addr().String() + "/open?key=" + b.key
+}
+
+// ServeHTTP answers one request.
+func (b *Workbench) ServeHTTP(w http.ResponseWriter, r *http.Request) { b.handler.ServeHTTP(w, r) }
+
+// Serve answers on a listener, which has to be on loopback, until ctx ends.
+func (b *Workbench) Serve(ctx context.Context, l net.Listener) error {
+	if a, ok := l.Addr().(*net.TCPAddr); !ok || !a.IP.IsLoopback() {
+		return errors.New("a workbench answers on loopback alone: the files of this machine are looked into there")
+	}
+	server := &http.Server{Handler: b, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(l) }()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	drain, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
+	defer cancel()
+	if err := server.Shutdown(drain); err != nil {
+		return server.Close()
+	}
+	return nil
+}
+
+const cookie = "endroit_workbench"
+
+func (b *Workbench) build() http.Handler {
+	e := echo.New()
+	e.HTTPErrorHandler = answerError
+	e.Use(middleware.Recover())
+	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "no-referrer", ContentSecurityPolicy: console.Security}))
+	e.Use(middleware.BodyLimit(draft.MaxBytes*2), middleware.Gzip())
+	e.GET("/open", b.letIn)
+	g := e.Group("/api/v1", b.known)
+	g.GET("/session", func(c *echo.Context) error { return c.JSON(http.StatusOK, wire.Session{Local: true}) })
+	g.GET("/workbench", b.show)
+	g.GET("/workbench/files/:file", b.showFile)
+	g.GET("/workbench/files/:file/steps", b.steps)
+	g.GET("/workbench/files/:file/bytes", b.bytes)
+	g.GET("/workbench/files/:file/differences", b.differences)
+	g.GET("/workbench/files/:file/sums", b.sums)
+	g.POST("/workbench/feedback", b.tryDraft)
+	g.POST("/workbench/corrections", b.correct)
+	g.PUT("/workbench/draft", b.save)
+	e.GET("/", func(c *echo.Context) error { return c.Redirect(http.StatusFound, "/workbench") })
+	e.GET("/*", func(c *echo.Context) error {
+		err := console.Answer(c.Response(), c.Request())
+		if errors.Is(err, console.ErrNotBuilt) || errors.Is(err, console.ErrNoPage) {
+			return problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
+		}
+		return err
+	})
+	// A page elsewhere cannot act here, nor reach this under a name of its own that
+	// it points to loopback.
+	guard := http.NewCrossOriginProtection()
+	guard.SetDenyHandler(refuse(http.StatusForbidden, "this request came from another site"))
+	elsewhere := refuse(http.StatusMisdirectedRequest, "a workbench is called by its address on loopback")
+	return guard.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host, _, err := net.SplitHostPort(r.Host)
+		if err != nil {
+			host = r.Host
+		}
+		if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+			elsewhere.ServeHTTP(w, r)
+			return
+		}
+		e.ServeHTTP(w, r)
+	}))
+}
+
+// refuse answers with a problem document.
+func refuse(status int, detail string) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/problem+json")
+		w.WriteHeader(status)
+		_ = json.NewEncoder(w).Encode(problem(status, wire.ProblemAny, detail))
+	})
+}
+
+func (b *Workbench) hasKey(key string) bool {
+	return subtle.ConstantTimeCompare([]byte(key), []byte(b.key)) == 1
+}
+
+// letIn turns the key in the address into a cookie, so that it stands in no address from
+// then on.
+func (b *Workbench) letIn(c *echo.Context) error {
+	if !b.hasKey(c.QueryParam("key")) {
+		return problem(http.StatusForbidden, wire.ProblemSignIn, "this address has another key than the one that endroit workbench printed")
+	}
+	// Named by its port: another workbench on this machine has a cookie of its own.
+	c.SetCookie(&http.Cookie{Name: b.cookie(c), Value: b.key, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode})
+	return c.Redirect(http.StatusFound, "/workbench")
+}
+
+func (b *Workbench) cookie(c *echo.Context) string {
+	_, port, _ := net.SplitHostPort(c.Request().Host)
+	return cookie + "_" + port
+}
+
+func (b *Workbench) known(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		token, _ := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
+		if k, err := c.Cookie(b.cookie(c)); !b.hasKey(token) && (err != nil || !b.hasKey(k.Value)) {
+			return problem(http.StatusForbidden, wire.ProblemSignIn, "open the address that endroit workbench printed, with its key")
+		}
+		return next(c)
+	}
+}
+
+func problem(status int, kind, detail string) *wire.Problem {
+	return &wire.Problem{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail}
+}
+
+func invalid(field, detail string) *wire.Problem {
+	p := problem(http.StatusUnprocessableEntity, wire.ProblemInvalid, detail)
+	p.Field = field
+	return p
+}
+
+func answerError(c *echo.Context, err error) {
+	if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
+		return
+	}
+	var p *wire.Problem
+	var status echo.HTTPStatusCoder
+	switch {
+	case errors.As(err, &p):
+	case errors.Is(err, fs.ErrNotExist):
+		p = problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
+	case errors.Is(err, runs.ErrInput), errors.Is(err, fs.ErrPermission):
+		p = problem(http.StatusConflict, wire.ProblemInvalid, err.Error())
+	case errors.As(err, &status) && status.StatusCode() >= 400:
+		p = problem(status.StatusCode(), wire.ProblemAny, "")
+	default:
+		p = problem(http.StatusInternalServerError, wire.ProblemAny, err.Error())
+	}
+	c.Response().Header().Set(echo.HeaderContentType, "application/problem+json")
+	_ = c.JSON(p.Status, p)
+}
+
+func read(c *echo.Context, v any) error {
+	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
+		return problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the body has to be application/json")
+	}
+	if err := json.NewDecoder(c.Request().Body).Decode(v); err != nil {
+		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the body is not the JSON that is wanted here: "+err.Error())
+	}
+	return nil
+}
+
+// footprint is the footprint as it is now; nobody changes it.
+func (b *Workbench) footprint() *footprint.Footprint {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.now
+}
+
+func (b *Workbench) show(c *echo.Context) error {
+	fp := b.footprint()
+	w := wire.BenchOf(fp)
+	w.Name, w.Local, w.MayCorrect = b.config.Trace, true, true
+	d, text, err := b.draft(fp)
+	if err != nil {
+		return err
+	}
+	w.Saves, w.Digest = b.config.Draft, digestOf(text)
+	w.Variant = manifest.VariantOf(d).String()
+	w.Draft, err = json.Marshal(d)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, w)
+}
+
+// digestOf is the digest of a file's text, empty where there is no file.
+func digestOf(text []byte) string {
+	if text == nil {
+		return ""
+	}
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:])
+}
+
+// draft is the draft that was saved, with its text, or else the one to begin with.
+func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error) {
+	f, err := os.Open(b.config.Draft)
+	if errors.Is(err, fs.ErrNotExist) {
+		d := b.config.Propose(fp)
+		d.Trace = &draft.Trace{File: runs.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
+		return d, nil, nil
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	defer f.Close()
+	text, err := io.ReadAll(io.LimitReader(f, draft.MaxBytes+1))
+	if err != nil {
+		return nil, nil, err
+	}
+	d, err := draft.Parse(text)
+	if err != nil {
+		return nil, nil, problem(http.StatusConflict, wire.ProblemInvalid, fmt.Sprintf("%s: %v; mend it, or name another with --draft", b.config.Draft, err))
+	}
+	if d.Trace != nil && d.Trace.SHA256 != b.digest && !slices.ContainsFunc(d.Also, func(t draft.Trace) bool { return t.SHA256 == b.digest }) {
+		return nil, nil, problem(http.StatusConflict, wire.ProblemInvalid, b.config.Draft+" is of another trace; name another with --draft")
+	}
+	return d, text, nil
+}
+
+// save writes the draft, over the file that the page knows and no other.
+func (b *Workbench) save(c *echo.Context) error {
+	var in wire.DraftSaved
+	if err := read(c, &in); err != nil {
+		return err
+	}
+	var d draft.Draft
+	if err := yaml.Unmarshal(in.Draft, &d); err != nil { // JSON is YAML
+		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the draft is none: "+err.Error())
+	}
+	if d.Trace == nil {
+		d.Trace = &draft.Trace{}
+	}
+	if d.Trace.SHA256 == "" || d.Trace.SHA256 == b.digest {
+		d.Trace = &draft.Trace{File: runs.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
+	}
+	var bad *draft.Error
+	if err := d.Check(); errors.As(err, &bad) {
+		return invalid("draft."+bad.Field, bad.Reason)
+	}
+	text, err := d.Text()
+	if err != nil {
+		return err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	there, err := os.ReadFile(b.config.Draft)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if err == nil && bytes.Equal(there, text) {
+		return c.JSON(http.StatusOK, wire.Saved{File: b.config.Draft, Digest: digestOf(text)})
+	}
+	if err == nil && digestOf(there) != in.Digest || err != nil && in.Digest != "" {
+		return problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed by somebody else since this page read it; load the page anew, or name another file with --draft. Nothing was written")
+	}
+	if err := runs.Replace(b.config.Draft, text); err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, wire.Saved{File: b.config.Draft, Digest: digestOf(text)})
+}
+
+// correct keeps what this person says of a file beside the trace.
+func (b *Workbench) correct(c *echo.Context) error {
+	var in wire.CorrectionMade
+	if err := read(c, &in); err != nil {
+		return err
+	}
+	in.Because = strings.TrimSpace(in.Because)
+	if err := runs.CheckWords(in.Because); err != nil {
+		return invalid("because", err.Error())
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	said, err := runs.Corrections(b.config.Trace) // somebody may have corrected by the command line
+	if err != nil {
+		return err
+	}
+	next := b.judged.AsJudged()
+	said.Corrections = append(said.Corrections, footprint.Correction{File: in.File, Kind: in.Kind, By: b.config.By, Because: in.Because, Made: time.Now().UTC().Truncate(time.Second)})
+	switch err := next.Correct(said.Corrections); {
+	case errors.Is(err, footprint.ErrNoSuchKind):
+		return invalid("kind", err.Error())
+	case err != nil:
+		return invalid("file", err.Error())
+	}
+	if err := runs.Keep(b.config.Trace, b.digest, next.Corrections); err != nil {
+		return err
+	}
+	next.Gaps = b.now.Gaps
+	b.now = next
+	return c.NoContent(http.StatusNoContent)
+}
