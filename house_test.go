@@ -18,6 +18,7 @@ import (
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/trace"
+	"endroit/runs"
 	"endroit/service/wire"
 )
 
@@ -106,7 +107,7 @@ func TestTheDocumentsKeepUp(t *testing.T) {
 		assert.Contains(t, judging, "| `"+string(k)+"` |")
 	}
 	formats := read("docs/formats.md")
-	for _, f := range []string{trace.Format, footprint.Format, draft.Format, manifest.Format, sheet.Format} {
+	for _, f := range []string{trace.Format, footprint.Format, draft.Format, manifest.Format, sheet.Format, runs.CorrectionsFormat} {
 		assert.Contains(t, formats, f)
 	}
 	api := read("docs/api.md")

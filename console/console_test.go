@@ -53,7 +53,12 @@ func visit(t *testing.T) *visitor {
 
 func (v *visitor) do(steps ...chromedp.Action[chromedp.Void]) {
 	v.t.Helper()
-	require.NoError(v.t, chromedp.Do(v.ctx, steps...))
+	ctx, cancel := context.WithTimeout(v.ctx, 2*time.Minute)
+	defer cancel()
+	if err := chromedp.Do(ctx, steps...); err != nil {
+		shown, _ := chromedp.Run(v.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+		require.NoError(v.t, err, "the page:\n%s", shown)
+	}
 }
 
 func (v *visitor) open(path string) {

@@ -18,12 +18,17 @@ const signInHere = computed(() =>
   route.path === '/sign-in' ? route.fullPath : { path: '/sign-in', query: { next: route.fullPath } },
 )
 // The order of the pages is the order of the job.
-const pages = [
+const all = [
   { to: '/titles', text: 'Titles' },
+  { to: '/workbench', text: 'Workbench' },
   { to: '/reviews', text: 'Reviews' },
   { to: '/launchers', text: 'Launchers' },
   { to: '/revisions', text: 'Revisions' },
 ]
+// endroit workbench serves its own page alone.
+const local = computed(() => session.data.value?.local ?? false)
+const pages = computed(() => (local.value ? all.filter((p) => p.to === '/workbench') : all))
+const home = computed(() => (local.value ? '/workbench' : '/titles'))
 
 onMounted(() => {
   const kept = localStorage.getItem('theme')
@@ -47,7 +52,7 @@ async function leave() {
     <a class="skip" href="#content">To the content</a>
     <v-app-bar flat border="b" height="56" color="surface">
       <nav class="bar" aria-label="Pages">
-        <router-link to="/titles" class="name"
+        <router-link :to="home" class="name"
           ><img src="/icon.svg" alt="" width="26" height="26" />Endroit</router-link
         >
         <router-link
@@ -73,6 +78,7 @@ async function leave() {
           >
           <v-btn variant="text" size="small" class="leave" @click="leave">Sign out</v-btn>
         </template>
+        <span v-else-if="local" class="quiet who">on this machine alone</span>
         <router-link v-else :to="signInHere" class="page-link">Sign in</router-link>
       </nav>
     </v-app-bar>

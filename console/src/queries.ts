@@ -1,7 +1,7 @@
 import { QueryClient, useInfiniteQuery, useMutation, useQuery } from '@tanstack/vue-query'
 import type { Ref } from 'vue'
 
-import { api, ProblemError, unwrap } from './api/client'
+import { api, ProblemError, unwrap, type Schemas } from './api/client'
 
 /** All that the service knows is asked for here, and nowhere else. */
 export const queryClient = new QueryClient({
@@ -100,4 +100,126 @@ export const useLauncher = (id: Ref<string>) =>
   useQuery({
     queryKey: ['launcher', id],
     queryFn: () => unwrap(api.GET('/launchers/{id}', { params: { path: { id: id.value } } })),
+  })
+
+/** The workbench of a contribution, or of the trace that is served here if there is no number. */
+export const useBench = (number: Ref<number | undefined>) =>
+  useQuery({
+    queryKey: ['bench', number],
+    queryFn: () =>
+      number.value === undefined
+        ? unwrap(api.GET('/workbench'))
+        : unwrap(
+            api.GET('/contributions/{number}/workbench', { params: { path: { number: number.value } } }),
+          ),
+    staleTime: Infinity,
+    refetchOnWindowFocus: false,
+  })
+
+export const useBenchFile = (number: Ref<number | undefined>, file: Ref<number | undefined>) =>
+  useQuery({
+    queryKey: ['bench', number, 'file', file],
+    queryFn: () => {
+      const path = { file: file.value! }
+      return number.value === undefined
+        ? unwrap(api.GET('/workbench/files/{file}', { params: { path } }))
+        : unwrap(
+            api.GET('/contributions/{number}/workbench/files/{file}', {
+              params: { path: { ...path, number: number.value } },
+            }),
+          )
+    },
+    enabled: () => file.value !== undefined,
+  })
+
+export const useSteps = (file: Ref<number>, span: Ref<{ from: number; to: number }>) =>
+  useQuery({
+    queryKey: ['bench', 'steps', file, span],
+    queryFn: () =>
+      unwrap(
+        api.GET('/workbench/files/{file}/steps', {
+          params: {
+            path: { file: file.value },
+            query: { from: Math.floor(span.value.from), to: Math.ceil(span.value.to) },
+          },
+        }),
+      ),
+    placeholderData: (before) => before,
+  })
+
+export const useBytes = (file: Ref<number>, version: Ref<string>, at: Ref<number>, facts: Ref<boolean>) =>
+  useQuery({
+    queryKey: ['bench', 'bytes', file, version, at, facts],
+    queryFn: () =>
+      unwrap(
+        api.GET('/workbench/files/{file}/bytes', {
+          params: {
+            path: { file: file.value },
+            query: { version: version.value, at: at.value, facts: facts.value || undefined },
+          },
+        }),
+      ),
+    enabled: () => version.value !== '',
+    placeholderData: (before) => before,
+  })
+
+export const useDifferences = (file: Ref<number>, from: Ref<string>, to: Ref<string>) =>
+  useQuery({
+    queryKey: ['bench', 'differences', file, from, to],
+    queryFn: () =>
+      unwrap(
+        api.GET('/workbench/files/{file}/differences', {
+          params: { path: { file: file.value }, query: { from: from.value, to: to.value } },
+        }),
+      ),
+    enabled: () => from.value !== '' && to.value !== '',
+  })
+
+export const useSums = () =>
+  useMutation({
+    mutationFn: (x: { file: number; version: string; against?: string }) =>
+      unwrap(
+        api.GET('/workbench/files/{file}/sums', {
+          params: { path: { file: x.file }, query: { version: x.version, against: x.against } },
+        }),
+      ),
+  })
+
+type Tried = { title: string; locations: { at: string; holds: string }[] }
+
+export const useFeedback = (number: Ref<number | undefined>, draft: Ref<Tried>) =>
+  useQuery({
+    queryKey: ['bench', number, 'feedback', draft],
+    queryFn: () =>
+      number.value === undefined
+        ? unwrap(api.POST('/workbench/feedback', { body: draft.value }))
+        : unwrap(
+            api.POST('/contributions/{number}/workbench/feedback', {
+              params: { path: { number: number.value } },
+              body: draft.value,
+            }),
+          ),
+    placeholderData: (before) => before,
+  })
+
+type Kind = Schemas['Kind']
+
+export const useCorrect = (number: Ref<number | undefined>) =>
+  useMutation({
+    mutationFn: (body: { file: string; kind: Kind; because: string }) =>
+      number.value === undefined
+        ? unwrap(api.POST('/workbench/corrections', { body }))
+        : unwrap(
+            api.POST('/contributions/{number}/workbench/corrections', {
+              params: { path: { number: number.value } },
+              body,
+            }),
+          ),
+    onSettled: () => queryClient.invalidateQueries(),
+  })
+
+export const useSaveDraft = () =>
+  useMutation({
+    mutationFn: (body: { draft: Schemas['Draft']; digest: string }) =>
+      unwrap(api.PUT('/workbench/draft', { body })),
   })

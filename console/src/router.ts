@@ -9,6 +9,8 @@ import RevisionsPage from './pages/RevisionsPage.vue'
 import SignInPage from './pages/SignInPage.vue'
 import TitlePage from './pages/TitlePage.vue'
 import TitlesPage from './pages/TitlesPage.vue'
+import WorkbenchPage from './pages/WorkbenchPage.vue'
+import BenchView from './components/BenchView.vue'
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -22,6 +24,13 @@ export const router = createRouter({
       component: ContributionPage,
       props: (to) => ({ number: Number(to.params.number) }),
       meta: { title: 'Contribution' },
+    },
+    { path: '/workbench', component: WorkbenchPage, meta: { title: 'Workbench' } },
+    {
+      path: '/reviews/:number(\\d+)/workbench',
+      component: BenchView,
+      props: (to) => ({ number: Number(to.params.number) }),
+      meta: { title: 'Workbench' },
     },
     { path: '/launchers', component: LaunchersPage, meta: { title: 'Launchers' } },
     { path: '/launchers/:id', component: LauncherPage, props: true, meta: { title: 'Launcher' } },

@@ -51,3 +51,41 @@ export function ownSystem(platform = navigator.userAgent): string {
   if (/mac os/i.test(platform)) return 'macos'
   return 'linux'
 }
+
+const hidden = /[\p{Cc}\p{Cf}\p{Zl}\p{Zp}]/gu
+
+/** Writes what does not show as itself as an escape: names of files hold anything. */
+export function shown(text: string): string {
+  return text.replace(hidden, (c) => `\\u${c.codePointAt(0)!.toString(16).toUpperCase().padStart(4, '0')}`)
+}
+
+/** Kinds of files, for people. */
+export const kinds: Record<string, string> = {
+  save: 'progress',
+  config: 'settings',
+  capture: 'pictures',
+  unknown: 'not known',
+  log: 'log',
+  cache: 'cache',
+  temp: 'temporary',
+  lock: 'lock',
+  asset: 'came with the game',
+  system: "the system's",
+}
+
+export const hex = (n: number, digits = 4) => `0x${n.toString(16).toUpperCase().padStart(digits, '0')}`
+
+/** Bytes from base64, as the API has them. */
+export function bytes(text: string): Uint8Array {
+  return Uint8Array.from(atob(text), (c) => c.charCodeAt(0))
+}
+
+/** A row of bytes in hexadecimal. */
+export function inHex(row: Uint8Array): string {
+  const two = [...row].map((b) => b.toString(16).padStart(2, '0'))
+  return two.join(' ')
+}
+
+/** The letters that bytes are, with a dot for those that are none. */
+export const inLetters = (row: Uint8Array) =>
+  [...row].map((b) => (b >= 32 && b < 127 ? String.fromCharCode(b) : '.')).join('')

@@ -160,8 +160,19 @@ func (s seen) file() footprint.File {
 	if s.writes > 0 {
 		f.FirstWrite, f.LastWrite = seconds(s.written), seconds(s.written)
 	}
+	if f.Kind.OfInterest() {
+		f.Lane = &footprint.Lane{Reads: strokes(f.FirstRead, s.reads), Writes: strokes(f.FirstWrite, s.writes)}
+	}
 	if s.near != "" {
 		f.Near = []string{s.near}
 	}
 	return f
+}
+
+// strokes are some uses that follow each other closely.
+func strokes(at time.Duration, times int) []footprint.Stroke {
+	if times == 0 {
+		return nil
+	}
+	return []footprint.Stroke{{int64(at), int64(at) + int64(times-1)*int64(10*time.Millisecond), int64(times)}}
 }

@@ -3,6 +3,7 @@ import { computed, toRef, watchEffect } from 'vue'
 
 import DecisionPanel from '../components/DecisionPanel.vue'
 import DraftLocations from '../components/DraftLocations.vue'
+import FootprintCorrections from '../components/FootprintCorrections.vue'
 import FootprintFiles from '../components/FootprintFiles.vue'
 import ManifestChanges from '../components/ManifestChanges.vue'
 import PageState from '../components/PageState.vue'
@@ -57,6 +58,11 @@ watchEffect(() => {
 
           <section aria-labelledby="footprint">
             <h2 id="footprint" class="mt-5 mb-2">Footprint</h2>
+            <p class="mb-2">
+              <router-link :to="`/reviews/${x.number}/workbench`">Open it in the workbench</router-link>, with
+              the timeline and the folders, to look into it, try other patterns, or correct a kind.
+            </p>
+            <FootprintCorrections :corrections="x.footprint?.corrections ?? []" />
             <FootprintFiles v-if="x.footprint" :footprint="x.footprint" :coverage="x.coverage" />
           </section>
         </template>

@@ -1,0 +1,138 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+
+import { grown, interest, type Leaf, type Row, rows } from '../tree'
+import { count, kinds, shown } from '../words'
+
+/** The folders with what is in them; what is of no interest is folded away. */
+const props = defineProps<{ files: Leaf[]; chosen?: number }>()
+defineEmits<{ choose: [file: number] }>()
+
+const text = ref('')
+const noise = ref(false)
+const open = ref(new Map<string, boolean>())
+
+const found = computed(() => {
+  const want = (text.value ?? '').trim().toLowerCase()
+  return want === '' ? props.files : props.files.filter((f) => f.path.toLowerCase().includes(want))
+})
+const root = computed(() => grown(found.value))
+// Who looks for a name wants it whatever it is.
+const looking = computed(() => (text.value ?? '').trim() !== '')
+const list = computed(() => rows(root.value, open.value, noise.value || looking.value, looking.value))
+const hidden = computed(() => root.value.total - root.value.wanted)
+
+function turn(row: Row) {
+  open.value = new Map(open.value).set(row.key, !row.unfolded)
+}
+
+/** Says what is in a folder: what is of interest by kind, the rest as a number. */
+function holds(row: Row): string {
+  const f = row.folder!
+  const parts = interest.filter((k) => f.kinds[k]).map((k) => `${f.kinds[k]} ${kinds[k]}`)
+  const rest = f.total - f.wanted
+  if (rest > 0) parts.push(parts.length ? `${rest} other` : count(rest, 'file', 'files'))
+  return parts.join(', ')
+}
+</script>
+
+<template>
+  <v-card class="pa-3">
+    <h2 class="mb-2">Folders</h2>
+    <v-text-field v-model="text" label="A part of the path" density="compact" hide-details clearable />
+    <v-virtual-scroll :items="list" :item-height="26" class="rows-box">
+      <template #default="{ item }">
+        <button
+          v-if="item.folder"
+          type="button"
+          class="line bare"
+          :style="{ paddingLeft: `${4 + item.depth * 14}px` }"
+          :aria-expanded="item.unfolded"
+          @click="turn(item)"
+        >
+          <span class="turn" aria-hidden="true">{{ item.unfolded ? '▾' : '▸' }}</span>
+          <span class="mono name" :title="shown(item.key)">{{ shown(item.name) }}</span>
+          <span class="quiet holds" :title="holds(item)">{{ holds(item) }}</span>
+        </button>
+        <button
+          v-else-if="item.leaf"
+          type="button"
+          class="line bare"
+          :class="{ chosen: item.leaf.number === chosen, faint: !interest.includes(item.leaf.kind) }"
+          :style="{ paddingLeft: `${18 + item.depth * 14}px` }"
+          :aria-pressed="item.leaf.number === chosen"
+          :title="shown(item.leaf.path)"
+          @click="$emit('choose', item.leaf.number)"
+        >
+          <span class="mono name">{{ shown(item.name) }}</span>
+          <span class="holds">{{ kinds[item.leaf.kind] }}</span>
+        </button>
+      </template>
+    </v-virtual-scroll>
+    <p v-if="list.length === 0" class="quiet">
+      {{ text ? 'No path holds that.' : 'Nothing of interest was seen.' }}
+    </p>
+    <v-btn v-if="hidden > 0" variant="text" size="small" class="mt-1" @click="noise = !noise">{{
+      noise ? 'Fold the noise away' : `Show the noise: ${count(hidden, 'file', 'files')}`
+    }}</v-btn>
+  </v-card>
+</template>
+
+<style scoped>
+h2 {
+  font-size: 1rem;
+}
+
+.rows-box {
+  max-height: 380px;
+  margin-top: 8px;
+}
+
+.line {
+  display: flex;
+  align-items: baseline;
+  gap: 6px;
+  width: 100%;
+  height: 26px;
+  padding: 0 4px;
+  text-align: left;
+  white-space: nowrap;
+  overflow: hidden;
+}
+
+.line:hover {
+  background: rgba(var(--v-theme-on-surface), 0.05);
+}
+
+.line.chosen {
+  background: rgba(var(--v-theme-primary), 0.1);
+  box-shadow: inset 3px 0 rgb(var(--v-theme-primary));
+}
+
+.line:focus-visible {
+  outline-offset: -2px;
+}
+
+.turn {
+  width: 10px;
+}
+
+.name {
+  flex: 1 0 auto;
+  max-width: 76%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+
+.holds {
+  flex: 0 1 auto;
+  margin-left: auto;
+  overflow: hidden;
+  font-size: 0.82em;
+  text-overflow: ellipsis;
+}
+
+.faint {
+  opacity: 0.85;
+}
+</style>

@@ -1,0 +1,200 @@
+package console_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"net"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/capture"
+	"endroit/core/candidate"
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/trace"
+	"endroit/runs"
+	"endroit/standin/browser"
+	"endroit/workbench"
+)
+
+// types puts a text in place of what a field holds.
+func (v *visitor) types(label, was, text string) {
+	v.t.Helper()
+	_, err := chromedp.Run(v.ctx, chromedp.Poll[bool](fmt.Sprintf(`(() => {
+		const field = [...document.querySelectorAll('input')].find((e) => e.labels?.[0]?.innerText === %q && (e.value === %q || %[2]q === ''))
+		if (!field) return false
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(field, %q)
+		field.dispatchEvent(new Event('input', { bubbles: true }))
+		return true
+	})()`, label, was, text)))
+	require.NoError(v.t, err, "type %s", text)
+}
+
+// A submitted footprint is looked into; a correction shows in review with the name of who
+// made it, and a pattern that is widened says whose files it reaches.
+func TestTheWorkbenchOfASubmission(t *testing.T) {
+	v := visit(t)
+	v.open("/sign-in")
+	v.signIn("anselm")
+	v.press("Workbench")
+	v.sees("wait for a reviewer")
+	v.press("Contribution 8")
+	v.sees("Progress is most likely in")
+	v.sees("Its content stayed on the contributor's machine")
+	v.accessible("/reviews/8/workbench")
+	v.types("Anchor and pattern", "", "xdg-data:ninefold-orchard/*")
+	v.sees("It reaches files of Ninefold Orchard, which keeps its own in")
+	v.types("Anchor and pattern", "xdg-data:ninefold-orchard/*", "xdg-data:")
+	v.sees("Refused: ")
+
+	v.press("This is of another kind")
+	v.types("Because (a reviewer reads it)", "", "only the volume stands in it")
+	v.do(chromedp.Click(chromedp.CSS(".form .kind .v-field")), chromedp.WaitVisible(chromedp.CSS(".v-list-item")))
+	_, err := chromedp.Run(v.ctx, chromedp.Poll[bool](`(() => { const x = [...document.querySelectorAll('.v-list-item')].find((e) => e.innerText.trim() === 'settings'); x?.click(); return !!x })()`))
+	require.NoError(t, err)
+	v.press("Say so")
+	v.sees("anselm says settings: only the volume stands in it")
+	v.open("/reviews/8")
+	v.sees("anselm says settings, judged to be progress: only the volume stands in it")
+	v.press("Open it in the workbench")
+	v.sees("Take it back")
+	require.NoError(t, browser.Look(v.ctx, 390, 800, false))
+	wide, err := chromedp.Run(v.ctx, chromedp.Evaluate[float64]("document.documentElement.scrollWidth"))
+	require.NoError(t, err)
+	assert.LessOrEqual(t, wide, 390.0, "the workbench does not fit a phone")
+}
+
+// local is a workbench for a trace of a slot that was saved, with what it held before.
+func local(t *testing.T) (v *visitor, trace_, drafts string) {
+	t.Helper()
+	home := t.TempDir()
+	slot, odd := filepath.Join(home, ".local/share/tidewrack/slot1.sav"), "/opt/tidewrack/\u202Eodd\a.pak"
+	require.NoError(t, os.MkdirAll(filepath.Dir(slot), 0o755))
+	require.NoError(t, os.WriteFile(slot, []byte("TWSV: day 2"), 0o600))
+	var b bytes.Buffer
+	w, err := trace.NewWriter(&b, trace.Header{Title: "Tidewrack", OS: "linux", Runtime: "native", Observer: trace.ByCalls, Started: time.Date(2026, 11, 24, 1, 2, 3, 0, time.UTC), Env: map[string]string{"HOME": home}})
+	require.NoError(t, err)
+	require.NoError(t, w.Process(&trace.Process{PID: 7, Exe: "/opt/tidewrack/tidewrack"}))
+	for i, path := range []string{slot, odd} {
+		require.NoError(t, w.File(&trace.File{Path: path, Before: trace.State{Is: trace.IsFile, Size: 9, Time: time.Unix(1, 0).UTC()}}))
+		require.NoError(t, w.Event(trace.Event{At: time.Second, Process: 1, Op: trace.Read, File: i + 1}))
+		if i == 0 {
+			require.NoError(t, w.Event(trace.Event{At: 30 * time.Second, Process: 1, Op: trace.Replace, File: i + 1}))
+		}
+	}
+	require.NoError(t, w.Cue(trace.Cue{At: 31 * time.Second, Word: "saved"}))
+	require.NoError(t, w.Exit(trace.Exit{Process: 1, At: time.Minute}))
+	_, err = w.Close(time.Minute)
+	require.NoError(t, err)
+	trace_, drafts = filepath.Join(home, "tw.trace"), filepath.Join(home, "tw.draft.yaml")
+	require.NoError(t, os.WriteFile(trace_, b.Bytes(), 0o600))
+	beside := capture.VersionsBeside(trace_)
+	digest := "2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"
+	require.NoError(t, os.MkdirAll(filepath.Join(beside, "content"), 0o700))
+	require.NoError(t, os.WriteFile(filepath.Join(beside, "content", digest), []byte("TWSV: day 1"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(beside, "index.jsonl"), fmt.Appendf(nil, `{"path":%q,"why":"before","at":0,"digest":%q,"size":11,"time":"2026-11-20T10:00:00Z"}`+"\n", slot, digest), 0o600))
+
+	bench, err := workbench.Open(workbench.Config{Trace: trace_, Draft: drafts, By: "mira", Propose: func(fp *footprint.Footprint) *draft.Draft {
+		d := &draft.Draft{Format: draft.Format, Title: fp.Title, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
+		for _, l := range candidate.Propose(fp).Locations {
+			d.Locations = append(d.Locations, draft.Location{At: l.At.String(), Holds: string(l.Holds), Why: l.Why})
+		}
+		return d
+	}})
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	serving, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- bench.Serve(serving, l) }()
+	t.Cleanup(func() { stop(); assert.NoError(t, <-ended) })
+	ctx, end, err := browser.Start(context.Background())
+	require.NoError(t, err)
+	t.Cleanup(end)
+	ctx, cancel := context.WithTimeout(ctx, 15*time.Minute)
+	t.Cleanup(cancel)
+	require.NoError(t, browser.Look(ctx, 1280, 800, false))
+	v = &visitor{t, ctx, "http://" + l.Addr().String()}
+	v.do(chromedp.Navigate(v.address + "/workbench"))
+	v.sees("open the address that endroit workbench printed, with its key")
+	v.do(chromedp.Navigate(bench.Address(l)))
+	return v, trace_, drafts
+}
+
+func TestTheWorkbenchOfALocalTrace(t *testing.T) {
+	v, trace, drafts := local(t)
+	v.sees("Progress is most likely in")
+	v.sees("on this machine alone")
+	assert.Equal(t, "/workbench", v.location(), "the key is not in the address")
+	v.accessible("/workbench")
+	assert.NotContains(t, v.text(), "Reviews", "there is no service here")
+
+	// Bytes, what differs, the single steps.
+	v.press("Compare")
+	v.sees("1 place differs")
+	v.sees("0x000A: 1 byte changed")
+	v.accessible("/workbench?tab=compare")
+	v.press("Look for checksums")
+	v.sees("No common checksum")
+	v.press("Bytes")
+	v.sees("TWSV: day 2")
+	v.press("Steps")
+	v.sees("30.000 s")
+
+	// The timeline zooms by keys and by dragging, and the steps follow it.
+	v.do(chromedp.Focus(chromedp.CSS("canvas")), chromedp.KeyEvent("+"))
+	v.sees("15 s to 45 s")
+	require.Eventually(t, func() bool { return !bytes.Contains([]byte(v.text()), []byte("1.000 s")) }, time.Minute, 20*time.Millisecond)
+	v.press("Whole run")
+	v.sees("the whole run")
+	_, err := chromedp.Run(v.ctx, chromedp.Evaluate[any](`(() => { const c = document.querySelector('canvas'), b = c.getBoundingClientRect(); c.setPointerCapture = () => {}
+		for (const [kind, x] of [['down', 0.25], ['move', 0.5], ['up', 0.5]]) c.dispatchEvent(new PointerEvent('pointer' + kind, { clientX: b.left + x * b.width, clientY: b.top + 5, button: 0, bubbles: true })); return 0 })()`))
+	require.NoError(t, err)
+	v.sees("15 s to 30 s")
+
+	// Names hold anything; what does not show is written out. Noise is folded away.
+	assert.NotContains(t, v.text(), "odd")
+	v.press("Show the noise: 1 file")
+	v.press("Fold the noise away")
+	v.types("A part of the path", "", "ODD")
+	v.sees(`\u202Eodd\u0007.pak`)
+	v.types("A part of the path", "ODD", "")
+
+	// The draft is tried while one types, and saved.
+	v.types("Anchor and pattern", "", "xdg-data:tidewrack/nothing.sav")
+	v.sees("covers no file seen")
+	v.sees("Covered by none")
+	v.press("Add as progress")
+	v.sees("covers 1 file seen")
+	v.do(chromedp.Click(chromedp.CSS(`[aria-label="Remove xdg-data:tidewrack/nothing.sav"]`)))
+	v.press("Save the draft")
+	v.sees("Saved. Next: endroit submit")
+	text, err := os.ReadFile(drafts)
+	require.NoError(t, err)
+	d, err := draft.Parse(text)
+	require.NoError(t, err)
+	require.Len(t, d.Locations, 1)
+	assert.Equal(t, "xdg-data:tidewrack/slot1.sav", d.Locations[0].At)
+
+	// A correction stands beside the trace, with the name.
+	v.press("This is of another kind")
+	v.do(chromedp.Click(chromedp.CSS(".form .kind .v-field")), chromedp.WaitVisible(chromedp.CSS(".v-list-item")))
+	_, err = chromedp.Run(v.ctx, chromedp.Poll[bool](`(() => { const x = [...document.querySelectorAll('.v-list-item')].find((e) => e.innerText.trim() === 'cache'); x?.click(); return !!x })()`))
+	require.NoError(t, err)
+	v.press("Say so")
+	v.sees("mira says cache")
+	said, err := runs.Corrections(trace)
+	require.NoError(t, err)
+	require.Len(t, said.Corrections, 1)
+	assert.Equal(t, footprint.Cache, said.Corrections[0].Kind)
+	v.press("Take it back")
+	v.sees("This is of another kind")
+	assert.NoFileExists(t, trace+".corrections.json")
+}
