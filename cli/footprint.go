@@ -223,6 +223,9 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 	if only.Empty() {
 		a.printRest(fp)
 	}
+	for i, c := range fp.Corrections {
+		a.say("%scorrected: %s is %s, judged to be %s; so says %s%s", map[bool]string{true: "\n"}[i == 0], shown(c.File), c.Kind, c.Was, shown(orText(c.By, "the contributor")), shown(becauseOf(c)))
+	}
 	for i, g := range fp.Gaps {
 		a.say("%snot seen: %s", map[bool]string{true: "\n"}[i == 0], shown(g.What))
 	}

@@ -79,14 +79,14 @@ func TestLanesHoldEveryUse(t *testing.T) {
 			s.add(at)
 		}
 		total, last := int64(0), int64(-1)
-		for _, x := range s.list {
+		for _, x := range s.all() {
 			assert.Greater(t, x[0], last)
 			assert.GreaterOrEqual(t, x[1], x[0])
 			last = x[1]
 			total += x[2]
 		}
 		assert.EqualValues(t, n, total)
-		assert.LessOrEqual(t, len(s.list), maxStrokes)
+		assert.LessOrEqual(t, len(s.all()), maxStrokes)
 		assert.EqualValues(t, at, last)
 	})
 }

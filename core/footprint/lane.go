@@ -16,24 +16,37 @@ type Stroke [3]int64
 // not more of them.
 const maxStrokes = 128
 
-// strokes gathers one half of a lane.
+// strokes gathers one half of a lane. The last one stands by itself: it is what most
+// uses change.
 type strokes struct {
+	last Stroke // of no use at the beginning
+	gap  int64  // uses that lie closer than this are one stroke
 	list []Stroke
-	gap  int64 // uses that lie closer than this are one stroke
 }
 
 func (s *strokes) add(at time.Duration) {
 	t := int64(at)
-	if n := len(s.list); n > 0 && t-s.list[n-1][1] <= s.gap {
-		s.list[n-1][1] = max(s.list[n-1][1], t)
-		s.list[n-1][2]++
+	if s.last[2] > 0 && t-s.last[1] <= s.gap {
+		s.last[1] = max(s.last[1], t)
+		s.last[2]++
 		return
 	}
-	s.list = append(s.list, Stroke{t, t, 1})
-	for len(s.list) > maxStrokes {
+	if s.last[2] > 0 {
+		s.list = append(s.list, s.last)
+	}
+	s.last = Stroke{t, t, 1}
+	for len(s.list) >= maxStrokes {
 		s.gap = max(2*s.gap, int64(time.Millisecond))
 		s.list = widened(s.list, s.gap)
 	}
+}
+
+// all are the strokes, the last one with them.
+func (s *strokes) all() []Stroke {
+	if s.last[2] == 0 {
+		return s.list
+	}
+	return append(s.list[:len(s.list):len(s.list)], s.last)
 }
 
 // widened joins strokes that lie closer than a gap. It writes over the list.
@@ -52,12 +65,12 @@ func widened(list []Stroke, gap int64) []Stroke {
 
 // lane is nil for a file that was neither read nor written.
 func (f *record) lane() *Lane {
-	if len(f.readStrokes.list)+len(f.writeStrokes.list) == 0 {
-		return nil
-	}
-	l := &Lane{Reads: f.readStrokes.list, Writes: f.writeStrokes.list}
+	l := &Lane{Reads: f.readStrokes.all(), Writes: f.writeStrokes.all()}
 	if f.writes == 0 && len(f.sizes) == 0 && f.positions == 0 {
 		l.Writes = nil // it was only opened for writing
+	}
+	if len(l.Reads)+len(l.Writes) == 0 {
+		return nil
 	}
 	return l
 }
@@ -74,11 +87,11 @@ func (l *Lane) behind(later *Lane) *Lane {
 }
 
 func joinedStrokes(a, b []Stroke) []Stroke {
-	s := strokes{list: append(append([]Stroke{}, a...), b...)}
-	for gap := int64(time.Millisecond); len(s.list) > maxStrokes; gap *= 2 {
-		s.list = widened(s.list, gap)
+	list := append(append([]Stroke{}, a...), b...)
+	for gap := int64(time.Millisecond); len(list) > maxStrokes; gap *= 2 {
+		list = widened(list, gap)
 	}
-	return s.list
+	return list
 }
 
 // shifted moves a lane in time.

@@ -73,7 +73,7 @@ func main() {
 	}
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
-	only := flag.String("only", "", "measure one thing alone: trace, wine, memory, judge or locate")
+	only := flag.String("only", "", "measure one thing alone: trace, wine, memory, judge, page or locate")
 	flag.Parse()
 	var err error
 	for _, m := range []struct {
@@ -84,6 +84,7 @@ func main() {
 		{"wine", func() error { return underWine(*rounds) }},
 		{"memory", memory},
 		{"judge", judge},
+		{"page", func() error { return page(*programs) }},
 		{"locate", func() error { return locateAll(*programs, *rounds) }},
 	} {
 		if err == nil && (*only == "" || *only == m.name) {

@@ -72,7 +72,45 @@ func run(programs, out, only string) error {
 	if err := pages(ctx, out, only); err != nil {
 		return err
 	}
+	if err := bench(ctx, programs, folder, out, only); err != nil {
+		return err
+	}
 	return commands(ctx, programs, folder, out, only)
+}
+
+// bench takes the picture of the workbench, of mira's trace on her own machine.
+func bench(ctx context.Context, programs, folder, out, only string) error {
+	const name = "workbench"
+	if only != "" && !strings.Contains(name, only) {
+		return nil
+	}
+	program, err := filepath.Abs(filepath.Join(programs, "endroit"))
+	if err != nil {
+		return err
+	}
+	home := filepath.Join(folder, "homes", "mira")
+	c := exec.CommandContext(ctx, program, "workbench", "tidewrack.trace", "--draft", "workbench.draft.yaml", "--no-browser")
+	c.Dir, c.Env, c.Stderr = home, []string{"HOME=" + home, "PATH=" + os.Getenv("PATH")}, os.Stderr
+	said, err := c.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	if err := c.Start(); err != nil {
+		return err
+	}
+	defer func() { _ = c.Process.Signal(os.Interrupt); _ = c.Wait() }()
+	address := ""
+	for lines := bufio.NewScanner(said); address == "" && lines.Scan(); {
+		if text := strings.TrimSpace(lines.Text()); strings.HasPrefix(text, "http://") {
+			address = text
+		}
+	}
+	ctx, stop, err := browser.Start(ctx)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	return picture(ctx, page{name: name, path: address, height: 1160, wait: ".covers"}, filepath.Join(out, name+".png"))
 }
 
 // page is one picture of the console.
@@ -81,6 +119,7 @@ type page struct {
 	as         string // who is signed in, nobody if empty
 	dark       bool
 	width      int64
+	height     int64  // 800 if 0
 	wait       string // what has to be there
 	click      string // what is opened first
 }
@@ -94,7 +133,6 @@ var consolePages = []page{
 	{name: "launcher", path: "/launchers/quayside", wait: "h1"},
 	{name: "reviews", path: "/reviews", as: world.Reviewer, wait: "tbody a"},
 	{name: "contribution", path: "/reviews/8", as: world.Reviewer, wait: "tbody tr"},
-	{name: "contribution-dark", path: "/reviews/9", as: world.Reviewer, dark: true, wait: "tbody tr"},
 	{name: "sheet-review", path: "/reviews/16", as: world.Reviewer, wait: "#tells"},
 	{name: "revisions", path: "/revisions", wait: "tbody tr"},
 }
@@ -144,10 +182,18 @@ func picture(ctx context.Context, p page, file string) error {
 	if width == 0 {
 		width = 1280
 	}
-	if err := browser.Look(ctx, width, 800, p.dark); err != nil {
+	height := p.height
+	if height == 0 {
+		height = 800
+	}
+	if err := browser.Look(ctx, width, height, p.dark); err != nil {
 		return err
 	}
-	if err := chromedp.Do(ctx, chromedp.Navigate("http://"+address+p.path), chromedp.WaitVisible(chromedp.CSS(p.wait))); err != nil {
+	at := p.path
+	if strings.HasPrefix(at, "/") {
+		at = "http://" + address + at
+	}
+	if err := chromedp.Do(ctx, chromedp.Navigate(at), chromedp.WaitVisible(chromedp.CSS(p.wait))); err != nil {
 		return err
 	}
 	if p.click != "" {

@@ -139,7 +139,7 @@ const lanes = computed(() => {
 
 .parts {
   display: grid;
-  grid-template-columns: minmax(15rem, 3fr) minmax(20rem, 6fr) minmax(17rem, 4fr);
+  grid-template-columns: minmax(15rem, 27fr) minmax(20rem, 45fr) minmax(19rem, 38fr);
   gap: 12px;
   align-items: start;
   margin-top: 12px;

@@ -121,7 +121,7 @@ const listed = 5
 
 .pattern :deep(input) {
   font-family: var(--mono);
-  font-size: 0.86rem;
+  font-size: 0.8rem;
 }
 
 .holds {

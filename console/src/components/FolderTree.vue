@@ -72,7 +72,7 @@ function holds(row: Row): string {
     <p v-if="list.length === 0" class="quiet">
       {{ text ? 'No path holds that.' : 'Nothing of interest was seen.' }}
     </p>
-    <v-btn v-if="hidden > 0" variant="text" size="small" class="mt-1" @click="noise = !noise">{{
+    <v-btn v-if="hidden > 0" variant="text" size="small" class="noise mt-1" @click="noise = !noise">{{
       noise ? 'Fold the noise away' : `Show the noise: ${count(hidden, 'file', 'files')}`
     }}</v-btn>
   </v-card>
