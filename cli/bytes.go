@@ -20,7 +20,7 @@ import (
 func (a *app) bytes() *cli.Command {
 	return command(&cli.Command{
 		Name: "bytes", Usage: "look inside a file: bytes and text, what is in it, what differs, checksums",
-		UsageText:   "endroit bytes FILE [--at OFFSET] [--length N] [--strings] [--json]\nendroit bytes FILE --against OTHER [--json]\nendroit bytes FILE [--against OTHER]... --sums [--sum-at OFFSET] [--header SIZE] [--json]\nendroit bytes FILE --notes NOTES [--json]\nendroit bytes set FILE --notes NOTES --field NAME=VALUE --out COPY",
+		UsageText:   "endroit bytes FILE [--at OFFSET] [--length N] [--strings] [--json]\nendroit bytes FILE --against OTHER [--json]\nendroit bytes FILE [--against OTHER]... --sums [--sum-at OFFSET] [--header SIZE] [--json]\nendroit bytes FILE --notes NOTES [--into DRAFT] [--json]\nendroit bytes set FILE --notes NOTES --field NAME=VALUE --out COPY",
 		Commands:    []*cli.Command{a.bytesSet()},
 		Description: "FILE and OTHER are files, or versions beside a trace: TRACE#N, with the number that\nendroit trace show TRACE --versions gives.\nWith --against the two are aligned, also where bytes were inserted, and what differs is\nlisted. With --sums it is looked for checksums of the file's own bytes within it; what\nholds in several files at once is hardly chance.\nOffsets are numbers, or 0x and hexadecimal digits. Nothing is changed.\nWith --notes the file is read by a description of its structure, field by field; see\ndocs/notes.md.",
 		Flags: []cli.Flag{
@@ -32,12 +32,16 @@ func (a *app) bytes() *cli.Command {
 			&cli.StringSliceFlag{Name: "sum-at", Usage: "also at this `OFFSET`; negative from the end"},
 			&cli.StringSliceFlag{Name: "header", Usage: "also over what follows a header of this `SIZE`"},
 			&cli.StringFlag{Name: "notes", Usage: "read the file by these `NOTES` on its structure"},
+			&cli.StringFlag{Name: "into", Usage: "if it fits, put the notes to the location of this `DRAFT` that the file lies in"},
 			jsonFlag(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one FILE")
 			if err != nil {
 				return err
+			}
+			if c.String("into") != "" && c.String("notes") == "" {
+				return fail(exitUsage, "--into takes --notes NOTES, which it puts there")
 			}
 			if c.String("notes") != "" {
 				return a.readByNotes(c, name)

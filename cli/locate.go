@@ -13,16 +13,18 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
+	"endroit/core/notes"
 	"endroit/core/place"
 	"endroit/kept"
 	"endroit/machine"
 	"endroit/present"
+	"endroit/runs"
 )
 
 func (a *app) locate() *cli.Command {
 	return command(&cli.Command{
 		Name: "locate", Usage: "show where this machine and this user have a title's saves and settings",
-		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--json]\nendroit locate --all [--json]",
+		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--check] [--json]\nendroit locate --all [--json]",
 		Description: "Works from the manifest that endroit fetch keeps, without a service. Shows every\nvariant that is present: the native copy, those in prefixes, each account's, the\none in use first. Paths stand as they are pasted into a shell, into Windows' file\nmanager and on the simulated drive; then files, sizes and times, the newest\nfirst. What the launchers' sheets find (endroit machine) says in which folder and\nprefix a title is installed. --all sums up everything that is present.",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "all", Usage: "everything that is present on this machine"},
@@ -30,6 +32,7 @@ func (a *app) locate() *cli.Command {
 			&cli.StringSliceFlag{Name: "prefix", Usage: "a compatibility prefix: the `FOLDER` that holds drive_c, for a Windows build; again for another"},
 			sheetsFlag(),
 			&cli.BoolFlag{Name: "all-files", Usage: "list every file, however many"},
+			&cli.BoolFlag{Name: "check", Usage: "read the files by the notes on their structure, and say which are sound, damaged or of something else"},
 			jsonFlag(),
 		},
 		Action: a.runLocate,
@@ -43,6 +46,8 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 		return fail(exitUsage, "locate wants a TITLE or --all, not both")
 	case !c.Bool("all") && name == "":
 		return fail(exitUsage, "locate wants a TITLE, such as: endroit locate Tidewrack; or --all")
+	case c.Bool("all") && c.Bool("check"):
+		return fail(exitUsage, "--check reads the files of one TITLE; --all only lists them")
 	case c.Bool("all") && (c.String("install") != "" || len(c.StringSlice("prefix")) > 0):
 		return fail(exitUsage, "--all looks at everything; --install and --prefix are for one TITLE. endroit machine add FOLDER makes a folder known")
 	}
@@ -91,15 +96,91 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	defer here.Close()
 	here.Only, here.Install = prefixes, install
 	found := here.Title(t, present.Everywhere)
+	if c.Bool("check") {
+		checkFiles(&found)
+	}
 	if c.Bool("json") {
-		return a.json(struct {
+		err := a.json(struct {
 			present.Title
 			Revision int `json:"revision"`
 		}{found, k.Head.Revision})
+		if err == nil && unsound(found) {
+			return silent(exitInput)
+		}
+		return err
 	}
 	a.tellBroken(survey, found)
 	a.printLocated(found, c.Bool("all-files"))
+	if c.Bool("check") {
+		return a.sayChecked(found)
+	}
 	return nil
+}
+
+// checkFiles reads the files of a title by the notes on their structure.
+func checkFiles(t *present.Title) {
+	for i := range t.Variants {
+		for j := range t.Variants[i].Locations {
+			l := &t.Variants[i].Locations[j]
+			if l.Notes == nil {
+				continue
+			}
+			l.Checks = map[string]notes.Verdict{}
+			for _, f := range l.Files {
+				got, err := runs.ReadFile(f.Path)
+				if err != nil {
+					l.Checks[f.Path] = notes.Verdict{Word: notes.Unsure, Why: err.Error()}
+					continue
+				}
+				l.Checks[f.Path] = l.Notes.Judge(got.Data)
+			}
+		}
+	}
+}
+
+// sayChecked sums up what the notes say of the files. That one is damaged, or of
+// something else, is the exit code too.
+func (a *app) sayChecked(t present.Title) error {
+	words := map[string]int{}
+	without := 0
+	for _, v := range t.Variants {
+		for _, l := range v.Locations {
+			if l.Notes == nil {
+				without += len(l.Files)
+			}
+			for _, c := range l.Checks {
+				words[c.Word]++
+			}
+		}
+	}
+	var parts []string
+	for _, w := range []string{notes.Sound, notes.Damaged, notes.Foreign, notes.Unsure} {
+		if words[w] > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", words[w], w))
+		}
+	}
+	if without > 0 {
+		parts = append(parts, fmt.Sprintf("%s without notes to tell by", count(without, "file", "files")))
+	}
+	a.say("\n%s", strings.Join(parts, ", "))
+	if unsound(t) {
+		return silent(exitInput)
+	}
+	return nil
+}
+
+// unsound reports whether a file that was checked is damaged, or of something else.
+func unsound(t present.Title) bool {
+	for _, v := range t.Variants {
+		for _, l := range v.Locations {
+			for _, c := range l.Checks {
+				if c.Word == notes.Damaged || c.Word == notes.Foreign {
+					return true
+				}
+			}
+		}
+	}
+	return false
 }
 
 // tellBroken says what is odd about the prefixes that were looked into.
@@ -327,11 +408,23 @@ func (a *app) printLocatedFiles(v present.Variant, l present.Location, newest st
 		if f.Path == newest {
 			mark = "  newest"
 		}
-		a.say("             %-*s  %8s  %s%s%s", width, shown(relative(l.Folder, f.Path)), bytesInTerms(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)))
+		a.say("             %-*s  %8s  %s%s%s", width, shown(relative(l.Folder, f.Path)), bytesInTerms(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)+verdictOf(l, f)))
 	}
 	if l.Missing != "" {
 		a.say("             missing: %s", shown(l.Missing))
 	}
+}
+
+// verdictOf is what the notes say of a file, if they were asked.
+func verdictOf(l present.Location, f machine.File) string {
+	v, ok := l.Checks[f.Path]
+	switch {
+	case !ok:
+		return ""
+	case v.Word == notes.Sound:
+		return "  sound"
+	}
+	return "  " + v.Word + ": " + v.Why
 }
 
 // whose names the launcher's account that a file belongs to, if it has one.

@@ -4,11 +4,14 @@ import (
 	"context"
 	"io"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"endroit/core/contribution"
+	"endroit/core/draft"
 	"endroit/core/notes"
 	"endroit/runs"
 )
@@ -94,6 +97,49 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 	if !r.Fits() {
 		return silent(exitInput)
 	}
+	if into := c.String("into"); into != "" {
+		return a.putNotes(n, o.Name, into)
+	}
+	return nil
+}
+
+// putNotes puts notes that fit a file to the location of a draft that it lies in. The
+// rest of the draft stays as it was written.
+func (a *app) putNotes(n *notes.Notes, file, name string) error {
+	d, fp, err := readDraft(name)
+	if err != nil {
+		return err
+	}
+	if full, err := filepath.Abs(file); err == nil {
+		file = full
+	}
+	file, _, _ = strings.Cut(file, ", ") // a version's name says when it was kept
+	at := -1
+	for i, c := range contribution.Cover(d, fp) {
+		for _, f := range c.Files {
+			if fp.Files[f].Path == file {
+				at = i
+			}
+		}
+	}
+	if at < 0 {
+		return fail(exitInput, "no location of %s covers %s as a file of its trace; the notes were put nowhere", name, file)
+	}
+	d.Locations[at].Notes = n
+	if err := d.Check(); err != nil {
+		return err
+	}
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return err
+	}
+	if text, err = draft.WithNotes(text, at, n); err != nil {
+		return fail(exitInput, "%s: %w", name, err)
+	}
+	if err := runs.Replace(name, text); err != nil {
+		return err
+	}
+	a.say("%s: the notes stand with %s now, and are sent along", name, d.Locations[at].At)
 	return nil
 }
 

@@ -265,6 +265,8 @@ func change(c manifest.Change) string {
 		return "a new variant: " + shown(c.Variant)
 	case "new-location":
 		return fmt.Sprintf("a new location, %s: %s (%s)", c.After, shown(c.At), c.Holds)
+	case "new-notes":
+		return fmt.Sprintf("%s: notes on the structure of its files: %s", shown(c.At), shown(c.Notes))
 	case "more-evidence":
 		if c.Before != c.After {
 			return fmt.Sprintf("%s: from %s to %s, with %d pieces of evidence", shown(c.At), c.Before, c.After, c.Evidence)

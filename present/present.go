@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"endroit/core/manifest"
+	"endroit/core/notes"
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/standing"
@@ -36,6 +37,10 @@ type Location struct {
 	// Values is how many values a registry key holds, nil for files.
 	Values *int   `json:"values,omitempty"`
 	Error  string `json:"error,omitempty"`
+	// Notes are on the structure of the files; Checks is what they say of each, by its
+	// path, where that was asked for.
+	Notes  *notes.Notes             `json:"-"`
+	Checks map[string]notes.Verdict `json:"checks,omitempty"`
 }
 
 // Variant is one variant of a title where it is present.
@@ -406,7 +411,7 @@ func byAccount(v Variant) Variant {
 
 // locate looks one location of the manifest up.
 func locate(l manifest.Location, find func(place.Location) (machine.Found, error)) Location {
-	one := Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Found: machine.Found{Files: []machine.File{}}, Forms: []place.Form{}}
+	one := Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Notes: l.Notes, Found: machine.Found{Files: []machine.File{}}, Forms: []place.Form{}}
 	_, one.Reason = standing.Of(l.Evidence)
 	at, err := place.Parse(l.At)
 	if err == nil {

@@ -218,7 +218,7 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 	}
 	if len(out.Locations) == 0 { // returned: not in the manifest
 		for _, d := range body.Draft.Locations {
-			out.Locations = append(out.Locations, forms.show(manifest.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}}, manifest.VariantOf(body.Draft)))
+			out.Locations = append(out.Locations, forms.show(manifest.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}, Notes: d.Notes}, manifest.VariantOf(body.Draft)))
 		}
 	}
 	return nil

@@ -95,6 +95,9 @@ func (s *Service) forms(c *echo.Context) (forms, error) {
 func (f forms) show(l manifest.Location, v manifest.Variant) wire.LocationShown {
 	out := wire.LocationShown{Location: l, Forms: []place.Form{}}
 	_, out.Reason = standing.Of(l.Evidence)
+	if l.Notes != nil {
+		out.NotesSay = l.Notes.Summary()
+	}
 	at, err := place.Parse(l.At)
 	if err != nil {
 		return out

@@ -86,6 +86,9 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 	for i := range out.Locations {
 		l := &out.Locations[i]
 		l.Why, l.Seen = hideAll(l.Why, hide), hideAll(l.Seen, hide)
+		if l.Notes != nil {
+			l.Notes = l.Notes.With(hide)
+		}
 	}
 	return &Body{Draft: &out, Footprint: f.Share()}, nil
 }

@@ -10,6 +10,7 @@ import (
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
+	"endroit/core/notes"
 	"endroit/core/trace"
 )
 
@@ -37,9 +38,12 @@ func prepared(t *testing.T) *Body {
 
 func TestWhatIsPreparedIsSoundAndPrivate(t *testing.T) {
 	d, f := sound()
+	d.Locations[0].Notes = &notes.Notes{Format: notes.Format, About: "mira's slot", Fields: []notes.Field{{Name: "who", Type: "text", Length: "8", Is: []string{"mira"}}}}
 	b, err := Prepare(d, f)
 	require.NoError(t, err)
 	require.NoError(t, b.Check())
+	assert.Equal(t, "{user}'s slot", b.Draft.Locations[0].Notes.About)
+	assert.Equal(t, "mira's slot", d.Locations[0].Notes.About)
 	raw, err := b.Encode()
 	require.NoError(t, err)
 	for _, private := range []string{"mira", "heron", "/home", ".trace"} {

@@ -5,6 +5,7 @@
 package draft
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"unicode"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 
+	"endroit/core/notes"
 	"endroit/core/place"
 	"endroit/core/trace"
 	"endroit/core/yamldoc"
@@ -65,6 +67,9 @@ type Location struct {
 	Holds string   `json:"holds" yaml:"holds"`
 	Why   []string `json:"why,omitempty" yaml:"why,omitempty"`
 	Seen  []string `json:"seen,omitempty" yaml:"seen,omitempty"`
+	// Notes are on the structure of the files, by which a sound one is told from a
+	// damaged or a foreign one.
+	Notes *notes.Notes `json:"notes,omitempty" yaml:"notes,omitempty"`
 }
 
 // Place parses the location; a checked draft gives no error.
@@ -147,6 +152,15 @@ func (d *Draft) check() *Error {
 			return bad(field+".at", "it stands in locations[%d] too", j)
 		}
 		seen[l.At] = i
+		if l.Notes != nil {
+			if err := l.Notes.Check(); err != nil {
+				var e *Error
+				if errors.As(err, &e) {
+					return bad(field+".notes."+e.Field, "%s", e.Reason)
+				}
+				return bad(field+".notes", "%v", err)
+			}
+		}
 		if len(l.Seen) > 1000 || len(l.Why) > 100 {
 			return bad(field, "more than 1000 lines under seen, or 100 under why")
 		}

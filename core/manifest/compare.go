@@ -1,16 +1,20 @@
 package manifest
 
-import "endroit/core/standing"
+import (
+	"endroit/core/notes"
+	"endroit/core/standing"
+)
 
 // Change is one thing that differs between two states of a title.
 type Change struct {
-	What     string            `json:"what"` // new-title, new-variant, new-location, more-evidence
+	What     string            `json:"what"` // new-title, new-variant, new-location, more-evidence, new-notes
 	Variant  string            `json:"variant,omitempty"`
 	At       string            `json:"at,omitempty"`
 	Holds    string            `json:"holds,omitempty"`
 	Before   standing.Standing `json:"before,omitempty"`
 	After    standing.Standing `json:"after,omitempty"`
 	Evidence int               `json:"evidence,omitempty"` // how many pieces there are afterwards
+	Notes    string            `json:"notes,omitempty"`    // what new notes tell, in one line
 }
 
 // Compare lists what the next state of a title adds to the present one, which
@@ -33,8 +37,10 @@ func Compare(now *Title, next Title) []Change {
 		}
 		for _, l := range v.Locations {
 			c := Change{What: "new-location", Variant: v.String(), At: l.At, Holds: l.Holds, After: l.Standing, Evidence: len(l.Evidence)}
+			var notesBefore *notes.Notes
 			for _, o := range old.Locations {
 				if o.At == l.At && o.Holds == l.Holds {
+					notesBefore = o.Notes
 					c.What, c.Before = "more-evidence", o.Standing
 					if len(o.Evidence) == len(l.Evidence) {
 						c.What = ""
@@ -43,6 +49,9 @@ func Compare(now *Title, next Title) []Change {
 			}
 			if c.What != "" {
 				changes = append(changes, c)
+			}
+			if l.Notes != nil && !l.Notes.Same(notesBefore) {
+				changes = append(changes, Change{What: "new-notes", Variant: v.String(), At: l.At, Holds: l.Holds, Notes: l.Notes.Summary()})
 			}
 		}
 	}

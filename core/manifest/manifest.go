@@ -24,6 +24,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"endroit/core/draft"
+	"endroit/core/notes"
 	"endroit/core/place"
 	"endroit/core/standing"
 )
@@ -72,6 +73,8 @@ type Location struct {
 	Holds    string              `json:"holds"`
 	Standing standing.Standing   `json:"standing"`
 	Evidence []standing.Evidence `json:"evidence"`
+	// Notes are on the structure of the files there, the last that were accepted.
+	Notes *notes.Notes `json:"notes,omitempty"`
 }
 
 // ErrFormat says that the input is no manifest of this version.
@@ -193,6 +196,9 @@ func Apply(title *Title, a Accepted) (Title, error) {
 		l := v.location(proposed.At, proposed.Holds)
 		l.Evidence = append(l.Evidence, a.Evidence)
 		l.Standing, _ = standing.Of(l.Evidence)
+		if proposed.Notes != nil {
+			l.Notes = proposed.Notes
+		}
 	}
 	return next, nil
 }

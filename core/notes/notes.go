@@ -9,11 +9,14 @@ package notes
 import (
 	"bytes"
 	"encoding/hex"
+	"encoding/json"
 	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"endroit/core/content"
 	"endroit/core/yamldoc"
@@ -95,6 +98,62 @@ func Parse(text []byte) (*Notes, error) {
 	return &n, nil
 }
 
+// Check reports, as a *yamldoc.Error, what is wrong with notes that did not come as text.
+func (n *Notes) Check() error {
+	c := &checker{}
+	c.notes(n)
+	if c.first != nil {
+		return c.first
+	}
+	return nil
+}
+
+// maxSays is how long a text in notes may be, in bytes.
+const maxSays = 500
+
+// texts are all in words, for those who have to change or check them.
+func (n *Notes) texts(each func(field string, text *string)) {
+	each("about", &n.About)
+	var fields func(at string, list []Field)
+	fields = func(at string, list []Field) {
+		for i := range list {
+			where := fmt.Sprintf("%s[%d]", at, i)
+			each(where+".says", &list[i].Says)
+			for j := range list[i].Is {
+				each(fmt.Sprintf("%s.is[%d]", where, j), &list[i].Is[j])
+			}
+			fields(where+".fields", list[i].Fields)
+		}
+	}
+	fields("fields", n.Fields)
+}
+
+// Same reports whether two notes say the same. Nil are none.
+func (n *Notes) Same(o *Notes) bool {
+	if n == nil || o == nil {
+		return n == o
+	}
+	a, err1 := json.Marshal(n)
+	b, err2 := json.Marshal(o)
+	return err1 == nil && err2 == nil && bytes.Equal(a, b)
+}
+
+// With returns a copy with every text in words changed.
+func (n *Notes) With(change func(string) string) *Notes {
+	out := *n
+	out.Fields = copied(n.Fields)
+	out.texts(func(_ string, text *string) { *text = change(*text) })
+	return &out
+}
+
+func copied(list []Field) []Field {
+	out := slices.Clone(list)
+	for i := range out {
+		out[i].Is, out[i].Fields = slices.Clone(out[i].Is), copied(out[i].Fields)
+	}
+	return out
+}
+
 type checker struct {
 	first  *yamldoc.Error
 	fields int
@@ -117,6 +176,11 @@ func (c *checker) notes(n *Notes) {
 		c.bad("header", "%v", err)
 	}
 	c.list("fields", n.Fields, nil, 1)
+	n.texts(func(field string, text *string) {
+		if len(*text) > maxSays || !utf8.ValidString(*text) || strings.ContainsFunc(*text, func(r rune) bool { return !unicode.IsGraphic(r) && r != '\n' }) {
+			c.bad(field, "a text is longer than %d bytes or holds a character that cannot be shown", maxSays)
+		}
+	})
 	if n.Checksum != nil {
 		c.checksum(n.Checksum)
 	}
@@ -261,15 +325,19 @@ func (r Reading) Fits() bool { return len(r.Problems) == 0 }
 // Read reads a file by the notes. Whatever the file holds, it ends.
 func (n *Notes) Read(data []byte) Reading {
 	r := reader{data: data, order: n.Order, out: Reading{Values: []Value{}, Problems: []string{}, Free: []Gap{}, Sound: []string{}}}
-	if len(n.header) > 0 {
-		r.cover(0, min(len(n.header), len(data)), "the header")
-		if bytes.HasPrefix(data, n.header) {
+	header := n.header
+	if header == nil { // the notes came as JSON
+		header, _ = headerBytes(n.Header)
+	}
+	if len(header) > 0 {
+		r.cover(0, min(len(header), len(data)), "the header")
+		if bytes.HasPrefix(data, header) {
 			r.out.Sound = append(r.out.Sound, "header")
 		} else {
 			r.problem("it does not begin with the header %s", n.Header)
 		}
 	}
-	r.list(n.Fields, len(n.header), 0, "", nil)
+	r.list(n.Fields, len(header), 0, "", nil)
 	if n.Checksum != nil {
 		r.checksum(*n.Checksum)
 	}

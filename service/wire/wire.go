@@ -51,12 +51,14 @@ type TitleFound struct {
 // LocationShown is a location with what a page needs to draw it.
 type LocationShown struct {
 	manifest.Location
-	Anchor  string       `json:"anchor"`
-	Pattern string       `json:"pattern"`
-	Means   string       `json:"means"` // what the anchor is on this variant's system
-	Usual   string       `json:"usual"` // where that usually lies, for reading
-	Reason  string       `json:"reason"`
-	Forms   []place.Form `json:"forms"`
+	Anchor  string `json:"anchor"`
+	Pattern string `json:"pattern"`
+	Means   string `json:"means"` // what the anchor is on this variant's system
+	Usual   string `json:"usual"` // where that usually lies, for reading
+	Reason  string `json:"reason"`
+	// NotesSay is what the notes on the structure of its files tell, in one line.
+	NotesSay string       `json:"notes_say"`
+	Forms    []place.Form `json:"forms"`
 }
 
 // VariantShown is a variant with its locations as a page draws them.

@@ -73,7 +73,7 @@ async function write() {
   const draft = {
     ...props.bench.draft,
     title: title.value,
-    locations: locations.value.map(({ at, holds, why, seen }) => ({ at, holds, why, seen })),
+    locations: locations.value.map(({ at, holds, why, seen, notes }) => ({ at, holds, why, seen, notes })),
   }
   const done = await save.mutateAsync({ draft, digest: digest.value })
   digest.value = done.digest

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
-import { count, holds } from '../words'
+import { count, holds, shown } from '../words'
 import LocationText from './LocationText.vue'
 
 /** What a decision would add to the manifest, and what stands against it. */
@@ -18,6 +18,9 @@ defineProps<{ changes: Schemas['Change'][]; conflicts: Schemas['Conflict'][] }>(
           <span class="quiet ml-2">
             <template v-if="c.what === 'new-location'"
               >is new ({{ holds[c.holds ?? ''] ?? c.holds }}), and would be {{ c.after }}</template
+            >
+            <template v-else-if="c.what === 'new-notes'"
+              >gets notes on the structure of its files: {{ shown(c.notes ?? '') }}</template
             >
             <template v-else-if="c.before !== c.after"
               >goes from {{ c.before }} to {{ c.after }}, with
