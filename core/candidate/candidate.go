@@ -198,9 +198,10 @@ func (p *Proposal) question(x footprint.File) {
 }
 
 var (
-	slotWords = regexp.MustCompile(`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`)
-	digits    = regexp.MustCompile(`[0-9]+`)
-	dated     = regexp.MustCompile(`(19|20)[0-9]{2}([-_.]?)(0[1-9]|1[0-2])([-_.]?)(0[1-9]|[12][0-9]|3[01])([^0-9]|$|[T_ -]?[0-9]{2})`)
+	slotWords  = regexp.MustCompile(`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`)
+	copyNumber = regexp.MustCompile(`^(.+\.[A-Za-z][A-Za-z0-9]*\.)[0-9]{1,3}$`) // world.dat.1
+	digits     = regexp.MustCompile(`[0-9]+`)
+	dated      = regexp.MustCompile(`(19|20)[0-9]{2}([-_.]?)(0[1-9]|1[0-2])([-_.]?)(0[1-9]|[12][0-9]|3[01])([^0-9]|$|[T_ -]?[0-9]{2})`)
 )
 
 // generalise replaces the parts of an exact location that differ between people
@@ -235,6 +236,10 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		case last && kind == footprint.Capture && digits.MatchString(name):
 			s = numbered(name)
 			why = append(why, "pictures and replays are numbered or dated: *")
+		case last && kind == footprint.Save && copyNumber.MatchString(name):
+			m := copyNumber.FindStringSubmatch(name)
+			s, slotted = place.Segment{{Kind: place.Literal, Text: m[1]}, {Kind: place.Named, Text: "slot"}}, true
+			why = append(why, "the number behind "+safe(strings.TrimSuffix(m[1], "."))+" counts copies: {slot}")
 		case !slotted:
 			if g, ok := slotIn(name, i, l, f); ok {
 				s, slotted = g, true

@@ -75,10 +75,15 @@ var features = []feature{
 	{Save, -4, (*view).cacheFolder},
 	{Config, -4, (*view).cacheFolder},
 	{Capture, -4, (*view).cacheFolder},
+	{Cache, 4, (*view).cacheName},
+	{Save, -2, (*view).cacheName},
+	{Asset, 5, (*view).fetchedFolder},
+	{Save, -2, (*view).fetchedFolder},
 	{Log, 4, (*view).logName},
 	{Log, 2, (*view).logFolder},
 	{Log, 2.5, (*view).appendedAtTheEnd},
 	{Log, 3, (*view).grewWhileOpen},
+	{Log, 3, (*view).hammered},
 	{Config, 3, (*view).configName},
 	{Config, 2, (*view).configExtension},
 	{Config, 2, (*view).configFolder},
@@ -97,6 +102,7 @@ var features = []feature{
 	{Save, 1, (*view).dataFolder},
 	{Save, 1.5, (*view).keepsOldContent},
 	{Save, -3, (*view).hammered},
+	{Save, -1.5, (*view).writtenAtAnyTime},
 	{Config, -3, (*view).hammered},
 	{Save, -6, (*view).goneAfterwards},
 	{Config, -6, (*view).goneAfterwards},
@@ -110,7 +116,9 @@ var features = []feature{
 	{Save, -3, (*view).neverWritten},
 	{Config, -1.5, (*view).neverWritten},
 	{Capture, 6, (*view).pictureMade},
-	{Capture, 4, (*view).pictureFolder},
+	{Capture, 5, (*view).pictureFolder},
+	{Save, -2, (*view).pictureFolder},
+	{Capture, 4, (*view).recordingExtension},
 }
 
 // unknownPoints is how many points a kind needs to be as likely as Unknown.
@@ -417,11 +425,28 @@ func (v *view) cacheFolder() string {
 
 var (
 	cacheWords   = regexp.MustCompile(`(?i)cache|shader`)
+	cacheNames   = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
+	fetchedWords = regexp.MustCompile(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
 	logWords     = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
 	saveWords    = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
-	pictureWords = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?)$`)
+	pictureWords = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
 	configWords  = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
 )
+
+func (v *view) cacheName() string {
+	if m := cacheNames.FindStringSubmatch(v.base); m != nil {
+		return fmt.Sprintf("its name says %q", m[2])
+	}
+	return ""
+}
+
+// fetchedFolder holds for what the run brought in from elsewhere, or unpacked.
+func (v *view) fetchedFolder() string {
+	if name := v.folderLike(fetchedWords); name != "" && v.created {
+		return "it was brought into a folder called " + name
+	}
+	return ""
+}
 
 // folderLike returns the first folder below the anchor whose name fits.
 func (v *view) folderLike(words *regexp.Regexp) string {
@@ -467,6 +492,29 @@ func (v *view) hammered() string {
 		return fmt.Sprintf("it was appended to %s", times(n))
 	}
 	return ""
+}
+
+// oftenFrom is how many times of writing show whether they go with what was marked.
+const oftenFrom = 10
+
+// writtenAtAnyTime holds for a file that was written again and again, seldom when
+// something was saved.
+func (v *view) writtenAtAnyTime() string {
+	if len(v.writeTimes) < oftenFrom || !slices.ContainsFunc(v.b.fp.Cues, func(c trace.Cue) bool { return c.Word == "saved" }) {
+		return ""
+	}
+	near := 0
+	for _, t := range v.writeTimes {
+		if slices.ContainsFunc(v.b.fp.Cues, func(c trace.Cue) bool {
+			return c.Word == "saved" && t > c.At-cueBefore && t <= c.At+cueAfter
+		}) {
+			near++
+		}
+	}
+	if 5*near > len(v.writeTimes) {
+		return ""
+	}
+	return fmt.Sprintf("of the %d times that it was written %d lie near the cue saved", len(v.writeTimes), near)
 }
 
 func (v *view) grows() bool {
@@ -655,6 +703,17 @@ func (v *view) pictureMade() string {
 func (v *view) pictureFolder() string {
 	if name := v.folderLike(pictureWords); name != "" && v.writesSeen() {
 		return "it lies in a folder called " + name
+	}
+	return ""
+}
+
+var recordingExtensions = []string{".replay", ".rpl", ".dem", ".demo", ".rec", ".ghost", ".mp4", ".webm", ".mkv", ".avi", ".ogv", ".gif"}
+
+func (v *view) recordingExtension() string {
+	for _, e := range recordingExtensions {
+		if v.ext == e && v.writesSeen() {
+			return "its extension " + e + " is one for recordings"
+		}
 	}
 	return ""
 }

@@ -1,6 +1,9 @@
 package plays
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // session is the usual order of a run: what is read at the start, what is done when
 // something is saved, when a setting is changed, and at the end.
@@ -35,7 +38,7 @@ func session(start, save, set, quit func(g *Game)) func(g *Game) {
 }
 
 // All is the collection: those that weights were set by, then those that are held out.
-var All = append(tuned, heldOut...)
+var All = slices.Concat(tuned, tunedLater, heldOut)
 
 var tuned = []Play{
 	{Name: "a slot through a temporary name, settings in their folder",
@@ -407,4 +410,4 @@ func chunks() (names []string) {
 }
 
 // HeldOut reports whether a play is held out of tuning.
-func HeldOut(i int) bool { return i >= len(tuned) }
+func HeldOut(i int) bool { return i >= len(tuned)+len(tunedLater) }
