@@ -106,6 +106,8 @@ var features = []feature{
 	{Config, -3, (*view).hammered},
 	{Save, -6, (*view).goneAfterwards},
 	{Config, -6, (*view).goneAfterwards},
+	{Save, -6, (*view).credentialName},
+	{Config, -6, (*view).credentialName},
 	{Save, -7, (*view).writtenByOthers},
 	{Capture, -7, (*view).writtenByOthers},
 	{Config, -0.5, (*view).writtenByAService},
@@ -424,14 +426,24 @@ func (v *view) cacheFolder() string {
 }
 
 var (
-	cacheWords   = regexp.MustCompile(`(?i)cache|shader`)
-	cacheNames   = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
-	fetchedWords = regexp.MustCompile(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
-	logWords     = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
-	saveWords    = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
-	pictureWords = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
-	configWords  = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
+	cacheWords      = regexp.MustCompile(`(?i)cache|shader`)
+	cacheNames      = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
+	credentialNames = regexp.MustCompile(`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`)
+	fetchedWords    = regexp.MustCompile(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
+	logWords        = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
+	saveWords       = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
+	pictureWords    = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
+	configWords     = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
 )
+
+// What lets a person in is neither progress nor settings, wherever it lies: nobody may be
+// led to copy it, or to let it be overwritten.
+func (v *view) credentialName() string {
+	if m := credentialNames.FindStringSubmatch(v.base); m != nil {
+		return fmt.Sprintf("its name says %q: what lets a person in is nobody's progress or settings", m[2])
+	}
+	return ""
+}
 
 func (v *view) cacheName() string {
 	if m := cacheNames.FindStringSubmatch(v.base); m != nil {
