@@ -85,6 +85,7 @@ var features = []feature{
 	{Log, 3, (*view).grewWhileOpen},
 	{Log, 3, (*view).hammered},
 	{Config, 3, (*view).configName},
+	{Config, 2, (*view).rcName},
 	{Config, 2, (*view).configExtension},
 	{Config, 2, (*view).configFolder},
 	{Config, 1.5, (*view).settingsInside},
@@ -92,6 +93,7 @@ var features = []feature{
 	{Config, 1.5, (*view).writtenThenAlone},
 	{Config, 1, (*view).readFirst},
 	{Save, 3, (*view).saveName},
+	{Save, 1.5, (*view).progressName},
 	{Save, 2, (*view).saveExtension},
 	{Save, 2, (*view).saveFolder},
 	{Save, 3, (*view).writtenNearSaved},
@@ -103,6 +105,7 @@ var features = []feature{
 	{Save, 1.5, (*view).keepsOldContent},
 	{Save, -3, (*view).hammered},
 	{Save, -1.5, (*view).writtenAtAnyTime},
+	{Save, -2, (*view).writtenAtTheStartAlone},
 	{Config, -3, (*view).hammered},
 	{Save, -6, (*view).goneAfterwards},
 	{Config, -6, (*view).goneAfterwards},
@@ -432,6 +435,8 @@ var (
 	fetchedWords    = regexp.MustCompile(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
 	logWords        = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
 	saveWords       = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
+	progressWords   = regexp.MustCompile(`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`)
+	rcNames         = regexp.MustCompile(`^\.?[a-z0-9_+-]{2,}rc([-_.][0-9.]+)?$`)
 	pictureWords    = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
 	configWords     = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
 )
@@ -651,6 +656,53 @@ func (v *view) readFirst() string {
 func (v *view) saveName() string {
 	if m := strings.Trim(saveWords.FindString(v.base), "._- 0123456789"); m != "" && v.logName() == "" {
 		return fmt.Sprintf("its name says %q", m)
+	}
+	return ""
+}
+
+// progressName holds for names that progress often has, and other things too.
+func (v *view) progressName() string {
+	if !v.writesSeen() || v.saveName() != "" || v.logName() != "" {
+		return ""
+	}
+	if m := progressWords.FindStringSubmatch(v.base); m != nil {
+		return fmt.Sprintf("its name says %q", m[2])
+	}
+	if name := v.folderLike(progressWords); name != "" && v.saveFolder() == "" {
+		return "it lies in a folder called " + name
+	}
+	return ""
+}
+
+// starting is how long a run that nobody marked takes to start, at most, and startShare
+// the part of it that this may be.
+const (
+	starting   = 10 * time.Second
+	startShare = 10
+)
+
+// writtenAtTheStartAlone holds for what was made ready while the program started, and not
+// touched by anything that was played.
+func (v *view) writtenAtTheStartAlone() string {
+	if len(v.writeTimes) == 0 {
+		return ""
+	}
+	ready, said := min(starting, v.b.exit/startShare), ""
+	for _, c := range v.b.fp.Cues {
+		if reading[c.Word] {
+			ready, said = c.At, " (the cue "+c.Word+")"
+			break
+		}
+	}
+	if last := v.writeTimes[len(v.writeTimes)-1]; last < ready && v.b.exit > 2*ready {
+		return fmt.Sprintf("it was last written at %s, before the game was ready%s", clock(last), said)
+	}
+	return ""
+}
+
+func (v *view) rcName() string {
+	if rcNames.MatchString(v.base) && v.writesSeen() {
+		return "its name ends in rc, as files of settings are called"
 	}
 	return ""
 }

@@ -1,6 +1,7 @@
 // Package plays is a collection of made-up ways in which games keep progress and
-// settings, each with what is right about it. A play is told in seconds of a run; the
-// trace that an observer would write of it comes out at once.
+// settings, each with what is right about it. A play is told in seconds of a run. A
+// program plays it on real files under the observer (Real), or the trace that an observer
+// would write of it comes out at once (Footprint).
 //
 //	for _, p := range plays.All {
 //		fp, err := p.Footprint()
@@ -12,6 +13,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 	"time"
@@ -42,6 +44,7 @@ type Game struct {
 	order []*file
 	now   time.Duration
 	err   error
+	disk  *disk // where it is played on real files
 }
 
 type file struct {
@@ -124,21 +127,39 @@ func (g *Game) event(op trace.Op, f *file, more ...func(*trace.Event)) {
 
 // Has puts a file there before the run.
 func (g *Game) Has(short string, data []byte) {
+	if g.disk != nil {
+		g.fail(g.disk.has(short, data))
+		return
+	}
 	f := &file{path: path(short), there: true, data: data, changed: -time.Hour, key: strings.HasPrefix(short, "registry:")}
 	g.files[f.path] = f
 }
 
 // At goes on to a second of the run.
 func (g *Game) At(second float64) {
+	if g.disk != nil {
+		g.disk.wait(second)
+		return
+	}
 	g.now = max(g.now, time.Duration(second*float64(time.Second)))
 }
 
 // Cue marks a moment.
-func (g *Game) Cue(word string) { g.fail(g.w.Cue(trace.Cue{At: g.now, Word: word})) }
+func (g *Game) Cue(word string) {
+	if g.disk != nil {
+		g.fail(g.disk.cue(word))
+		return
+	}
+	g.fail(g.w.Cue(trace.Cue{At: g.now, Word: word}))
+}
 
 // Read opens files for reading, as often as it is said.
 func (g *Game) Read(names ...string) {
 	for _, n := range names {
+		if g.disk != nil {
+			g.disk.read(n)
+			continue
+		}
 		f := g.file(n)
 		if f.there {
 			g.event(trace.Read, f)
@@ -154,6 +175,10 @@ func (g *Game) put(f *file, data []byte) {
 
 // Write makes a file anew, or empties it first.
 func (g *Game) Write(short string, data []byte) {
+	if g.disk != nil {
+		g.fail(g.disk.write(short, os.O_TRUNC, data))
+		return
+	}
 	f := g.file(short)
 	op := trace.Replace
 	if !f.there {
@@ -165,6 +190,10 @@ func (g *Game) Write(short string, data []byte) {
 
 // Update writes within a file.
 func (g *Game) Update(short string, data []byte) {
+	if g.disk != nil {
+		g.fail(g.disk.write(short, 0, data))
+		return
+	}
 	f := g.file(short)
 	op := trace.Update
 	if !f.there {
@@ -176,6 +205,10 @@ func (g *Game) Update(short string, data []byte) {
 
 // Append adds to a file.
 func (g *Game) Append(short, text string) {
+	if g.disk != nil {
+		g.fail(g.disk.write(short, os.O_APPEND, []byte(text)))
+		return
+	}
 	f := g.file(short)
 	op := trace.Append
 	if !f.there {
@@ -187,6 +220,10 @@ func (g *Game) Append(short, text string) {
 
 // Grow adds to a file that stays open, so that only its growth is seen.
 func (g *Game) Grow(short, text string) {
+	if g.disk != nil {
+		g.fail(g.disk.grow(short, text))
+		return
+	}
 	f := g.file(short)
 	g.put(f, append(slices.Clone(f.data), text...))
 	size := int64(len(f.data))
@@ -196,6 +233,10 @@ func (g *Game) Grow(short, text string) {
 
 // Set changes a key of the registry, as the prefix's server writes it down.
 func (g *Game) Set(key, text string) {
+	if g.disk != nil {
+		g.fail(g.disk.set(key, text))
+		return
+	}
 	f := g.file(key)
 	op := trace.Changed
 	if !f.there {
@@ -213,6 +254,10 @@ func (g *Game) Through(short, temporary string, data []byte) {
 
 // Rename gives a file another name.
 func (g *Game) Rename(from, to string) {
+	if g.disk != nil {
+		g.fail(g.disk.rename(from, to))
+		return
+	}
 	f, t := g.file(from), g.file(to)
 	g.event(trace.Rename, f, func(e *trace.Event) { e.To = t.n })
 	g.put(t, f.data)
@@ -222,6 +267,10 @@ func (g *Game) Rename(from, to string) {
 // Remove removes files.
 func (g *Game) Remove(names ...string) {
 	for _, n := range names {
+		if g.disk != nil {
+			g.fail(g.disk.remove(n))
+			continue
+		}
 		f := g.file(n)
 		g.event(trace.Remove, f)
 		f.there, f.touched = false, true

@@ -1,8 +1,14 @@
 package plays
 
 import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -10,7 +16,52 @@ import (
 	"endroit/core/candidate"
 	"endroit/core/footprint"
 	"endroit/core/place"
+	"endroit/core/trace"
 )
+
+// The test's own program is the game of the plays that it plays on real files.
+func TestMain(m *testing.M) {
+	if len(os.Args) == 4 && os.Args[1] == "play" {
+		p, err := ByName(os.Args[2])
+		if err == nil {
+			err = p.Perform(os.Args[3], os.Stdin, os.Stdout)
+		}
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+		return
+	}
+	os.Exit(m.Run())
+}
+
+// Played by a program under the observer, a play is judged as the trace that is told of it.
+func TestPlayedByAProgram(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("the observer is Linux'")
+	}
+	endroit := filepath.Join(t.TempDir(), "endroit")
+	out, err := exec.Command("go", "build", "-o", endroit, "endroit/cmd/endroit").CombinedOutput()
+	require.NoError(t, err, string(out))
+	for _, name := range []string{"a slot through a temporary name, settings in their folder", "settings in the registry, saves among the documents"} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			p, err := ByName(name)
+			require.NoError(t, err)
+			fp, root, err := p.Real(t.Context(), endroit, os.Args[0], t.TempDir())
+			require.NoError(t, err)
+			assert.Equal(t, trace.ByCalls, fp.Observer)
+			assert.Len(t, fp.Cues, 3)
+			assert.Greater(t, fp.Length, 200*time.Second, "its times are those that the play tells of")
+			s := NewScore()
+			s.Add(p, fp, root)
+			assert.Empty(t, s.Faults)
+			assert.Equal(t, 1, s.Proposed)
+		})
+	}
+	_, err = ByName("nobody plays this")
+	assert.Error(t, err)
+}
 
 // The judgement holds what it has reached on the collection, so that a change of a weight
 // that helps one way of saving and harms another shows.
@@ -19,7 +70,8 @@ func TestTheJudgementHolds(t *testing.T) {
 	require.NoError(t, err)
 	all, err := Run(func(int) bool { return true })
 	require.NoError(t, err)
-	assert.GreaterOrEqual(t, len(All), 40)
+	assert.GreaterOrEqual(t, len(All), 100)
+	assert.GreaterOrEqual(t, 3*len(heldOut), len(All))
 	for _, k := range []footprint.Kind{footprint.Save, footprint.Config} {
 		assert.GreaterOrEqual(t, tuned.Precision(k), 0.97, "%s: %v", k, tuned.Faults)
 		assert.GreaterOrEqual(t, tuned.Recall(k), 0.97, "%s: %v", k, tuned.Faults)

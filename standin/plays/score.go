@@ -34,9 +34,21 @@ func ratio(a, b int) float64 {
 	return float64(a) / float64(b)
 }
 
+// NewScore begins one.
+func NewScore() Score {
+	return Score{Right: map[footprint.Kind]int{}, Taken: map[footprint.Kind]int{}, Are: map[footprint.Kind]int{}, Confused: map[string]int{}}
+}
+
+// Add scores a footprint of a play; root is the home that it was played in.
+func (s *Score) Add(p Play, fp *footprint.Footprint, root string) {
+	s.Plays++
+	s.files(p, fp, root)
+	s.locations(p, fp)
+}
+
 // Run plays those that are chosen, and scores the judgement.
 func Run(choose func(i int) bool) (s Score, err error) {
-	s = Score{Right: map[footprint.Kind]int{}, Taken: map[footprint.Kind]int{}, Are: map[footprint.Kind]int{}, Confused: map[string]int{}}
+	s = NewScore()
 	for i, p := range All {
 		if !choose(i) {
 			continue
@@ -45,18 +57,16 @@ func Run(choose func(i int) bool) (s Score, err error) {
 		if err != nil {
 			return s, err
 		}
-		s.Plays++
-		s.files(p, fp)
-		s.locations(p, fp)
+		s.Add(p, fp, home)
 	}
 	return s, nil
 }
 
-func (s *Score) files(p Play, fp *footprint.Footprint) {
+func (s *Score) files(p Play, fp *footprint.Footprint, root string) {
 	is := map[string]footprint.Kind{}
 	for k, names := range map[footprint.Kind][]string{footprint.Save: p.Save, footprint.Config: p.Config, footprint.Capture: p.Capture} {
 		for _, n := range names {
-			is[path(n)] = k
+			is[at(root, n)] = k
 			s.Are[k]++
 		}
 	}
