@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"fmt"
 	"os"
@@ -262,6 +263,11 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 		a.say("nothing that is recorded in revision %d is present here", k.Head.Revision)
 		return nil
 	}
+	// A line for each location: written at once, not each by itself.
+	screen := a.out
+	buffered := bufio.NewWriterSize(screen, 64<<10)
+	a.out = buffered
+	defer func() { a.out = screen }()
 	files, variants := 0, 0
 	for _, title := range all {
 		for _, v := range title.Variants {
@@ -270,7 +276,7 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 		}
 	}
 	a.say("\n%s in %s, %s; endroit locate TITLE shows each", count(len(all), "title", "titles"), count(variants, "variant", "variants"), count(files, "file", "files"))
-	return nil
+	return buffered.Flush()
 }
 
 // copyOf writes a variant with the version of the copy that is here.

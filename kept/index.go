@@ -18,6 +18,7 @@ import (
 	"endroit/core/manifest"
 	"endroit/core/place"
 	"endroit/core/sheet"
+	"endroit/workers"
 )
 
 // schema is the index. Its version stands in user_version: another is built anew.
@@ -279,18 +280,23 @@ func (k *Kept) TitlesOf(ids []string) (all []*manifest.Title, err error) {
 		return nil, err
 	}
 	defer rows.Close()
+	var docs [][]byte
 	for rows.Next() {
 		var doc []byte
 		if err := rows.Scan(&doc); err != nil {
 			return nil, err
 		}
-		var t manifest.Title
-		if err := json.Unmarshal(doc, &t); err != nil {
-			return nil, err
-		}
-		all = append(all, &t)
+		docs = append(docs, doc)
 	}
-	return all, rows.Err()
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	all, failed := make([]*manifest.Title, len(docs)), make([]error, len(docs))
+	workers.Each(len(docs), nil, func(i int) {
+		all[i] = &manifest.Title{}
+		failed[i] = json.Unmarshal(docs[i], all[i])
+	})
+	return all, errors.Join(failed...)
 }
 
 // Find returns the title with this name or id, and otherwise the names that come

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"sort"
 
-	"endroit/core/manifest"
 	"endroit/core/place"
 	"endroit/kept"
 	"endroit/workers"
@@ -31,8 +30,10 @@ func (h *Here) All(k *kept.Kept, told func(done, of int)) ([]Title, error) {
 		}
 	}
 	editions := make([]kept.Edition, 0, len(h.survey.Installed))
+	for id := range h.byTitle {
+		add([]string{id}, "") // recorded for another store, or for any
+	}
 	for _, e := range h.survey.Installed {
-		add([]string{manifest.ID(e.Name)}, "") // recorded for another store, or for any
 		if e.Ref != "" {
 			editions = append(editions, kept.Edition{Store: e.Store, Ref: e.Ref})
 		}

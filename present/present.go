@@ -103,6 +103,8 @@ type Here struct {
 	Only []*machine.Prefix
 
 	user      string
+	byRef     map[string][]int // of the survey's installed editions
+	byTitle   map[string][]int // by the title's id
 	sandboxes []machine.Sandbox
 	gone      []sheet.Installed
 	finder    *machine.Finder
@@ -110,7 +112,14 @@ type Here struct {
 
 // On resolves by a survey of the machine, for the person whose roots these are.
 func On(survey *machine.Survey, roots place.Roots) *Here {
-	h := &Here{survey: survey, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: machine.NewFinder(), gone: sheet.Missing(survey.Found)}
+	h := &Here{survey: survey, byRef: map[string][]int{}, byTitle: map[string][]int{}, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: machine.NewFinder(), gone: sheet.Missing(survey.Found)}
+	for i, e := range survey.Installed {
+		if e.Ref != "" {
+			h.byRef[e.Ref] = append(h.byRef[e.Ref], i)
+		}
+		id := manifest.ID(e.Name)
+		h.byTitle[id] = append(h.byTitle[id], i)
+	}
 	if me, err := user.Current(); err == nil {
 		h.user = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
 	}
@@ -229,14 +238,16 @@ func once(all []Variant) []Variant {
 // installed are the editions of a variant that are there. One without a reference
 // is told by its title.
 func (h *Here) installed(t *manifest.Title, v manifest.Variant, forWindows bool) (out []sheet.Installed) {
-	for _, e := range h.survey.Installed {
+	among := h.byTitle[t.ID]
+	if v.Ref != "" {
+		among = h.byRef[v.Ref]
+	}
+	for _, i := range among {
+		e := h.survey.Installed[i]
 		if v.Store != "" && e.Store != v.Store {
 			continue
 		}
-		if v.Store == "" && e.Store != "" && manifest.ID(e.Name) != t.ID {
-			continue
-		}
-		if v.Ref != "" && e.Ref != v.Ref || v.Ref == "" && manifest.ID(e.Name) != t.ID {
+		if v.Store == "" && e.Store != "" && !slices.Contains(h.byTitle[t.ID], i) {
 			continue
 		}
 		if forWindows && e.Prefix == "" && machine.System() != "windows" || !forWindows && e.System != machine.System() {

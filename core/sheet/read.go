@@ -492,37 +492,72 @@ func (r *reader) each(folder string, s Source, do func(file string, node any)) (
 	if err != nil {
 		r.note(path.Join(folder, s.Files), "%v", err)
 	}
+	next, stop := r.ahead(s.As, folder, entries)
+	defer stop()
 	for _, e := range entries {
 		file := join(folder, e)
 		if r.read > maxRead {
 			r.note(file, "more than %d MiB would be read; this file and those behind it are left out", maxRead>>20)
 			break
 		}
-		tree, err := r.tree(s.As, folder, e)
-		if err != nil {
-			r.note(file, "%v", err)
+		t := next()
+		r.read += t.bytes
+		if t.err != nil {
+			r.note(file, "%v", t.err)
 			continue
 		}
-		r.nodes(file, s, tree, do)
+		r.nodes(file, s, t.root, do)
 	}
 	return false
 }
 
-func (r *reader) tree(as, folder string, e Entry) (any, error) {
+// tree is what a file was brought to, and how many bytes were read for it.
+type tree struct {
+	root  any
+	bytes int
+	err   error
+}
+
+// readAhead is how many files are read and brought to trees before they are asked for.
+const readAhead = 4
+
+// ahead reads files in their order, some of them at once. next gives the next one's tree;
+// stop has to be called.
+func (r *reader) ahead(as, folder string, entries []Entry) (next func() tree, stop func()) {
+	if len(entries) <= 1 {
+		return func() tree { return r.tree(as, folder, entries[0]) }, func() {}
+	}
+	trees, ended := make(chan chan tree, readAhead), make(chan struct{})
+	go func() {
+		defer close(trees)
+		for _, e := range entries {
+			one := make(chan tree, 1)
+			select {
+			case trees <- one:
+			case <-ended:
+				return
+			}
+			go func() { one <- r.tree(as, folder, e) }()
+		}
+	}()
+	return func() tree { return <-<-trees }, func() { close(ended) }
+}
+
+// tree may be called from several goroutines.
+func (r *reader) tree(as, folder string, e Entry) tree {
 	if as == SQLite {
-		r.read += MaxFile // whatever its size
-		tree, err := r.files.Tables(folder, e)
-		if err == nil && deeper(tree, maxDepth) {
+		root, err := r.files.Tables(folder, e)
+		if err == nil && deeper(root, maxDepth) {
 			err = fmt.Errorf("it is nested deeper than %d levels", maxDepth)
 		}
-		return tree, err
+		return tree{root, MaxFile, err} // whatever its size
 	}
 	data, err := r.files.Read(folder, e)
 	if err != nil {
-		return nil, err
+		return tree{err: err}
 	}
-	r.read += len(data)
-	return Tree(as, data)
+	root, err := Tree(as, data)
+	return tree{root, len(data), err}
 }
 
 func (r *reader) ofKey(key string, s Source, do func(file string, node any)) {
