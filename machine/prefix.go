@@ -298,18 +298,22 @@ func behind(path string) (string, error) {
 // that differs in case alone. Asking for the name itself would not tell, where
 // the file system takes any case.
 func anyCase(folder, name string) (string, bool) {
-	entries, err := os.ReadDir(folder)
+	f, err := os.Open(folder)
 	if err != nil {
 		return "", false
 	}
-	i := slices.IndexFunc(entries, func(e os.DirEntry) bool { return e.Name() == name })
-	if i < 0 {
-		i = slices.IndexFunc(entries, func(e os.DirEntry) bool { return strings.EqualFold(e.Name(), name) })
+	defer f.Close()
+	names, _ := f.Readdirnames(-1)
+	found, ok := "", false
+	for _, n := range names {
+		switch {
+		case n == name:
+			return n, true
+		case strings.EqualFold(n, name) && (!ok || n < found):
+			found, ok = n, true
+		}
 	}
-	if i < 0 {
-		return "", false
-	}
-	return entries[i].Name(), true
+	return found, ok
 }
 
 // Drives are the drives by letter (c:), as folders of this machine; those that

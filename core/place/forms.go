@@ -210,11 +210,12 @@ func ShellQuote(text string) string {
 	plain := text != ""
 	odd := false
 	for i, r := range text {
+		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("_-./:@%+,=", r) {
+			continue
+		}
+		plain = false
 		if r == '\uFFFD' && !strings.HasPrefix(text[i:], "\uFFFD") || special(r, 3) && !strings.ContainsRune(`%*?{}/\`, r) {
 			odd = true
-		}
-		if !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("_-./:@%+,=", r)) {
-			plain = false
 		}
 	}
 	switch {

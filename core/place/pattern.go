@@ -111,10 +111,10 @@ func encode(b *strings.Builder, text string, first, last bool) {
 // meaning here, separators of either kind, bytes that are not UTF-8, and what
 // a terminal or a page would not show as itself.
 func special(r rune, size int) bool {
-	if r == utf8.RuneError && size == 1 {
-		return true
+	if r < utf8.RuneSelf { // nearly all are; the tables of Unicode take their time
+		return r < ' ' || r == 0x7f || r == '%' || r == '*' || r == '?' || r == '{' || r == '}' || r == '/' || r == '\\'
 	}
-	if strings.ContainsRune(`%*?{}/\`, r) {
+	if r == utf8.RuneError && size == 1 {
 		return true
 	}
 	return r != ' ' && !unicode.IsGraphic(r) || unicode.Is(unicode.Cf, r) || unicode.IsSpace(r) && r != ' '
