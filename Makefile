@@ -82,9 +82,8 @@ bench: bin/endroit bin/tidewrack
 
 # How well the judgement does on the collection of made-up ways to keep progress.
 # Each is played by a program on real files; the three real games come behind it.
-accuracy: bin/endroit
-	@go build -o bin/accuracy ./standin/accuracy
-	@bin/accuracy -endroit bin/endroit
+accuracy: $(CONSOLE)
+	@go test ./standin/plays -run TestAccuracy -count=1 -timeout 30m -v -accuracy
 	@$(MAKE) --no-print-directory realgames
 
 # Three real games from Debian's packages; not part of make test.

@@ -78,8 +78,10 @@ func local(t *testing.T) (v *visitor, trace_, drafts string) {
 	slot, odd := filepath.Join(home, ".local/share/tidewrack/slot1.sav"), "/opt/tidewrack/\u202Eodd\a.pak"
 	require.NoError(t, os.MkdirAll(filepath.Dir(slot), 0o755))
 	require.NoError(t, os.WriteFile(slot, []byte("TWSV: day 2"), 0o600))
+	host, err := os.Hostname()
+	require.NoError(t, err)
 	var b bytes.Buffer
-	w, err := trace.NewWriter(&b, trace.Header{Title: "Tidewrack", OS: "linux", Runtime: "native", Observer: trace.ByCalls, Started: time.Date(2026, 11, 24, 1, 2, 3, 0, time.UTC), Env: map[string]string{"HOME": home}})
+	w, err := trace.NewWriter(&b, trace.Header{Title: "Tidewrack", Host: host, OS: "linux", Runtime: "native", Observer: trace.ByCalls, Started: time.Date(2026, 11, 24, 1, 2, 3, 0, time.UTC), Env: map[string]string{"HOME": home}})
 	require.NoError(t, err)
 	require.NoError(t, w.Process(&trace.Process{PID: 7, Exe: "/opt/tidewrack/tidewrack"}))
 	for i, path := range []string{slot, odd} {

@@ -8,11 +8,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"endroit/service/described"
+	"endroit/service/servicetest"
 )
 
 // openapi is what the service's document says; endroit workbench answers the rest.
-var openapi = described.Load("openapi.yaml", func(path string) bool { return !strings.HasPrefix(path, "/workbench") })
+var openapi = servicetest.Load("openapi.yaml", func(path string) bool { return !strings.HasPrefix(path, "/workbench") })
 
 func TestTheDocumentListsEveryRoute(t *testing.T) {
 	assert.ElementsMatch(t, openapi.Listed(), start(t).service.Routes())

@@ -46,7 +46,8 @@ func (b *Workbench) showFile(c *echo.Context) error {
 			out.Versions = append(out.Versions, wire.BenchVersion{ID: strconv.Itoa(i + 1), Says: versionSays(v.Why), At: int64(v.At), Size: v.Size, Digest: v.Digest})
 		}
 	}
-	if info, err := os.Lstat(x.Path); err == nil && info.Mode().IsRegular() {
+	// What another machine has under this path is another file.
+	if info, err := os.Lstat(x.Path); err == nil && info.Mode().IsRegular() && b.here() {
 		out.Versions = append(out.Versions, wire.BenchVersion{ID: present, Says: "as it is on the disk now", At: int64(fp.Length), Size: info.Size()})
 	}
 	return c.JSON(http.StatusOK, out)
@@ -120,7 +121,7 @@ func number(c *echo.Context, name string, otherwise int64) (int64, error) {
 // had now, for the page to show in its place.
 func (b *Workbench) content(x footprint.File, version string) (got runs.Content, cannot string, err error) {
 	switch n, e := strconv.Atoi(version); {
-	case version == present:
+	case version == present && b.here():
 		got, err = runs.ReadFile(x.Path)
 	case e != nil || n < 1 || n > len(b.versions) || b.versions[n-1].Path != x.Path:
 		return got, "", problem(http.StatusNotFound, wire.ProblemNotFound, "the file has no such version")
@@ -254,11 +255,7 @@ func (b *Workbench) tryDraft(c *echo.Context) error {
 		return invalid("locations", fmt.Sprintf("there are more than %d", draft.MaxLocations))
 	}
 	fp := b.footprint()
-	d, _, err := b.draft(fp)
-	if err != nil {
-		return err
-	}
-	d.Title, d.Locations = in.Title, in.Locations
+	d := &draft.Draft{Title: in.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: in.Locations}
 	var others []manifest.Title
 	if k := b.config.Manifest; k != nil {
 		seen := map[string]bool{}
@@ -285,11 +282,16 @@ func (b *Workbench) tryDraft(c *echo.Context) error {
 	return c.JSON(http.StatusOK, out)
 }
 
+// here reports whether the trace was made on this machine.
+func (b *Workbench) here() bool {
+	host, err := os.Hostname()
+	return err == nil && host == b.header.Host
+}
+
 // rootsHere are where the anchors lie, if the trace was made on this machine by this
 // person; nil otherwise, or inside a prefix.
 func (b *Workbench) rootsHere() place.Roots {
-	host, err := os.Hostname()
-	if err != nil || host != b.header.Host {
+	if !b.here() {
 		return nil
 	}
 	if p := b.header.Prefix; p != nil {

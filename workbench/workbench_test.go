@@ -24,13 +24,13 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/trace"
-	"endroit/service/described"
+	"endroit/service/servicetest"
 	"endroit/service/wire"
 	"endroit/workbench"
 )
 
 // openapi is what the document says of the calls that a workbench answers.
-var openapi = described.Load("../service/openapi.yaml", func(path string) bool {
+var openapi = servicetest.Load("../service/openapi.yaml", func(path string) bool {
 	return strings.HasPrefix(path, "/workbench") || path == "/session"
 })
 
@@ -346,4 +346,46 @@ func TestWhoMayLook(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	assert.ErrorContains(t, o.b.Serve(t.Context(), l), "loopback alone")
+}
+
+// A trace of another machine says nothing of the files here, though they are called alike.
+func TestATraceOfAnotherMachine(t *testing.T) {
+	o := open(t)
+	f, err := os.Open(o.trace)
+	require.NoError(t, err)
+	defer f.Close()
+	r, err := trace.NewReader(f, trace.DefaultLimits)
+	require.NoError(t, err)
+	h := r.Header
+	h.Host = "some-other-machine"
+	var b bytes.Buffer
+	w, err := trace.NewWriter(&b, h)
+	require.NoError(t, err)
+	for line, err := range r.Lines() {
+		require.NoError(t, err)
+		switch {
+		case line.File != nil:
+			require.NoError(t, w.File(line.File))
+		case line.Process != nil:
+			require.NoError(t, w.Process(line.Process))
+		case line.Event != nil:
+			require.NoError(t, w.Event(*line.Event))
+		case line.Cue != nil:
+			require.NoError(t, w.Cue(*line.Cue))
+		}
+	}
+	_, err = w.Close(time.Minute)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(o.trace, b.Bytes(), 0o600))
+	o.start(t)
+	at := fmt.Sprintf("/workbench/files/%d", number(t, o.bench(t), o.slot))
+	var file wire.BenchFileShown
+	o.call(t, "GET", at, "", &file)
+	require.Len(t, file.Versions, 1, "what was kept with the trace")
+	assert.Equal(t, "1", file.Versions[0].ID)
+	status, _ := o.call(t, "GET", at+"/bytes?version=now", "", nil)
+	assert.Equal(t, http.StatusNotFound, status)
+	var got contribution.Feedback
+	o.call(t, "POST", "/workbench/feedback", `{"title":"Tidewrack","locations":[{"at":"xdg-data:tidewrack/slots/slot{slot}.sav","holds":"save"}]}`, &got)
+	assert.NotContains(t, strings.Join(got.Locations[0].Notes, " "), "on this machine")
 }

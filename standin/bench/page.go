@@ -3,14 +3,11 @@
 package main
 
 import (
-	"bufio"
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strings"
 	"time"
 
 	"github.com/chromedp/chromedp"
@@ -43,24 +40,12 @@ func page(programs string) error {
 	}
 	c := exec.CommandContext(ctx, filepath.Join(programs, "endroit"), "workbench", name, "--no-browser")
 	c.Env = []string{"HOME=" + folder, "PATH=" + os.Getenv("PATH")}
-	out, err := c.StdoutPipe()
+	start := time.Now()
+	address, end, err := browser.Workbench(c)
 	if err != nil {
 		return err
 	}
-	start := time.Now()
-	if err := c.Start(); err != nil {
-		return err
-	}
-	defer func() { _ = c.Process.Signal(os.Interrupt); _ = c.Wait() }()
-	address := ""
-	for lines := bufio.NewScanner(out); address == "" && lines.Scan(); {
-		if text := strings.TrimSpace(lines.Text()); strings.HasPrefix(text, "http://") {
-			address = text
-		}
-	}
-	if address == "" {
-		return errors.New("endroit workbench gave no address")
-	}
+	defer end()
 	read := time.Since(start)
 	view, stop, err := browser.Start(ctx)
 	if err != nil {

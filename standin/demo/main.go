@@ -200,5 +200,9 @@ func (d *demo) accounts() {
 		}
 		fmt.Printf("  %-8s %-12s password %s\n", p.Name, role, p.Password)
 	}
+	if !d.quick {
+		home := filepath.Join(d.folder, "homes", "mira")
+		fmt.Printf("\nThe workbench of the run above, in another terminal:\n  cd %s && HOME=$PWD %s workbench tidewrack.trace\n", home, filepath.Join(d.programs, "endroit"))
+	}
 	fmt.Println("\nThe demo starts afresh each time: what you do in it is gone with the next one.")
 }

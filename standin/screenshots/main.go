@@ -91,20 +91,11 @@ func bench(ctx context.Context, programs, folder, out, only string) error {
 	home := filepath.Join(folder, "homes", "mira")
 	c := exec.CommandContext(ctx, program, "workbench", "tidewrack.trace", "--draft", "workbench.draft.yaml", "--no-browser")
 	c.Dir, c.Env, c.Stderr = home, []string{"HOME=" + home, "PATH=" + os.Getenv("PATH")}, os.Stderr
-	said, err := c.StdoutPipe()
+	address, end, err := browser.Workbench(c)
 	if err != nil {
 		return err
 	}
-	if err := c.Start(); err != nil {
-		return err
-	}
-	defer func() { _ = c.Process.Signal(os.Interrupt); _ = c.Wait() }()
-	address := ""
-	for lines := bufio.NewScanner(said); address == "" && lines.Scan(); {
-		if text := strings.TrimSpace(lines.Text()); strings.HasPrefix(text, "http://") {
-			address = text
-		}
-	}
+	defer end()
 	ctx, stop, err := browser.Start(ctx)
 	if err != nil {
 		return err

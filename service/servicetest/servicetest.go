@@ -1,9 +1,9 @@
-// Package described holds a server's answers to the OpenAPI document, in tests.
+// Package servicetest holds a server's answers to the OpenAPI document, in tests.
 //
-//	doc := described.Load("openapi.yaml", func(path string) bool { return true })
+//	doc := servicetest.Load("openapi.yaml", func(path string) bool { return true })
 //	http.DefaultTransport = doc
 //	complaints := doc.Finish()
-package described
+package servicetest
 
 import (
 	"bytes"

@@ -1,0 +1,82 @@
+package plays
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"golang.org/x/sync/errgroup"
+
+	"endroit/core/footprint"
+)
+
+var (
+	measure = flag.Bool("accuracy", false, "play the whole collection and tell how well the judgement does")
+	faults  = flag.Bool("faults", false, "list the faults of the plays that are held out too")
+)
+
+// atOnce is how many plays go on at a time: they mostly wait.
+const atOnce = 8
+
+// TestAccuracy is what make accuracy runs: each play is played by a program on real files,
+// under the observer, and the judgement scored by kind and for the locations. It holds
+// nothing to a figure; TestTheJudgementHolds does, on the traces that are told.
+func TestAccuracy(t *testing.T) {
+	if !*measure {
+		t.Skip("it takes minutes: make accuracy")
+	}
+	endroit := filepath.Join(t.TempDir(), "endroit")
+	out, err := exec.Command("go", "build", "-o", endroit, "endroit/cmd/endroit").CombinedOutput()
+	require.NoError(t, err, string(out))
+	folder := t.TempDir()
+	footprints, roots := make([]*footprint.Footprint, len(All)), make([]string, len(All))
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Minute)
+	defer cancel()
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(atOnce)
+	for i, p := range All {
+		group.Go(func() (err error) {
+			footprints[i], roots[i], err = p.Real(ctx, endroit, os.Args[0], filepath.Join(folder, fmt.Sprint(i)))
+			return err
+		})
+	}
+	require.NoError(t, group.Wait())
+	for _, out := range []bool{false, true} {
+		s := NewScore()
+		for i, p := range All {
+			if HeldOut(i) == out {
+				s.Add(p, footprints[i], roots[i])
+			}
+		}
+		s.tell(map[bool]string{true: "held out", false: "for tuning"}[out], *faults || !out)
+	}
+}
+
+func (s Score) tell(name string, faults bool) {
+	fmt.Printf("%s: %d plays\n", name, s.Plays)
+	fmt.Printf("  %-8s %9s %7s   %s\n", "", "precision", "recall", "files right, taken, there")
+	for _, k := range []footprint.Kind{footprint.Save, footprint.Config, footprint.Capture} {
+		fmt.Printf("  %-8s %9.3f %7.3f   %d, %d, %d\n", k, s.Precision(k), s.Recall(k), s.Right[k], s.Taken[k], s.Are[k])
+	}
+	fmt.Printf("  locations exactly right in %d of %d plays; %d of %d right, %d proposed\n", s.Proposed, s.Plays, s.Locations[0], s.Locations[2], s.Locations[1])
+	var confusions []string
+	for c, n := range s.Confused {
+		confusions = append(confusions, fmt.Sprintf("%d %s", n, c))
+	}
+	slices.Sort(confusions)
+	for _, c := range confusions {
+		fmt.Println("  " + c)
+	}
+	if faults {
+		for _, f := range s.Faults {
+			fmt.Println("    " + f)
+		}
+	}
+}
