@@ -114,6 +114,8 @@ export const useBench = (number: Ref<number | undefined>) =>
           ),
     staleTime: Infinity,
     refetchOnWindowFocus: false,
+    shallow: true, // tens of thousands of files, which nothing changes
+    structuralSharing: false,
   })
 
 export const useBenchFile = (number: Ref<number | undefined>, file: Ref<number | undefined>) =>
