@@ -38,7 +38,7 @@ func session(start, save, set, quit func(g *Game)) func(g *Game) {
 }
 
 // All is the collection: those that weights were set by, then those that are held out.
-var All = slices.Concat(tuned, tunedLater, heldOut)
+var All = slices.Concat(tuned, tunedLater, tunedAtLast, heldOut)
 
 var tuned = []Play{
 	{Name: "a slot through a temporary name, settings in their folder",
@@ -410,4 +410,4 @@ func chunks() (names []string) {
 }
 
 // HeldOut reports whether a play is held out of tuning.
-func HeldOut(i int) bool { return i >= len(tuned)+len(tunedLater) }
+func HeldOut(i int) bool { return i >= len(All)-len(heldOut) }
