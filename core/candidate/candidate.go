@@ -233,6 +233,9 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		case last && dated.MatchString(name):
 			s = numbered(name)
 			why = append(why, "the name holds a date: *")
+		case !last && dated.MatchString(name):
+			s = place.Segment{{Kind: place.Any}}
+			why = append(why, "a folder's name holds a date: *")
 		case last && kind == footprint.Capture && digits.MatchString(name):
 			s = numbered(name)
 			why = append(why, "pictures and replays are numbered or dated: *")

@@ -675,10 +675,11 @@ func (v *view) progressName() string {
 }
 
 // starting is how long a run that nobody marked takes to start, at most, and startShare
-// the part of it that this may be.
+// the part of it that this may be. Who marks late has played already: readyBy.
 const (
 	starting   = 10 * time.Second
 	startShare = 10
+	readyBy    = 30 * time.Second
 )
 
 // writtenAtTheStartAlone holds for what was made ready while the program started, and not
@@ -690,7 +691,9 @@ func (v *view) writtenAtTheStartAlone() string {
 	ready, said := min(starting, v.b.exit/startShare), ""
 	for _, c := range v.b.fp.Cues {
 		if reading[c.Word] {
-			ready, said = c.At, " (the cue "+c.Word+")"
+			if ready = min(c.At, readyBy); ready == c.At {
+				said = " (the cue " + c.Word + ")"
+			}
 			break
 		}
 	}

@@ -28,15 +28,24 @@ var heldOut = []Play{
 		Save: []string{"data:saltglass/farms/Alder/farm.xml"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:saltglass/farms/Alder/farm.xml"}},
 	{Name: "a ledger that is a database", Title: "Saltglass",
-		Play: session(func(g *Game) { g.Has("data:saltglass/ledger.sqlite3", Bytes(300)); g.Read("data:saltglass/ledger.sqlite3") }, func(g *Game) { g.Write("data:saltglass/ledger.sqlite3", Bytes(310)) }, nil, nil),
+		Play: session(func(g *Game) {
+			g.Has("data:saltglass/ledger.sqlite3", Bytes(300))
+			g.Read("data:saltglass/ledger.sqlite3")
+		}, func(g *Game) { g.Write("data:saltglass/ledger.sqlite3", Bytes(310)) }, nil, nil),
 		Save: []string{"data:saltglass/ledger.sqlite3"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:saltglass/ledger.sqlite3"}},
 	{Name: "a run that is thrown away when it ends", Title: "Saltglass",
-		Play: session(func(g *Game) { g.Has("data:saltglass/current_run.json", Bytes(300)); g.Read("data:saltglass/current_run.json") }, func(g *Game) { g.Write("data:saltglass/current_run.json", Bytes(310)) }, nil, nil),
+		Play: session(func(g *Game) {
+			g.Has("data:saltglass/current_run.json", Bytes(300))
+			g.Read("data:saltglass/current_run.json")
+		}, func(g *Game) { g.Write("data:saltglass/current_run.json", Bytes(310)) }, nil, nil),
 		Save: []string{"data:saltglass/current_run.json"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:saltglass/current_run.json"}},
 	{Name: "slots in a folder of the company", Title: "Saltglass",
-		Play: session(func(g *Game) { g.Has("data:Reed/Saltglass/slot_04.rsv", Bytes(300)); g.Read("data:Reed/Saltglass/slot_04.rsv") }, func(g *Game) { g.Write("data:Reed/Saltglass/slot_04.rsv", Bytes(310)) }, nil, nil),
+		Play: session(func(g *Game) {
+			g.Has("data:Reed/Saltglass/slot_04.rsv", Bytes(300))
+			g.Read("data:Reed/Saltglass/slot_04.rsv")
+		}, func(g *Game) { g.Write("data:Reed/Saltglass/slot_04.rsv", Bytes(310)) }, nil, nil),
 		Save: []string{"data:Reed/Saltglass/slot_04.rsv"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:Reed/Saltglass/slot_{slot}.rsv"}},
 	{Name: "a garden and how the window was", Title: "Saltglass",
@@ -268,7 +277,10 @@ var heldOut = []Play{
 		Save: nil, Config: []string{"registry:HKEY_CURRENT_USER/Software/Reed/Saltglass/"}, Capture: nil,
 		At: []string{"config registry:HKEY_CURRENT_USER/Software/Reed/Saltglass/"}},
 	{Name: "settings by name in the old style", Title: "Saltglass",
-		Play: session(func(g *Game) { g.Has("home:.saltglass.cfg", []byte("sound on\nmusic off\n")); g.Read("home:.saltglass.cfg") }, nil, func(g *Game) { g.Write("home:.saltglass.cfg", []byte("sound off\nmusic off\n")) }, nil),
+		Play: session(func(g *Game) {
+			g.Has("home:.saltglass.cfg", []byte("sound on\nmusic off\n"))
+			g.Read("home:.saltglass.cfg")
+		}, nil, func(g *Game) { g.Write("home:.saltglass.cfg", []byte("sound off\nmusic off\n")) }, nil),
 		Save: nil, Config: []string{"home:.saltglass.cfg"}, Capture: nil,
 		At: []string{"config home:.saltglass.cfg"}},
 	{Name: "settings that are replaced through another name", Title: "Saltglass",
@@ -281,7 +293,13 @@ var heldOut = []Play{
 		Save: nil, Config: []string{"config:saltglass/saltglass.yaml"}, Capture: nil,
 		At: []string{"config xdg-config:saltglass/saltglass.yaml"}},
 	{Name: "only a log and a lock", Title: "Saltglass",
-		Play: session(func(g *Game) { g.Write("data:saltglass/saltglass.lock", nil); g.Append("data:saltglass/saltglass.log", "x\n") }, nil, nil, func(g *Game) { g.Append("data:saltglass/saltglass.log", "y\n"); g.Remove("data:saltglass/saltglass.lock") }),
+		Play: session(func(g *Game) {
+			g.Write("data:saltglass/saltglass.lock", nil)
+			g.Append("data:saltglass/saltglass.log", "x\n")
+		}, nil, nil, func(g *Game) {
+			g.Append("data:saltglass/saltglass.log", "y\n")
+			g.Remove("data:saltglass/saltglass.lock")
+		}),
 		Save: nil, Config: nil, Capture: nil,
 		At: nil},
 	{Name: "two launchers' copies of one save", Title: "Saltglass", Ref: "418820",
@@ -337,7 +355,10 @@ var heldOut = []Play{
 		Save: []string{"data:saltglass/mylevels/bridge.lvl"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:saltglass/mylevels/bridge.lvl"}},
 	{Name: "a diary in words", Title: "Saltglass",
-		Play: session(func(g *Game) { g.Has("data:saltglass/diary.txt", []byte("day one\n")); g.Read("data:saltglass/diary.txt") }, func(g *Game) { g.Write("data:saltglass/diary.txt", []byte("day one\nday two\n")) }, nil, nil),
+		Play: session(func(g *Game) {
+			g.Has("data:saltglass/diary.txt", []byte("day one\n"))
+			g.Read("data:saltglass/diary.txt")
+		}, func(g *Game) { g.Write("data:saltglass/diary.txt", []byte("day one\nday two\n")) }, nil, nil),
 		Save: []string{"data:saltglass/diary.txt"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:saltglass/diary.txt"}},
 	{Name: "a save for each chapter", Title: "Saltglass",
