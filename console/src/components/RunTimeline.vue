@@ -155,9 +155,14 @@ const name = (path: string) => shown(path.slice(path.lastIndexOf('/', path.lengt
     <div class="grid">
       <div class="axis-name quiet">drag to zoom</div>
       <div class="axis">
-        <span v-for="t in moments" :key="t" class="tick" :style="{ left: `${position(t, span, width)}px` }">{{
-          tickText(t, step)
-        }}</span>
+        <span
+          v-for="t in moments"
+          :key="t"
+          class="tick"
+          :class="{ late: position(t, span, width) > width - 40 }"
+          :style="{ left: `${position(t, span, width)}px` }"
+          >{{ tickText(t, step) }}</span
+        >
       </div>
       <div class="cue-name" />
       <div class="axis cues">
@@ -165,6 +170,7 @@ const name = (path: string) => shown(path.slice(path.lastIndexOf('/', path.lengt
           v-for="(c, i) in cuesInSight"
           :key="i"
           class="cue-text"
+          :class="{ late: c.x > width - 110 }"
           :style="{ left: `${c.x}px`, top: `${(i % 2) * 15}px` }"
           :title="clock(c.at)"
           >{{ shown(c.cue) }}</span
