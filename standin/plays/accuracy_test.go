@@ -48,6 +48,15 @@ func TestAccuracy(t *testing.T) {
 		})
 	}
 	require.NoError(t, group.Wait())
+	back := 0
+	for i, p := range All {
+		given, wrong := resolves(p, footprints[i], roots[i])
+		back += given
+		for _, w := range wrong {
+			t.Error(w)
+		}
+	}
+	fmt.Printf("resolved where they were played, the locations give back %d files\n", back)
 	for _, out := range []bool{false, true} {
 		s := NewScore()
 		for i, p := range All {
