@@ -50,7 +50,7 @@ func (a *app) propose() *cli.Command {
 			if out == "" {
 				out = besides(name, ".trace", ".draft.yaml")
 			}
-			d, files := makeDraft(fp)
+			d, made := makeDraft(fp)
 			if fp.Cut != "" {
 				d.Questions = append(d.Questions, "the trace is cut short: "+fp.Cut)
 			}
@@ -85,7 +85,7 @@ func (a *app) propose() *cli.Command {
 			}
 			a.say("%s:", out)
 			for _, l := range d.Locations {
-				a.say("  %-7s  %s  (of %s that %s seen)", l.Holds, l.At, count(files[l.At], "file", "files"), map[bool]string{true: "was", false: "were"}[files[l.At] == 1])
+				a.say("  %-7s  %s  (%s)", l.Holds, l.At, made[l.At])
 			}
 			for _, q := range d.Questions {
 				a.say("  question: %s", shown(q))
@@ -98,10 +98,10 @@ func (a *app) propose() *cli.Command {
 
 const maxSeen = 20
 
-// makeDraft turns a footprint into a draft. files is how many files each location was
-// made from.
-func makeDraft(fp *footprint.Footprint) (d *draft.Draft, files map[string]int) {
-	files = map[string]int{}
+// makeDraft turns a footprint into a draft. made says of each location of how many files
+// it was made, and what it leaves beside them.
+func makeDraft(fp *footprint.Footprint) (d *draft.Draft, made map[string]string) {
+	made = map[string]string{}
 	d = &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
 	if d.Title == "" {
 		d.Title = "unnamed"
@@ -112,10 +112,14 @@ func makeDraft(fp *footprint.Footprint) (d *draft.Draft, files map[string]int) {
 	}
 	p := candidate.Propose(fp)
 	for _, l := range p.Locations {
-		files[l.At.String()] = len(l.Files)
+		made[l.At.String()] = fmt.Sprintf("of %s that %s seen", count(len(l.Files), "file", "files"), map[bool]string{true: "was", false: "were"}[len(l.Files) == 1])
 		out := draft.Location{At: l.At.String(), Holds: string(l.Holds)}
 		for _, w := range l.Why {
 			out.Why = append(out.Why, shown(w))
+		}
+		if left := leaves(p.Left(l, fp)); left != "" {
+			out.Why = append(out.Why, "it leaves what else lies in its folder: "+left)
+			made[l.At.String()] += "; it leaves " + left
 		}
 		for i, f := range l.Files {
 			if i == maxSeen {
@@ -129,7 +133,18 @@ func makeDraft(fp *footprint.Footprint) (d *draft.Draft, files map[string]int) {
 	for _, q := range p.Questions {
 		d.Questions = append(d.Questions, shown(q))
 	}
-	return d, files
+	return d, made
+}
+
+// leaves says how many files of which kinds a location leaves.
+func leaves(left map[footprint.Kind]int) string {
+	var parts []string
+	for _, k := range footprint.Kinds {
+		if left[k] > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", left[k], k))
+		}
+	}
+	return strings.Join(parts, ", ")
 }
 
 func seenLine(f footprint.File) string {

@@ -456,6 +456,46 @@ func (l *Location) explain() {
 			}
 		}
 	}
+	if n := footprint.TitleDepth(l.At.Anchor); n > 0 && n <= len(l.At.Pattern.Segments) {
+		own := place.Pattern{Segments: l.At.Pattern.Segments[n-1 : n]}
+		l.Why = append(l.Why, fmt.Sprintf("%s stays as it is: it singles the title out below %s", own, l.At.Anchor))
+	}
+}
+
+// Left are the files of a footprint that lie in the folder of a location, or deeper, and
+// that no location of the proposal matches: by kind.
+func (p Proposal) Left(l Location, f *footprint.Footprint) map[footprint.Kind]int {
+	folder := l.At.Pattern.Segments
+	if !l.At.Pattern.Folder {
+		folder = folder[:len(folder)-1]
+	}
+	if i := slices.IndexFunc(folder, func(s place.Segment) bool { return len(s) != 1 || s[0].Kind != place.Literal }); i >= 0 {
+		folder = folder[:i]
+	}
+	left := map[footprint.Kind]int{}
+	if len(folder) == 0 && footprint.TitleDepth(l.At.Anchor) > 0 {
+		return left // the anchor itself, which other programs have files in
+	}
+	for _, x := range f.Files {
+		if !strings.HasPrefix(x.Place, string(l.At.Anchor)+":") {
+			continue
+		}
+		at, err := place.ParseAny(x.Place)
+		if err != nil || len(at.Pattern.Segments) <= len(folder) {
+			continue
+		}
+		names, inside := at.Names(), true
+		for i, s := range folder {
+			inside = inside && (names[i] == s[0].Text || l.At.Folds() && strings.EqualFold(names[i], s[0].Text))
+		}
+		if inside && !slices.ContainsFunc(p.Locations, func(o Location) bool {
+			_, ok := o.At.Match(names, nil)
+			return ok && o.At.Anchor == at.Anchor
+		}) {
+			left[x.Kind]++
+		}
+	}
+	return left
 }
 
 func safe(name string) string { return place.LiteralSegment(name).String() }

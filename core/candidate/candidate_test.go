@@ -195,3 +195,22 @@ func TestASecondPlaceIsNamed(t *testing.T) {
 	got = why(file("xdg-data:tw/a.sav", "cc", 2), file("xdg-state:tw/b.sav", "cc", 2))
 	assert.NotContains(t, got["xdg-data:tw/a.sav"], "held the same", "two bytes are alike by chance")
 }
+
+// What a location leaves in its folder is told by kind; what other programs have beside a
+// title is not counted.
+func TestWhatALocationLeaves(t *testing.T) {
+	fp := &footprint.Footprint{Self: &footprint.Self{}}
+	for _, text := range []string{"save xdg-data:tw/slots/slot1.sav", "save xdg-data:tw/slots/slot2.sav", "temp xdg-data:tw/slots/slot1.tmp", "log xdg-data:tw/tw.log", "system xdg-data:other/x", "save home:.twscores", "unknown home:.bash_history"} {
+		fp.Files = append(fp.Files, seen(text))
+	}
+	left := map[string]map[footprint.Kind]int{}
+	p := Propose(fp)
+	for _, l := range p.Locations {
+		left[l.At.String()] = p.Left(l, fp)
+	}
+	assert.Equal(t, map[footprint.Kind]int{footprint.Temp: 1}, left["xdg-data:tw/slots/slot{slot}.sav"])
+	assert.Empty(t, left["home:.twscores"])
+	whole, err := place.Parse("xdg-data:tw/*.sav")
+	require.NoError(t, err)
+	assert.Equal(t, map[footprint.Kind]int{footprint.Temp: 1, footprint.Log: 1}, p.Left(Location{At: whole}, fp), "without what others of the proposal match")
+}
