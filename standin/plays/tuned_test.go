@@ -38,7 +38,7 @@ func session(start, save, set, quit func(g *Game)) func(g *Game) {
 }
 
 // All is the collection: those that weights were set by, then those that are held out.
-var All = slices.Concat(tuned, tunedLater, tunedAtLast, heldOut)
+var All = slices.Concat(tuned, tunedLater, tunedAtLast, tunedAtTheEnd, heldOut)
 
 var tuned = []Play{
 	{Name: "a slot through a temporary name, settings in their folder",
