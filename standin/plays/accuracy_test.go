@@ -22,8 +22,9 @@ var (
 	faults  = flag.Bool("faults", false, "list the faults of the plays that are held out too")
 )
 
-// atOnce is how many plays go on at a time: they mostly wait.
-const atOnce = 8
+// atOnce is how many plays go on at a time. They mostly wait; but at thirty times the pace
+// a mark that comes half a second late counts as fifteen.
+const atOnce = 4
 
 // TestAccuracy is what make accuracy runs: each play is played by a program on real files,
 // under the observer, and the judgement scored by kind and for the locations. It holds
