@@ -134,15 +134,22 @@ func (b *Workbench) content(x footprint.File, version string) (got runs.Content,
 	return got, "", err
 }
 
+// asked is the file and the version that a request is about.
+func (b *Workbench) asked(c *echo.Context) (x footprint.File, got runs.Content, cannot string, err error) {
+	fp, n, err := b.file(c)
+	if err != nil {
+		return x, got, "", err
+	}
+	x = fp.Files[n]
+	got, cannot, err = b.content(x, c.QueryParam("version"))
+	return x, got, cannot, err
+}
+
 // maxShown is how many bytes one answer holds.
 const maxShown = 4096
 
 func (b *Workbench) bytes(c *echo.Context) error {
-	fp, n, err := b.file(c)
-	if err != nil {
-		return err
-	}
-	got, cannot, err := b.content(fp.Files[n], c.QueryParam("version"))
+	_, got, cannot, err := b.asked(c)
 	if err != nil {
 		return err
 	}
@@ -207,11 +214,7 @@ func some(b []byte) []byte { return append([]byte{}, b[:min(len(b), maxDiffering
 
 // sums looks for checksums in a version; with against, those that hold in another too.
 func (b *Workbench) sums(c *echo.Context) error {
-	fp, n, err := b.file(c)
-	if err != nil {
-		return err
-	}
-	got, cannot, err := b.content(fp.Files[n], c.QueryParam("version"))
+	x, got, cannot, err := b.asked(c)
 	if err != nil {
 		return err
 	}
@@ -222,7 +225,7 @@ func (b *Workbench) sums(c *echo.Context) error {
 	if out.Cannot == "" {
 		found := content.FindSums(got.Data, content.SumOptions{})
 		if against := c.QueryParam("against"); against != "" {
-			other, cannot, err := b.content(fp.Files[n], against)
+			other, cannot, err := b.content(x, against)
 			if err != nil {
 				return err
 			}
