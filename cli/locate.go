@@ -163,6 +163,9 @@ func (a *app) sayChecked(t present.Title) error {
 	if without > 0 {
 		parts = append(parts, fmt.Sprintf("%s without notes to tell by", count(without, "file", "files")))
 	}
+	if len(parts) == 0 {
+		parts = append(parts, "no file is there to check")
+	}
 	a.say("\n%s", strings.Join(parts, ", "))
 	if unsound(t) {
 		return silent(exitInput)
