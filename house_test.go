@@ -75,16 +75,16 @@ func TestTheArrowsPointInwards(t *testing.T) {
 				assert.True(t, strings.HasPrefix(to, "core/") || strings.HasPrefix(to, "service/") || to == "console", "%s uses %s", from, to)
 			case from == "client":
 				assert.True(t, to == "service/wire" || strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
-			case from == "workers":
+			case from == "workers" || from == "whole":
 				assert.True(t, strings.HasPrefix(to, "core/"), "%s uses %s", from, to)
 			case from == "kept":
-				assert.True(t, strings.HasPrefix(to, "core/") || to == "workers", "%s uses %s", from, to)
+				assert.True(t, strings.HasPrefix(to, "core/") || to == "workers" || to == "whole", "%s uses %s", from, to)
 			case from == "capture" || from == "machine" || from == "localpg":
 				assert.True(t, strings.HasPrefix(to, "core/") || to == "tied" || to == "workers", "%s uses %s", from, to)
 			case from == "runs":
-				assert.True(t, strings.HasPrefix(to, "core/") || to == "capture", "%s uses %s", from, to)
+				assert.True(t, strings.HasPrefix(to, "core/") || to == "capture" || to == "whole", "%s uses %s", from, to)
 			case from == "workbench":
-				assert.True(t, strings.HasPrefix(to, "core/") || to == "capture" || to == "console" || to == "kept" || to == "machine" || to == "runs" || to == "service/wire", "%s uses %s", from, to)
+				assert.True(t, strings.HasPrefix(to, "core/") || to == "capture" || to == "console" || to == "kept" || to == "machine" || to == "runs" || to == "service/wire" || to == "whole", "%s uses %s", from, to)
 			case from == "present":
 				assert.True(t, strings.HasPrefix(to, "core/") || to == "kept" || to == "machine" || to == "workers", "%s uses %s", from, to)
 			}

@@ -14,6 +14,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/notes"
 	"endroit/runs"
+	"endroit/whole"
 )
 
 func (a *app) bytesSet() *cli.Command {
@@ -136,7 +137,7 @@ func (a *app) putNotes(n *notes.Notes, file, name string) error {
 	if text, err = draft.WithNotes(text, at, n); err != nil {
 		return fail(exitInput, "%s: %w", name, err)
 	}
-	if err := runs.Replace(name, text); err != nil {
+	if err := whole.Write(name, text); err != nil {
 		return err
 	}
 	a.say("%s: the notes stand with %s now, and are sent along", name, d.Locations[at].At)

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"endroit/core/manifest"
+	"endroit/whole"
 )
 
 // currentFile holds the digest of the revision that counts, so that an
@@ -69,10 +70,10 @@ func Read(folder string) (m *manifest.Manifest, d string, err error) {
 func Keep(folder string, body []byte, m *manifest.Manifest, d string) error {
 	err := os.MkdirAll(folder, 0o700)
 	if err == nil {
-		err = writeWhole(filepath.Join(folder, d+".json"), body)
+		err = whole.Write(filepath.Join(folder, d+".json"), body)
 	}
 	if err == nil {
-		err = writeWhole(filepath.Join(folder, currentFile), []byte(d+"\n"))
+		err = whole.Write(filepath.Join(folder, currentFile), []byte(d+"\n"))
 	}
 	if err != nil {
 		return fmt.Errorf("keep the manifest: %w", err)
@@ -86,24 +87,4 @@ func Keep(folder string, body []byte, m *manifest.Manifest, d string) error {
 		}
 	}
 	return build(folder, m, d)
-}
-
-// writeWhole writes a file so that a crash leaves the old one or the new one.
-func writeWhole(name string, data []byte) error {
-	f, err := os.CreateTemp(filepath.Dir(name), ".new-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	_, err = f.Write(data)
-	if err == nil {
-		err = f.Sync()
-	}
-	if e := f.Close(); err == nil {
-		err = e
-	}
-	if err == nil {
-		err = os.Rename(f.Name(), name)
-	}
-	return err
 }

@@ -21,6 +21,7 @@ import (
 
 	"endroit/core/footprint"
 	"endroit/core/trace"
+	"endroit/whole"
 )
 
 // ErrInput says that a file is there and not what it has to be.
@@ -189,27 +190,7 @@ func Keep(name, digest string, list []footprint.Correction) error {
 	if err != nil {
 		return err
 	}
-	return Replace(file, append(data, '\n'))
-}
-
-// Replace writes a file whole or not at all.
-func Replace(file string, data []byte) error {
-	f, err := os.CreateTemp(filepath.Dir(file), ".endroit-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	_, err = f.Write(data)
-	if err == nil {
-		err = f.Sync()
-	}
-	if e := f.Close(); err == nil {
-		err = e
-	}
-	if err != nil {
-		return fmt.Errorf("write %s: %w", file, err)
-	}
-	return os.Rename(f.Name(), file)
+	return whole.Write(file, append(data, '\n'))
 }
 
 // RelativeTo writes a path as seen from the folder of another file.

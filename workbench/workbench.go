@@ -38,6 +38,7 @@ import (
 	"endroit/kept"
 	"endroit/runs"
 	"endroit/service/wire"
+	"endroit/whole"
 )
 
 // Config is what a workbench needs.
@@ -351,7 +352,7 @@ func (b *Workbench) save(c *echo.Context) error {
 	if err == nil && digestOf(there) != in.Digest || err != nil && in.Digest != "" {
 		return problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed by somebody else since this page read it; load the page anew, or name another file with --draft. Nothing was written")
 	}
-	if err := runs.Replace(b.config.Draft, text); err != nil {
+	if err := whole.Write(b.config.Draft, text); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, wire.Saved{File: b.config.Draft, Digest: digestOf(text)})

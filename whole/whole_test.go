@@ -1,0 +1,29 @@
+package whole
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestWrite(t *testing.T) {
+	folder := t.TempDir()
+	name := filepath.Join(folder, "x")
+	for _, text := range []string{"first", "second"} {
+		require.NoError(t, Write(name, []byte(text)))
+		got, err := os.ReadFile(name)
+		require.NoError(t, err)
+		assert.Equal(t, text, string(got))
+	}
+	// Where it cannot be put, what is there stays, and nothing else is left.
+	require.NoError(t, os.Mkdir(filepath.Join(folder, "folder"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "folder", "in"), nil, 0o600))
+	assert.ErrorContains(t, Write(filepath.Join(folder, "folder"), []byte("x")), "write ")
+	assert.Error(t, Write(filepath.Join(folder, "nowhere", "x"), nil))
+	entries, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	assert.Len(t, entries, 2)
+}
