@@ -16,6 +16,7 @@ import (
 	"strings"
 	"time"
 	"unicode"
+	"unicode/utf8"
 
 	"github.com/gowebpki/jcs"
 	"golang.org/x/text/cases"
@@ -151,6 +152,9 @@ func Digest(revision []byte) string {
 // Fold brings a name to the form in which names are compared: without case,
 // accents and double spaces.
 func Fold(name string) string {
+	if ascii(name) { // as most are; the tables of Unicode take their time
+		return strings.Join(strings.Fields(strings.ToLower(name)), " ")
+	}
 	t := transform.Chain(norm.NFKD, runes.Remove(runes.In(unicode.Mn)), norm.NFKC)
 	plain, _, err := transform.String(t, name)
 	if err != nil {
@@ -159,10 +163,16 @@ func Fold(name string) string {
 	return strings.Join(strings.Fields(cases.Fold().String(plain)), " ")
 }
 
+func ascii(text string) bool {
+	return !strings.ContainsFunc(text, func(r rune) bool { return r >= utf8.RuneSelf })
+}
+
+var apostrophes = strings.NewReplacer("'", "", "’", "")
+
 // ID makes a title's id from its name: letters and digits of any script, folded,
 // with a hyphen between words.
 func ID(name string) string {
-	words := strings.FieldsFunc(Fold(strings.NewReplacer("'", "", "’", "").Replace(name)), func(r rune) bool {
+	words := strings.FieldsFunc(Fold(apostrophes.Replace(name)), func(r rune) bool {
 		return !unicode.IsLetter(r) && !unicode.IsDigit(r)
 	})
 	return strings.Join(words, "-")

@@ -1,6 +1,7 @@
 package place
 
 import (
+	"slices"
 	"unicode"
 	"unicode/utf8"
 )
@@ -77,8 +78,12 @@ func (m matcher) rest(segments []Segment, folder bool, names []string, captures 
 // segment matches one name. Taking the earliest place for each literal decides
 // whether there is a match at all, so there is no backtracking.
 func (m matcher) segment(s Segment, name string, before Captures) (Captures, bool) {
-	text := runes(name)
-	folded := m.folded(text)
+	var inText, inFolded, inBlock [usualName]rune // so that few names ask for memory
+	text := appendRunes(inText[:0], name)
+	folded := text
+	if m.fold {
+		folded = m.appendFolded(inFolded[:0], name)
+	}
 	at := 0    // where the next part starts
 	open := -1 // the variable part that still takes characters, by index
 	openAt, min := 0, 0
@@ -111,13 +116,13 @@ func (m matcher) segment(s Segment, name string, before Captures) (Captures, boo
 			continue
 		}
 		// A block of literals and question marks, matched as one.
-		var block []rune
+		block := inBlock[:0]
 		j := i
 		for ; j < len(s) && (s[j].Kind == Literal || s[j].Kind == One); j++ {
 			if s[j].Kind == One {
 				block = append(block, oneRune)
 			} else {
-				block = append(block, m.folded(runes(s[j].Text))...)
+				block = m.appendFolded(block, s[j].Text)
 			}
 		}
 		first, last := at, at
@@ -164,7 +169,7 @@ func (c Captures) with(name, value string) Captures {
 }
 
 func (m matcher) equal(a, b string) bool {
-	return string(m.folded(runes(a))) == string(m.folded(runes(b)))
+	return slices.Equal(m.appendFolded(nil, a), m.appendFolded(nil, b))
 }
 
 const oneRune = -1 // stands for `?` in a block
@@ -185,8 +190,10 @@ func blockAt(block, text []rune, at int) bool {
 // that two such names stay different and come back exactly.
 const badByte = 0xDC00
 
-func runes(text string) []rune {
-	out := make([]rune, 0, len(text))
+// usualName is how many characters most names have at most.
+const usualName = 64
+
+func appendRunes(out []rune, text string) []rune {
 	for i := 0; i < len(text); {
 		r, n := utf8.DecodeRuneInString(text[i:])
 		if r == utf8.RuneError && n == 1 {
@@ -210,21 +217,22 @@ func unrunes(text []rune) string {
 	return string(out)
 }
 
-// folded brings each character to the smallest of those that differ from it
+// appendFolded brings each character to the smallest of those that differ from it
 // only in case (Unicode's simple folding), where the anchor asks for it.
-func (m matcher) folded(text []rune) []rune {
+func (m matcher) appendFolded(out []rune, text string) []rune {
+	had := len(out)
+	out = appendRunes(out, text)
 	if !m.fold {
-		return text
+		return out
 	}
-	out := make([]rune, len(text))
-	for i, r := range text {
+	for i, r := range out[had:] {
 		least := r
 		for o := unicode.SimpleFold(r); o != r; o = unicode.SimpleFold(o) {
 			if o < least {
 				least = o
 			}
 		}
-		out[i] = least
+		out[had+i] = least
 	}
 	return out
 }

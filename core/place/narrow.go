@@ -221,23 +221,40 @@ func (l Location) singlesOut() error {
 func (l Location) below(folder []Segment, name string) error {
 	segments := l.Pattern.Segments
 	m := matcher{fold: true}
+	if n := len(folder); !slices.ContainsFunc(segments[:min(n, len(segments))], Segment.deep) {
+		// Without a `**` before it there is one position behind the folder.
+		for i, f := range folder {
+			if i == len(segments) || !m.segmentsMeet(segments[i], f) {
+				return nil
+			}
+		}
+		return l.behind(n, name)
+	}
 	for next, reached := range m.states(segments, folder) {
-		if !reached {
-			continue
+		if reached {
+			if err := l.behind(next, name); err != nil {
+				return err
+			}
 		}
-		if next == len(segments) {
-			return &WideError{fmt.Sprintf("it would cover all of %s; name a folder or a file in it", name)}
-		}
-		s := segments[next]
-		if s.literal() {
-			continue
-		}
-		if !s.deep() && next == 1 && l.Anchor == PrefixDrive && m.segmentsMeet(segments[0], users) {
-			continue // whoever the user is; the guard of the user's own folder decides on the rest
-		}
-		if s.deep() || s[0].Kind != Literal || letters(s[0].Text) < 3 {
-			return &WideError{fmt.Sprintf("%q can match what other programs keep in %s; begin it with at least three letters of a name, and then the wildcard", s, name)}
-		}
+	}
+	return nil
+}
+
+// behind is the rule for the segment that stands right behind a shared folder.
+func (l Location) behind(folder int, name string) error {
+	segments := l.Pattern.Segments
+	if folder == len(segments) {
+		return &WideError{fmt.Sprintf("it would cover all of %s; name a folder or a file in it", name)}
+	}
+	s := segments[folder]
+	if s.literal() {
+		return nil
+	}
+	if !s.deep() && folder == 1 && l.Anchor == PrefixDrive && (matcher{fold: true}).segmentsMeet(segments[0], users) {
+		return nil // whoever the user is; the guard of the user's own folder decides on the rest
+	}
+	if s.deep() || s[0].Kind != Literal || letters(s[0].Text) < 3 {
+		return &WideError{fmt.Sprintf("%q can match what other programs keep in %s; begin it with at least three letters of a name, and then the wildcard", s, name)}
 	}
 	return nil
 }

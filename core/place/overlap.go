@@ -1,6 +1,7 @@
 package place
 
 import (
+	"slices"
 	"sync"
 	"unicode/utf8"
 )
@@ -27,8 +28,7 @@ func (l Location) spellings() []Location {
 	all := []Location{l}
 	for i := 0; i < len(all); i++ {
 		for _, outer := range outers()[all[i].Anchor] {
-			p := Pattern{Folder: l.Pattern.Folder}
-			p.Segments = append(append(p.Segments, outer.Pattern.Segments...), all[i].Pattern.Segments...)
+			p := Pattern{slices.Concat(outer.Pattern.Segments, all[i].Pattern.Segments), l.Pattern.Folder}
 			all = append(all, Location{outer.Anchor, p})
 		}
 	}
@@ -101,7 +101,7 @@ func (m matcher) units(s Segment) []unit {
 	for _, p := range s {
 		switch p.Kind {
 		case Literal:
-			for _, r := range m.folded(runes(p.Text)) {
+			for _, r := range m.appendFolded(nil, p.Text) {
 				out = append(out, unit{r: r})
 			}
 		case One:

@@ -178,8 +178,8 @@ func (s *Sheet) Inside(system, folder string, files Files) (*Edition, []Note) {
 			r.note(file, "more than one entry says what is installed there; the first counts")
 			return
 		}
-		if n := y.Inside; one(node, n.Name) != "" {
-			e = &Edition{Store: s.store(), Ref: one(node, n.Ref), Name: one(node, n.Name), Version: one(node, n.Version), Folder: folder}
+		if n := y.Inside; r.one(node, n.Name) != "" {
+			e = &Edition{Store: s.store(), Ref: r.one(node, n.Ref), Name: r.one(node, n.Name), Version: r.one(node, n.Version), Folder: folder}
 		}
 	})
 	return e, r.found.Notes
@@ -205,6 +205,7 @@ type reader struct {
 	read   int // bytes so far
 	// prefixes are those of each library that was looked into.
 	prefixes map[string]map[string]string
+	paths    map[string]*jsonpath.Path // by their text
 }
 
 func (r *reader) note(where, format string, args ...any) {
@@ -226,13 +227,13 @@ func (r *reader) all() {
 	}
 	if c := r.system.Cloud; c != nil {
 		r.each(r.found.Home, c.Source, func(_ string, node any) {
-			on := yes(one(node, c.On))
+			on := yes(r.one(node, c.On))
 			r.found.Cloud = &on
 		})
 	}
 	for _, h := range r.system.Starts {
 		r.each(r.found.Home, h.Source, func(file string, node any) {
-			switch ref := one(node, h.Ref); {
+			switch ref := r.one(node, h.Ref); {
 			case ref == "":
 				r.note(file, "something that %s starts is listed without a reference (%s gives nothing)", h.Launcher, h.Ref)
 			case len(r.found.Starts) < maxStarts:
@@ -293,7 +294,7 @@ func (r *reader) libraries() []string {
 		return folders
 	}
 	r.each(r.found.Home, l.Source, func(file string, node any) {
-		text := one(node, l.Folder)
+		text := r.one(node, l.Folder)
 		folder, err := r.host(text)
 		switch {
 		case text == "":
@@ -335,8 +336,8 @@ func absolute(p string) bool {
 func (r *reader) titles(lib *Library, t *Titles) (list []Edition) {
 	left := 0
 	missing := r.each(lib.Folder, t.Source, func(file string, node any) {
-		e := Edition{Store: r.sheet.store(), Ref: one(node, t.Ref), Name: one(node, t.Name), Version: one(node, t.Version)}
-		folder := one(node, t.Folder)
+		e := Edition{Store: r.sheet.store(), Ref: r.one(node, t.Ref), Name: r.one(node, t.Name), Version: r.one(node, t.Version)}
+		folder := r.one(node, t.Folder)
 		switch {
 		case e.Ref == "" && t.Ref != "" || e.Name == "" || folder == "":
 			r.note(file, "an entry without reference, name or folder is left out")
@@ -449,7 +450,7 @@ func (r *reader) accounts(a *Accounts) {
 		return
 	}
 	r.each(r.found.Home, k.Source, func(file string, node any) {
-		id := one(node, k.ID)
+		id := r.one(node, k.ID)
 		if id == "" {
 			r.note(file, "an account without an id is left out")
 			return
@@ -464,9 +465,9 @@ func (r *reader) accounts(a *Accounts) {
 			r.found.Accounts = append(r.found.Accounts, Account{ID: id})
 		}
 		if k.Name != "" {
-			r.found.Accounts[i].Name = one(node, k.Name)
+			r.found.Accounts[i].Name = r.one(node, k.Name)
 		}
-		r.found.Accounts[i].InUse = k.InUse != "" && yes(one(node, k.InUse))
+		r.found.Accounts[i].InUse = k.InUse != "" && yes(r.one(node, k.InUse))
 	})
 	// The one in use comes first.
 	sort.SliceStable(r.found.Accounts, func(i, j int) bool { return r.found.Accounts[i].InUse && !r.found.Accounts[j].InUse })
@@ -581,7 +582,7 @@ func (r *reader) nodes(file string, s Source, tree any, do func(file string, nod
 		do(file, tree)
 		return
 	}
-	found := jsonpath.MustParse(s.Each).SelectLocated(tree)
+	found := r.path(s.Each).SelectLocated(tree)
 	found.Sort() // an object has no order of its own
 	// That a filter chooses nothing is no wonder.
 	if len(found) == 0 && len(s.Keys) == 0 && !strings.Contains(s.Each, "[?") {
@@ -596,14 +597,27 @@ func (r *reader) nodes(file string, s Source, tree any, do func(file string, nod
 	}
 }
 
+// path reads a query once, however many files are asked; nil if there is none.
+func (r *reader) path(query string) *jsonpath.Path {
+	if query == "" {
+		return nil
+	}
+	p, known := r.paths[query]
+	if !known {
+		p, _ = jsonpath.Parse(query) // a checked sheet has no other
+		if r.paths == nil {
+			r.paths = map[string]*jsonpath.Path{}
+		}
+		r.paths[query] = p
+	}
+	return p
+}
+
 // one returns what a query gives as a text: the first node, empty if there is
 // none or it is no plain value.
-func one(node any, query string) string {
-	if query == "" {
-		return ""
-	}
-	p, err := jsonpath.Parse(query)
-	if err != nil {
+func (r *reader) one(node any, query string) string {
+	p := r.path(query)
+	if p == nil {
 		return ""
 	}
 	var found []any
