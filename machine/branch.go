@@ -2,6 +2,7 @@ package machine
 
 import (
 	"errors"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -21,7 +22,38 @@ type base interface {
 	stat(names []string) (fs.FileInfo, error)
 	// folder opens a folder; no names mean the base's own.
 	folder(names []string) (folder, error)
+	// read reads a regular file, at most max bytes and one.
+	read(names []string, max int) (reading, error)
 	close()
+}
+
+// errNoFile says that something else is in a file's place.
+var errNoFile = errors.New("it is no file")
+
+// reading is what was read of a file in one go.
+type reading struct {
+	data  []byte
+	after fs.FileInfo // how the file was then
+	same  bool        // it was so before too
+}
+
+// readBetween reads an open file, with a look at it before; after looks at it again.
+func readBetween(f *os.File, max int, after func() (fs.FileInfo, error)) (r reading, err error) {
+	before, err := f.Stat()
+	if err != nil {
+		return r, err
+	}
+	if !before.Mode().IsRegular() {
+		return r, errNoFile
+	}
+	if r.data, err = io.ReadAll(io.LimitReader(f, int64(max)+1)); err != nil {
+		return r, err
+	}
+	if r.after, err = after(); err != nil {
+		return r, err
+	}
+	r.same = os.SameFile(before, r.after) && before.Size() == r.after.Size() && before.ModTime().Equal(r.after.ModTime())
+	return r, nil
 }
 
 // folder is an open folder of a base.
@@ -112,6 +144,20 @@ func (t rooted) folder(names []string) (folder, error) {
 	}
 	root, err := t.root.OpenRoot(path)
 	return rootedFolder{root}, err
+}
+
+func (t rooted) read(names []string, max int) (reading, error) {
+	path := filepath.Join(names...)
+	// Opening a pipe would wait for who writes to it.
+	if info, err := t.root.Stat(path); err == nil && !info.Mode().IsRegular() {
+		return reading{}, errNoFile
+	}
+	f, err := t.root.Open(path)
+	if err != nil {
+		return reading{}, err
+	}
+	defer f.Close()
+	return readBetween(f, max, func() (fs.FileInfo, error) { return t.root.Stat(path) }) // by its name: it may have been replaced
 }
 
 func (t rooted) close() { _ = t.root.Close() }

@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"io"
 	"io/fs"
+	"math"
 	"path/filepath"
 	"sync"
 	"time"
@@ -85,17 +86,56 @@ func (t kernelBase) folder(names []string) (folder, error) {
 	if err != nil {
 		return nil, err
 	}
-	return kernelFolder(fd), nil
+	return &kernelFolder{fd: fd}, nil
+}
+
+// read opens the file once: one that is replaced meanwhile is whole as it was, and
+// one that is written to, or removed, is told by its times and its names.
+func (t kernelBase) read(names []string, max int) (r reading, err error) {
+	fd, err := t.open(names, unix.O_RDONLY|unix.O_NONBLOCK|unix.O_NOCTTY)
+	if err != nil {
+		return r, err
+	}
+	defer unix.Close(fd)
+	var before, after unix.Stat_t
+	if err = unix.Fstat(fd, &before); err != nil {
+		return r, err
+	}
+	if before.Mode&unix.S_IFMT != unix.S_IFREG {
+		return r, errNoFile
+	}
+	r.data = make([]byte, min(before.Size, int64(max))+1)
+	n := 0
+	for n < len(r.data) {
+		got, err := again(func() (int, error) { return unix.Pread(fd, r.data[n:], int64(n)) })
+		if err != nil {
+			return r, err
+		}
+		if got == 0 {
+			break
+		}
+		n += got
+	}
+	r.data = r.data[:n]
+	if err = unix.Fstat(fd, &after); err != nil {
+		return r, err
+	}
+	r.after = newSeen(names[len(names)-1], &after)
+	r.same = after.Nlink > 0 && before.Size == after.Size && before.Mtim == after.Mtim && before.Ctim == after.Ctim
+	return r, nil
 }
 
 func (t kernelBase) close() { _ = unix.Close(int(t)) }
 
-type kernelFolder int
+type kernelFolder struct {
+	fd     int
+	listed bool // it has to be gone back in
+}
 
-func (f kernelFolder) lstat(name string) (fs.FileInfo, error) {
+func (f *kernelFolder) lstat(name string) (fs.FileInfo, error) {
 	var st unix.Stat_t
 	_, err := again(func() (int, error) {
-		return 0, unix.Fstatat(int(f), name, &st, unix.AT_SYMLINK_NOFOLLOW)
+		return 0, unix.Fstatat(f.fd, name, &st, unix.AT_SYMLINK_NOFOLLOW)
 	})
 	if err != nil {
 		return nil, &fs.PathError{Op: "stat", Path: name, Err: err}
@@ -108,21 +148,51 @@ const (
 	direntLength = 16
 	direntType   = 18
 	direntName   = 19
+	direntUsual  = 32 // bytes of one
 )
 
-// list reads the names and their types (getdents64(2)); nothing is looked at.
-func (f kernelFolder) list() (all []entry, err error) {
-	if _, err := unix.Seek(int(f), 0, io.SeekStart); err != nil {
-		return nil, &fs.PathError{Op: "list", Path: ".", Err: err}
+// buffers are what folders are listed by; a new one for each would be the most that a
+// survey asks memory for.
+var buffers = sync.Pool{New: func() any { return new([8 << 10]byte) }}
+
+// list reads the names and their types; nothing is looked at.
+func (f *kernelFolder) list() (all []entry, err error) {
+	if f.listed {
+		if _, err := unix.Seek(f.fd, 0, io.SeekStart); err != nil {
+			return nil, &fs.PathError{Op: "list", Path: ".", Err: err}
+		}
 	}
-	buffer := make([]byte, 8<<10)
-	for {
-		n, err := again(func() (int, error) { return unix.ReadDirent(int(f), buffer) })
+	f.listed = true
+	return entries(f.fd, math.MaxInt)
+}
+
+// listFolder gives what is in a folder, at most max names and a few; with an error,
+// as far as it could be read.
+func listFolder(path string, max int) ([]entry, error) {
+	fd, err := again(func() (int, error) {
+		return unix.Open(path, unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+	})
+	if err != nil {
+		return nil, &fs.PathError{Op: "open", Path: path, Err: err}
+	}
+	defer unix.Close(fd)
+	return entries(fd, max)
+}
+
+// entries reads from an open folder (getdents64(2)).
+func entries(fd, max int) (all []entry, err error) {
+	buffer := buffers.Get().(*[8 << 10]byte)
+	defer buffers.Put(buffer)
+	for len(all) < max {
+		n, err := again(func() (int, error) { return unix.ReadDirent(fd, buffer[:]) })
 		if err != nil {
 			return all, &fs.PathError{Op: "list", Path: ".", Err: err}
 		}
 		if n == 0 {
-			return all, nil
+			break
+		}
+		if all == nil {
+			all = make([]entry, 0, n/direntUsual)
 		}
 		for rest := buffer[:n]; len(rest) > direntName; {
 			length := int(binary.NativeEndian.Uint16(rest[direntLength:]))
@@ -135,6 +205,7 @@ func (f kernelFolder) list() (all []entry, err error) {
 			rest = rest[length:]
 		}
 	}
+	return all, nil
 }
 
 func kindOf(t byte) fs.FileMode {
@@ -151,7 +222,7 @@ func kindOf(t byte) fs.FileMode {
 	return fs.ModeDevice
 }
 
-func (f kernelFolder) close() { _ = unix.Close(int(f)) }
+func (f *kernelFolder) close() { _ = unix.Close(f.fd) }
 
 // seen is what was seen of a file.
 type seen struct {

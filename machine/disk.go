@@ -3,7 +3,6 @@ package machine
 import (
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -21,10 +20,14 @@ import (
 type Disk struct {
 	Roots  place.Roots
 	Prefix *Prefix
+
+	// What is kept while much is looked at; nil keeps nothing.
+	bases *bases
+	links *links
 }
 
 // Inside is the machine that a prefix simulates.
-func Inside(p *Prefix) Disk { return Disk{p.Roots, p} }
+func Inside(p *Prefix) Disk { return Disk{Roots: p.Roots, Prefix: p} }
 
 // Root gives an anchor's folder.
 func (d Disk) Root(a place.Anchor) (string, bool) {
@@ -34,7 +37,7 @@ func (d Disk) Root(a place.Anchor) (string, bool) {
 
 // Real follows the links of a folder.
 func (d Disk) Real(folder string) string {
-	if real, err := filepath.EvalSymlinks(folder); err == nil {
+	if real, err := d.links.follow(folder); err == nil {
 		return filepath.ToSlash(real)
 	}
 	return folder
@@ -79,14 +82,14 @@ const maxListed = 20_000
 
 // List gives what fits a pattern below a folder.
 func (d Disk) List(folder string, l place.Location) ([]sheet.Entry, error) {
-	t, err := openBase(folder)
+	t, done, err := d.bases.of(folder)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, sheet.ErrNotThere
 	}
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be listed: %w", folder, reason(err))
 	}
-	defer t.close()
+	defer done()
 	g := glob{top: folder, l: l, fold: d.Prefix != nil}
 	b, err := openBranch(t, nil)
 	if err != nil {
@@ -153,28 +156,20 @@ func (g *glob) into(b branch, captures place.Captures) error {
 // Read reads a file that List gave. One that changes while it is read is read
 // again, a few times: its launcher may be writing it.
 func (d Disk) Read(folder string, e sheet.Entry) ([]byte, error) {
-	root, err := os.OpenRoot(folder)
+	t, done, err := d.bases.of(folder)
 	if err != nil {
 		return nil, err
 	}
-	defer root.Close()
-	return steadily(func() (data []byte, before, after fs.FileInfo, err error) {
-		f, err := root.Open(filepath.Join(e.Names...))
-		if err != nil {
-			return nil, nil, nil, fmt.Errorf("it cannot be read: %w", reason(err))
+	defer done()
+	return steadily(func() (reading, error) {
+		r, err := t.read(e.Names, sheet.MaxFile)
+		switch {
+		case err != nil:
+			return r, fmt.Errorf("it cannot be read: %w", reason(err))
+		case len(r.data) > sheet.MaxFile:
+			return r, fmt.Errorf("it is larger than %d bytes", sheet.MaxFile)
 		}
-		defer f.Close()
-		if before, err = f.Stat(); err != nil {
-			return nil, nil, nil, err
-		}
-		if data, err = io.ReadAll(io.LimitReader(f, sheet.MaxFile+1)); err != nil {
-			return nil, nil, nil, fmt.Errorf("it cannot be read: %w", reason(err))
-		}
-		if len(data) > sheet.MaxFile {
-			return nil, nil, nil, fmt.Errorf("it is larger than %d bytes", sheet.MaxFile)
-		}
-		after, err = root.Stat(filepath.Join(e.Names...)) // by its name: it may have been replaced
-		return data, before, after, err
+		return r, nil
 	})
 }
 
@@ -202,14 +197,14 @@ func atRest(changed time.Time) bool {
 }
 
 // steadily reads until what was read is the same before and after, and at rest.
-func steadily(read func() (data []byte, before, after fs.FileInfo, err error)) ([]byte, error) {
+func steadily(read func() (reading, error)) ([]byte, error) {
 	for try := 0; ; try++ {
-		data, before, after, err := read()
+		r, err := read()
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return nil, err
 		}
-		if err == nil && os.SameFile(before, after) && before.Size() == after.Size() && before.ModTime().Equal(after.ModTime()) && int64(len(data)) == after.Size() && atRest(after.ModTime()) {
-			return data, nil
+		if err == nil && r.same && int64(len(r.data)) == r.after.Size() && atRest(r.after.ModTime()) {
+			return r.data, nil
 		}
 		if try == steadyTries {
 			if err != nil {

@@ -102,8 +102,9 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		return Found{Files: []File{}}, fmt.Errorf("%s: %w", l.Anchor, ErrNoRoot)
 	}
 	fixed := fixedPart(l)
+	alone := len(fixed) // how many of them can only be one
 	if fold {
-		fixed = asOnDisk(top, fixed)
+		fixed, alone = asOnDisk(top, fixed)
 	}
 	out := Found{Folder: filepath.Join(append([]string{top}, fixed...)...), Files: []File{}}
 	t, done, err := f.bases.of(top)
@@ -115,11 +116,9 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		return out, nil
 	}
 	defer done()
-	w := walk{top: top, l: l, fold: fold, out: &out, seen: map[string]bool{}}
-	var begin []string // what need not be looked for name by name
-	if !fold {
-		begin = fixed[:min(len(fixed), len(l.Pattern.Segments)-1)]
-	}
+	w := walk{top: top, l: l, fold: fold, out: &out, seen: map[string]bool{}, sure: fixed[:alone]}
+	// These need not be looked for name by name.
+	begin := fixed[:min(alone, len(l.Pattern.Segments)-1)]
 	b, err := openBranch(t, begin)
 	if err == nil {
 		err = w.into(b, len(begin), known)
@@ -147,18 +146,23 @@ func fixedPart(l place.Location) (names []string) {
 }
 
 // asOnDisk writes names as the folders on the disk are called, as far as they
-// are there.
-func asOnDisk(top string, names []string) []string {
-	out := slices.Clone(names)
+// are there. alone says how many from the first on can be no other, in whatever case.
+func asOnDisk(top string, names []string) (out []string, alone int) {
+	out = slices.Clone(names)
+	single := true
 	for i, n := range names {
-		found, ok := anyCase(top, n)
-		if !ok {
+		entries, err := listFolder(top, maxEntries)
+		found, others := anyCase(entries, n)
+		if found.name == "" {
 			break
 		}
-		out[i] = found
-		top = filepath.Join(top, found)
+		if single = single && others == 0 && err == nil && len(entries) < maxEntries; single {
+			alone = i + 1
+		}
+		out[i] = found.name
+		top = filepath.Join(top, found.name)
 	}
-	return out
+	return out, alone
 }
 
 // missingLevel says which part of the way is not there.
@@ -179,6 +183,7 @@ type walk struct {
 	top     string
 	l       place.Location
 	fold    bool
+	sure    []string // the first names, as far as they can be no others
 	out     *Found
 	entries int
 	seen    map[string]bool // `**` can reach a file by several ways
@@ -207,9 +212,13 @@ func (w *walk) into(b branch, i int, captures place.Captures) error {
 			return nil
 		})
 	}
-	if len(s) == 1 && s[0].Kind == place.Literal && !w.fold {
-		info, err := b.stat(s[0].Text)
-		return w.enter(b, s[0].Text, info, err, i, captures)
+	if len(s) == 1 && s[0].Kind == place.Literal && (!w.fold || i < len(w.sure)) {
+		name := s[0].Text
+		if w.fold {
+			name = w.sure[i]
+		}
+		info, err := b.stat(name)
+		return w.enter(b, name, info, err, i, captures)
 	}
 	return w.each(b, func(e entry) error {
 		if c, ok := w.l.MatchSegment(i, e.name, captures, w.fold); ok {
@@ -294,6 +303,18 @@ func (w *walk) each(b branch, do func(entry) error) error {
 	}
 	return nil
 }
+
+// Names are the names in a folder; none if it cannot be listed. A folder with very
+// many is cut: what lies in it was not put there by titles alone.
+func Names(folder string) (names []string) {
+	entries, _ := listFolder(folder, maxNames)
+	for _, e := range entries {
+		names = append(names, e.name)
+	}
+	return names
+}
+
+const maxNames = 50_000
 
 func with(names []string, name string) []string {
 	return append(append(make([]string, 0, len(names)+1), names...), name)

@@ -32,7 +32,12 @@ type Prefix struct {
 	profile       string // the user's home, as the programs inside see it
 	given         string // the user's name as the launcher's sheet says
 	memory        *memory
-	ways          map[string]string // what steps of a path led to, while the prefix is opened
+
+	// What was seen while the prefix is opened; nil from then on, as what is there
+	// may change.
+	links  *links
+	ways   map[string]string  // what steps of a path led to
+	listed map[string][]entry // what folders hold
 }
 
 // ErrNoPrefix says that a folder is no prefix.
@@ -70,13 +75,13 @@ func OpenPrefix(folder string) (*Prefix, error) { return OpenPrefixOf(folder, ""
 // this name, which counts where the registry does not say; it may be empty. The
 // registry keys that will be asked for, as paths below their roots, are read along.
 func OpenPrefixOf(folder, user string, keys ...string) (*Prefix, error) {
-	return openPrefix(nil, folder, user, wantedKeys(keys))
+	return openPrefix(nil, new(links), folder, user, wantedKeys(keys))
 }
 
 // wantedKeys are the keys that are read of a prefix's hives.
 func wantedKeys(more []string) []string { return append(slices.Clone(folderKeys), more...) }
 
-func openPrefix(m *memory, folder, user string, keys []string) (*Prefix, error) {
+func openPrefix(m *memory, l *links, folder, user string, keys []string) (*Prefix, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
 		return nil, err
@@ -84,7 +89,7 @@ func openPrefix(m *memory, folder, user string, keys []string) (*Prefix, error) 
 	if info, err := os.Stat(filepath.Join(folder, "drive_c")); err != nil || !info.IsDir() {
 		return nil, fmt.Errorf("%s: %w: it holds no drive_c; name the folder that holds drive_c and dosdevices", folder, ErrNoPrefix)
 	}
-	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}, given: user, keys: keys, memory: m, ways: map[string]string{}}
+	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}, given: user, keys: keys, memory: m, links: l, ways: map[string]string{}, listed: map[string][]entry{}}
 	for name, h := range map[string]**hive.Hive{"system.reg": &p.machine, "user.reg": &p.user} {
 		if *h, err = p.hive(name, p.keys...); err != nil {
 			p.note("%s could not be read (%v): the usual places are taken", name, err)
@@ -97,7 +102,7 @@ func openPrefix(m *memory, folder, user string, keys []string) (*Prefix, error) 
 	for _, k := range knownFolders {
 		p.root(k.anchor, p.knownFolder(k.everybody, k.value, k.byDefault))
 	}
-	p.ways = nil // what is there may change from now on
+	p.links, p.ways, p.listed = nil, nil, nil
 	return p, nil
 }
 
@@ -112,22 +117,24 @@ func (p *Prefix) hive(name string, paths ...string) (*hive.Hive, error) {
 		return h, nil
 	}
 	var info fs.FileInfo
-	data, err := steadily(func() (data []byte, before, after fs.FileInfo, err error) {
-		if before, err = os.Stat(path); err != nil {
-			return nil, nil, nil, err
+	data, err := steadily(func() (r reading, err error) {
+		if info, err = os.Stat(path); err != nil {
+			return r, err
 		}
-		if before.Size() > hive.MaxBytes {
-			return nil, nil, nil, fmt.Errorf("it has %d bytes", before.Size())
+		if info.Size() > hive.MaxBytes {
+			return r, fmt.Errorf("it has %d bytes", info.Size())
 		}
-		if !before.Mode().IsRegular() {
-			return nil, nil, nil, errors.New("it is no file")
+		if !info.Mode().IsRegular() {
+			return r, errNoFile
 		}
-		if data, err = os.ReadFile(path); err != nil {
-			return nil, nil, nil, err
+		f, err := os.Open(path)
+		if err != nil {
+			return r, err
 		}
-		after, err = os.Stat(path)
-		info = after
-		return data, before, after, err
+		defer f.Close()
+		r, err = readBetween(f, hive.MaxBytes, func() (fs.FileInfo, error) { return os.Stat(path) })
+		info = r.after
+		return r, err
 	})
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, errors.New("it is not there")
@@ -155,8 +162,8 @@ func (p *Prefix) findUser() {
 		p.profile, _ = p.user.Text("Volatile Environment", "USERPROFILE")
 	}
 	if p.profile == "" && p.given != "" {
-		if name, ok := anyCase(filepath.Join(p.Folder, "drive_c", "users"), p.given); ok {
-			p.profile = `C:\users\` + name
+		if e, ok := p.find(filepath.Join(p.Folder, "drive_c", "users"), p.given); ok {
+			p.profile = `C:\users\` + e.name
 		}
 	}
 	if p.profile == "" {
@@ -249,9 +256,9 @@ func (p *Prefix) HostPath(windows string) (string, error) {
 	at, known := p.ways[drive]
 	if !known {
 		var err error
-		at, err = filepath.EvalSymlinks(filepath.Join(p.Folder, "dosdevices", drive))
+		at, err = p.links.follow(filepath.Join(p.Folder, "dosdevices", drive))
 		if err != nil && drive == "c:" {
-			at, err = filepath.EvalSymlinks(filepath.Join(p.Folder, "drive_c"))
+			at, err = p.links.follow(filepath.Join(p.Folder, "drive_c"))
 		}
 		if err != nil {
 			return "", fmt.Errorf("there is no drive %s", strings.ToUpper(drive))
@@ -270,12 +277,12 @@ func (p *Prefix) HostPath(windows string) (string, error) {
 			at = next
 			continue
 		}
-		found, ok := anyCase(at, name)
+		found, ok := p.find(at, name)
 		if !ok {
 			return filepath.Join(append([]string{at}, names[i:]...)...), nil
 		}
 		var err error
-		if at, err = behind(filepath.Join(at, found)); err != nil {
+		if at, err = p.behind(at, found); err != nil {
 			return "", fmt.Errorf("%q: %w", windows, err)
 		}
 		if p.ways != nil {
@@ -285,35 +292,46 @@ func (p *Prefix) HostPath(windows string) (string, error) {
 	return at, nil
 }
 
-// behind follows the last name of a path if it is a link; the rest has none.
-func behind(path string) (string, error) {
-	info, err := os.Lstat(path)
-	if err != nil || info.Mode()&fs.ModeSymlink == 0 {
-		return path, err
+// behind follows a name in a folder if it is a link; the folder's path has none.
+func (p *Prefix) behind(folder string, e entry) (string, error) {
+	path := filepath.Join(folder, e.name)
+	if e.kind&(fs.ModeSymlink|fs.ModeIrregular) == 0 {
+		return path, nil
 	}
-	return filepath.EvalSymlinks(path)
+	return p.links.follow(path)
 }
 
-// anyCase finds a name in a folder as it stands there: the same, else the first
-// that differs in case alone. Asking for the name itself would not tell, where
-// the file system takes any case.
-func anyCase(folder, name string) (string, bool) {
-	f, err := os.Open(folder)
-	if err != nil {
-		return "", false
-	}
-	defer f.Close()
-	names, _ := f.Readdirnames(-1)
-	found, ok := "", false
-	for _, n := range names {
-		switch {
-		case n == name:
-			return n, true
-		case strings.EqualFold(n, name) && (!ok || n < found):
-			found, ok = n, true
+// find finds a name in a folder as it stands there.
+func (p *Prefix) find(folder, name string) (entry, bool) {
+	entries, known := p.listed[folder]
+	if !known {
+		entries, _ = listFolder(folder, maxEntries)
+		if p.listed != nil {
+			p.listed[folder] = entries
 		}
 	}
-	return found, ok
+	found, _ := anyCase(entries, name)
+	return found, found.name != ""
+}
+
+// anyCase finds a name among those of a folder: the same, else the first that
+// differs in case alone. others counts those that it could have been too. Asking for
+// the name itself would not tell, where the file system takes any case.
+func anyCase(entries []entry, name string) (found entry, others int) {
+	fit := 0
+	for _, e := range entries {
+		switch {
+		case e.name == name:
+			found = e
+			fit++
+		case strings.EqualFold(e.name, name):
+			if found.name == "" || found.name != name && e.name < found.name {
+				found = e
+			}
+			fit++
+		}
+	}
+	return found, max(0, fit-1)
 }
 
 // Drives are the drives by letter (c:), as folders of this machine; those that

@@ -52,13 +52,15 @@ type InPrefix struct {
 // prefixes, and the folders that were named. told is called as prefixes are
 // looked at, with how many of how many; it may be nil.
 func Look(sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(done, of int)) *Survey {
-	l := looker{sheets: sheets, survey: &Survey{Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}}, at: map[string]int{}, homes: map[string]bool{}}
+	disk := Disk{bases: &bases{}, links: &links{}}
+	defer disk.bases.close()
+	l := looker{disk: disk, sheets: sheets, survey: &Survey{Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}}, at: map[string]int{}, homes: map[string]bool{}}
 	for _, s := range sheets {
-		l.add(s.Read(System(), Disk{Roots: roots})...)
+		l.add(s.Read(System(), l.below(roots))...)
 	}
 	for _, box := range Sandboxes(roots[place.Home]) {
 		for _, s := range sheets {
-			found := s.Read(System(), Disk{Roots: box.Roots})
+			found := s.Read(System(), l.below(box.Roots))
 			for i := range found {
 				found[i].Sandbox = box.ID
 			}
@@ -85,16 +87,24 @@ func Look(sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(don
 }
 
 type looker struct {
+	disk   Disk // what is kept of it meanwhile
 	sheets []*sheet.Sheet
 	survey *Survey
 	at     map[string]int  // prefixes, by their real folder
 	homes  map[string]bool // installations that are known, by launcher and real folder
 }
 
+// below is the disk with these roots.
+func (l *looker) below(roots place.Roots) Disk {
+	d := l.disk
+	d.Roots = roots
+	return d
+}
+
 func (l *looker) add(found ...sheet.Found) {
 	for _, f := range found {
 		// A sheet may name the folder of a sandbox, which is looked into anyway.
-		if home := f.Launcher + " " + (Disk{}).Real(f.Home); f.Home != "" {
+		if home := f.Launcher + " " + l.disk.Real(f.Home); f.Home != "" {
 			if l.homes[home] {
 				continue
 			}
@@ -117,7 +127,7 @@ func Label(e sheet.Edition) string {
 }
 
 func (l *looker) prefix(folder, user, why, of string) {
-	real := Disk{}.Real(folder)
+	real := l.disk.Real(folder)
 	i, known := l.at[real]
 	if !known {
 		i = len(l.survey.Prefixes)
@@ -160,14 +170,16 @@ func (l *looker) openPrefixes(roots place.Roots, told func(done, of int)) {
 
 // openPrefix opens one and finds the launchers in it.
 func (l *looker) openPrefix(m *memory, in *InPrefix, keys []string) (all []sheet.Found) {
-	p, err := openPrefix(m, in.Folder, in.User, keys)
+	p, err := openPrefix(m, l.disk.links, in.Folder, in.User, keys)
 	if err != nil {
 		in.Notes = append(in.Notes, "it is no prefix yet: it holds no drive_c")
 		return nil
 	}
 	in.Prefix, in.User, in.Notes = p, p.User, append(in.Notes, p.Notes...)
 	for _, s := range l.sheets {
-		for _, f := range s.Read("windows", Inside(p)) {
+		inside := l.below(p.Roots)
+		inside.Prefix = p
+		for _, f := range s.Read("windows", inside) {
 			f.Prefix = in.Folder
 			for _, lib := range f.Libraries {
 				for _, e := range lib.Editions {
@@ -209,12 +221,12 @@ func (l *looker) named(folders []Named) {
 	for _, x := range l.survey.Found {
 		for _, lib := range x.Libraries {
 			for _, e := range lib.Editions {
-				known[Disk{}.Real(e.Folder)] = true
+				known[l.disk.Real(e.Folder)] = true
 			}
 		}
 	}
 	for _, n := range folders {
-		if known[Disk{}.Real(n.Folder)] {
+		if known[l.disk.Real(n.Folder)] {
 			continue
 		}
 		e, notes := InstalledIn(l.sheets, n.Folder)

@@ -3,12 +3,12 @@ package present
 import (
 	"errors"
 	"maps"
-	"os"
 	"slices"
 	"sort"
 
 	"endroit/core/place"
 	"endroit/kept"
+	"endroit/machine"
 	"endroit/workers"
 )
 
@@ -75,7 +75,7 @@ func (h *Here) keepers(k *kept.Kept, a place.Anchor) (all []keeper, err error) {
 	var folders []kept.Folder
 	look := func(roots place.Roots, prefix string) {
 		if top := roots[a]; top != "" {
-			folders = append(folders, kept.Folder{Names: names(top), Inside: func(name string) []string { return names(top + "/" + name) }})
+			folders = append(folders, kept.Folder{Names: machine.Names(top), Inside: func(name string) []string { return machine.Names(top + "/" + name) }})
 			all = append(all, keeper{prefix: prefix})
 		}
 	}
@@ -117,17 +117,3 @@ func (h *Here) resolve(k *kept.Kept, scopes map[string]Scope, told func(done, of
 	})
 	return all, nil
 }
-
-// names are the names in a folder; none if it cannot be listed. A folder with very
-// many is cut: what lies in it was not put there by titles alone.
-func names(folder string) (out []string) {
-	f, err := os.Open(folder)
-	if err != nil {
-		return nil
-	}
-	defer f.Close()
-	out, _ = f.Readdirnames(maxNames)
-	return out
-}
-
-const maxNames = 50_000
