@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 )
 
@@ -78,12 +79,21 @@ type branch struct {
 	base  base
 	dir   folder
 	names []string // from the base's own folder
+	path  string   // on the disk
 }
 
-// openBranch opens a folder of a base as a walk's beginning.
-func openBranch(t base, names []string) (branch, error) {
+// openBranch opens a folder of a base, which is at top, as a walk's beginning.
+func openBranch(t base, top string, names []string) (branch, error) {
 	dir, err := t.folder(names)
-	return branch{t, dir, names}, err
+	return branch{t, dir, names, filepath.Join(append([]string{top}, names...)...)}, err
+}
+
+// at is where a name in the folder is on the disk.
+func (b branch) at(name string) string {
+	if strings.HasSuffix(b.path, string(filepath.Separator)) {
+		return b.path + name
+	}
+	return b.path + string(filepath.Separator) + name
 }
 
 // stat looks at what a name in the folder is, or leads to.
@@ -113,7 +123,11 @@ func (b branch) isFolder(e entry) bool {
 }
 
 // into opens a folder in the folder.
-func (b branch) into(name string) (branch, error) { return openBranch(b.base, with(b.names, name)) }
+func (b branch) into(name string) (branch, error) {
+	names := with(b.names, name)
+	dir, err := b.base.folder(names)
+	return branch{b.base, dir, names, b.at(name)}, err
+}
 
 func (b branch) list() ([]entry, error) { return b.dir.list() }
 

@@ -43,7 +43,7 @@ func TestAFolderTellsWhatIsInIt(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	eitherWay(t, func(t *testing.T, open func(string) base) {
-		b, err := openBranch(open(top), nil)
+		b, err := openBranch(open(top), top, nil)
 		require.NoError(t, err)
 		defer b.close()
 		for range 2 { // it can be listed again
@@ -88,7 +88,7 @@ func TestAFolderTellsWhatIsInIt(t *testing.T) {
 			_, err := b.into(name)
 			assert.Error(t, err, name)
 		}
-		_, err = openBranch(open(top), []string{"folder", "..", "..", "etc"})
+		_, err = openBranch(open(top), top, []string{"folder", "..", "..", "etc"})
 		assert.Error(t, err, "no way leads out")
 	})
 }
@@ -104,7 +104,7 @@ func TestAFolderOfVeryManyNames(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(top, "\xff\n"), nil, 0o600))
 	want = append(want, "\xff\n")
 	eitherWay(t, func(t *testing.T, open func(string) base) {
-		b, err := openBranch(open(top), nil)
+		b, err := openBranch(open(top), top, nil)
 		require.NoError(t, err)
 		defer b.close()
 		entries, err := b.list()

@@ -91,7 +91,7 @@ func (d Disk) List(folder string, l place.Location) ([]sheet.Entry, error) {
 	}
 	defer done()
 	g := glob{top: folder, l: l, fold: d.Prefix != nil}
-	b, err := openBranch(t, nil)
+	b, err := openBranch(t, folder, nil)
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be listed: %w", folder, reason(err))
 	}

@@ -116,10 +116,15 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		return out, nil
 	}
 	defer done()
-	w := walk{top: top, l: l, fold: fold, out: &out, seen: map[string]bool{}, sure: fixed[:alone]}
+	w := walk{top: top, l: l, fold: fold, out: &out, sure: fixed[:alone]}
+	for i := range l.Pattern.Segments {
+		if l.IsDeep(i) {
+			w.seen = map[string]bool{}
+		}
+	}
 	// These need not be looked for name by name.
 	begin := fixed[:min(alone, len(l.Pattern.Segments)-1)]
-	b, err := openBranch(t, begin)
+	b, err := openBranch(t, top, begin)
 	if err == nil {
 		err = w.into(b, len(begin), known)
 		b.close()
@@ -186,12 +191,7 @@ type walk struct {
 	sure    []string // the first names, as far as they can be no others
 	out     *Found
 	entries int
-	seen    map[string]bool // `**` can reach a file by several ways
-}
-
-// path is where a name in a folder of the walk is on the disk.
-func (w *walk) path(b branch, names ...string) string {
-	return filepath.Join(slices.Concat([]string{w.top}, b.names, names)...)
+	seen    map[string]bool // where a `**` can reach a file by several ways
 }
 
 // into matches the segments from i on below a folder.
@@ -279,11 +279,13 @@ func (w *walk) add(b branch, name string, info fs.FileInfo, captures place.Captu
 	if len(w.out.Files) == maxFound {
 		return fmt.Errorf("%w: more than %d fit %s", ErrTooMany, maxFound, w.l)
 	}
-	path := w.path(b, name)
-	if w.seen[path] {
-		return nil
+	path := b.at(name)
+	if w.seen != nil {
+		if w.seen[path] {
+			return nil
+		}
+		w.seen[path] = true
 	}
-	w.seen[path] = true
 	w.out.Files = append(w.out.Files, File{Path: path, Size: info.Size(), Time: info.ModTime(), Captures: captures})
 	return nil
 }
@@ -291,7 +293,7 @@ func (w *walk) add(b branch, name string, info fs.FileInfo, captures place.Captu
 func (w *walk) each(b branch, do func(entry) error) error {
 	entries, err := b.list()
 	if err != nil {
-		w.out.Missing = fmt.Sprintf("%s was not read whole: %v", w.path(b), reason(err))
+		w.out.Missing = fmt.Sprintf("%s was not read whole: %v", b.path, reason(err))
 	}
 	if w.entries += len(entries); w.entries > maxEntries {
 		return fmt.Errorf("%w: more than %d names lie on the way of %s", ErrTooMany, maxEntries, w.l)

@@ -8,6 +8,7 @@ package present
 
 import (
 	"errors"
+	"maps"
 	"os"
 	"os/user"
 	"path/filepath"
@@ -266,7 +267,7 @@ func (h *Here) installed(t *manifest.Title, v manifest.Variant, forWindows bool)
 func (h *Here) native(t *manifest.Title, v manifest.Variant) (out []Variant) {
 	editions := h.installed(t, v, false)
 	if len(editions) == 0 || h.Install != "" {
-		roots := with(h.roots, place.Install, h.Install)
+		roots := with(h.roots, h.Install, "")
 		out = append(out, h.variant(v, roots, nil))
 	} else {
 		for _, e := range editions {
@@ -283,13 +284,14 @@ func (h *Here) native(t *manifest.Title, v manifest.Variant) (out []Variant) {
 	return out
 }
 
-func with(roots place.Roots, a place.Anchor, folder string) place.Roots {
-	out := place.Roots{}
-	for k, v := range roots {
-		out[k] = v
-	}
-	if folder != "" {
-		out[a] = folder
+// with are the roots, and where an edition's own anchors lie.
+func with(roots place.Roots, install, account string) place.Roots {
+	out := make(place.Roots, len(roots)+2)
+	maps.Copy(out, roots)
+	for a, folder := range map[place.Anchor]string{place.Install: install, place.AccountData: account} {
+		if folder != "" {
+			out[a] = folder
+		}
 	}
 	return out
 }
@@ -299,7 +301,7 @@ func with(roots place.Roots, a place.Anchor, folder string) place.Roots {
 // only what lies there.
 func (h *Here) edition(v manifest.Variant, e sheet.Installed) (out []Variant) {
 	for _, part := range perAccount(v, e.Accounts) {
-		roots := with(with(h.roots, place.Install, e.Folder), place.AccountData, part.folder)
+		roots := with(h.roots, e.Folder, part.folder)
 		found := h.variant(part.variant, roots, e.Accounts)
 		found.Account = part.account
 		out = append(out, tell(found, e))
@@ -398,8 +400,9 @@ func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.A
 		known["ref"] = v.Ref
 	}
 	for _, l := range v.Locations {
-		one := locate(l, func(at place.Location) (machine.Found, error) { return h.finder.Find(roots, at, known) })
-		one.Forms = nativeForms(l.At, one.Folder, roots)
+		at, err := place.Parse(l.At)
+		one := locate(l, at, err, func() (machine.Found, error) { return h.finder.Find(roots, at, known) })
+		one.Forms = nativeForms(at.Anchor, one.Folder, roots)
 		out.Locations = append(out.Locations, one)
 	}
 	return byAccount(out)
@@ -408,6 +411,9 @@ func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.A
 // byAccount puts the files of the account in use before those of others, where a
 // location tells accounts apart; within an account the newest stays first.
 func byAccount(v Variant) Variant {
+	if len(v.Accounts) == 0 {
+		return v
+	}
 	inUse := map[string]bool{}
 	for _, a := range v.Accounts {
 		inUse[a.ID] = a.InUse
@@ -420,13 +426,12 @@ func byAccount(v Variant) Variant {
 	return v
 }
 
-// locate looks one location of the manifest up.
-func locate(l manifest.Location, find func(place.Location) (machine.Found, error)) Location {
+// locate looks one location of the manifest up; at and err are what it reads as.
+func locate(l manifest.Location, at place.Location, err error, find func() (machine.Found, error)) Location {
 	one := Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Notes: l.Notes, Found: machine.Found{Files: []machine.File{}}, Forms: []place.Form{}}
 	_, one.Reason = standing.Of(l.Evidence)
-	at, err := place.Parse(l.At)
 	if err == nil {
-		one.Found, err = find(at)
+		one.Found, err = find()
 	}
 	switch {
 	case errors.Is(err, machine.ErrNoRoot) && at.Anchor == place.Install:
@@ -457,7 +462,7 @@ func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roo
 			out.Locations = append(out.Locations, key(l, at, p))
 			continue
 		}
-		one := locate(l, func(at place.Location) (machine.Found, error) {
+		one := locate(l, at, err, func() (machine.Found, error) {
 			if outside[at.Anchor] != "" {
 				return h.finder.Find(outside, at, inside)
 			}
@@ -471,7 +476,7 @@ func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roo
 
 // key looks a registry location up in a prefix's hives.
 func key(l manifest.Location, at place.Location, p *machine.Prefix) Location {
-	one := locate(l, func(place.Location) (machine.Found, error) { return machine.Found{Files: []machine.File{}}, nil })
+	one := locate(l, at, nil, func() (machine.Found, error) { return machine.Found{Files: []machine.File{}}, nil })
 	one.Forms = at.FormsIn(place.Inside{})
 	values, found, err := p.HasKey(at.Names())
 	switch {
@@ -487,18 +492,14 @@ func key(l manifest.Location, at place.Location, p *machine.Prefix) Location {
 }
 
 // nativeForms writes a folder of this system in the ways that can be pasted here.
-func nativeForms(at, folder string, roots place.Roots) []place.Form {
+func nativeForms(a place.Anchor, folder string, roots place.Roots) []place.Form {
 	if folder == "" {
 		return []place.Form{}
 	}
 	if runtime.GOOS != "windows" {
 		return []place.Form{{For: place.ForShell, Text: place.ShellQuote(folder)}}
 	}
-	l, err := place.Parse(at)
-	if err != nil {
-		return []place.Form{}
-	}
-	return windowsForms(l.Anchor, folder, roots[l.Anchor], os.Getenv)
+	return windowsForms(a, folder, roots[a], os.Getenv)
 }
 
 // windowsForms writes a folder of Windows below an anchor's. The variable is told

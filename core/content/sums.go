@@ -14,6 +14,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"sync"
 )
 
 // SumOptions say where a checksum is looked for beside the usual places.
@@ -77,7 +78,7 @@ type summer struct {
 // told, over all before it, all behind it, all but it, or what follows a header. The
 // longest matches, which chance explains least, come first.
 func FindSums(data []byte, o SumOptions) (found []SumMatch) {
-	for _, s := range summers {
+	for _, s := range summers() {
 		found = append(found, s.find(data, o)...)
 	}
 	slices.SortStableFunc(found, func(a, b SumMatch) int { return b.Bits - a.Bits })
@@ -91,11 +92,11 @@ type SumOf struct {
 }
 
 func summerOf(algorithm string, bits int) (summer, bool) {
-	i := slices.IndexFunc(summers, func(s summer) bool { return s.name == algorithm && (bits == 0 || s.bits == bits) })
+	i := slices.IndexFunc(summers(), func(s summer) bool { return s.name == algorithm && (bits == 0 || s.bits == bits) })
 	if i < 0 {
 		return summer{}, false
 	}
-	return summers[i], true
+	return summers()[i], true
 }
 
 // HasSum reports whether there is an algorithm of this name, with so many bits (0 for any).
@@ -128,7 +129,7 @@ func SumBytes(data []byte, algorithm string, bits int, stored string, of SumOf) 
 // number of bits, highest byte first.
 func EverySum(data []byte) map[string][]byte {
 	all := map[string][]byte{}
-	for _, s := range summers {
+	for _, s := range summers() {
 		all[s.name+", "+strconv.Itoa(s.bits)+" bits"] = s.over(data, []span{{from: 0, to: len(data)}})[0]
 	}
 	return all
@@ -291,7 +292,7 @@ func CommonSums(first []SumMatch, others ...[]SumMatch) (both []SumMatch) {
 }
 
 // summers are the algorithms that are tried.
-var summers = func() (list []summer) {
+var summers = sync.OnceValue(func() (list []summer) {
 	for _, c := range crcs {
 		r := newRegister(c)
 		list = append(list, summer{name: c.name, bits: int(c.width), parts: true, over: r.over})
@@ -361,7 +362,7 @@ var summers = func() (list []summer) {
 		list = append(list, summer{name: h.name, bits: h.bits, digest: h.digest, over: hashes(h.make)})
 	}
 	return list
-}()
+})
 
 func same(x uint64) uint64 { return x }
 

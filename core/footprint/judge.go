@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"endroit/core/content"
+	"endroit/core/late"
 	"endroit/core/place"
 	"endroit/core/trace"
 )
@@ -207,7 +208,7 @@ func (v *view) systemPath() string {
 	if v.b.prefix.isWindows(v.file.Path) {
 		return "it is one of Windows' own files in the prefix"
 	}
-	if v.b.h.OS == "windows" && windowsFolder.MatchString(v.file.Path) {
+	if v.b.h.OS == "windows" && windowsFolder().MatchString(v.file.Path) {
 		return "it is one of Windows' own files"
 	}
 	for _, root := range systemRoots {
@@ -313,7 +314,7 @@ func (v *view) writtenAndRemoved() string {
 }
 
 func (v *view) temporaryFolder() string {
-	if name := windowsTemp.FindString(v.file.Path); name != "" && (v.writesSeen() || v.removed) {
+	if name := windowsTemp().FindString(v.file.Path); name != "" && (v.writesSeen() || v.removed) {
 		return "it lies in Windows' folder for temporary files"
 	}
 	for _, t := range []string{"/tmp/", "/var/tmp/"} {
@@ -332,11 +333,11 @@ func (v *view) temporaryName() string {
 }
 
 var (
-	windowsFolder = regexp.MustCompile(`(?i)^[a-z]:/(windows|\$recycle\.bin|system volume information|programdata/microsoft|program files/windowsapps)/`)
-	windowsTemp   = regexp.MustCompile(`(?i)/appdata/local/temp/`)
-	windowsKeys   = regexp.MustCompile(`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`)
-	sessionKeys   = regexp.MustCompile(`(?i)^registry:HKEY_(CURRENT_USER|USERS/[^/]+)/(Volatile Environment|SessionInformation|Software/Wine/(Temporary|Fonts/Cache))`)
-	softwareKeys  = regexp.MustCompile(`(?i)^registry:HKEY_(CURRENT_USER|LOCAL_MACHINE)/Software/(Wow6432Node/)?[^/]+/`)
+	windowsFolder = late.Regexp(`(?i)^[a-z]:/(windows|\$recycle\.bin|system volume information|programdata/microsoft|program files/windowsapps)/`)
+	windowsTemp   = late.Regexp(`(?i)/appdata/local/temp/`)
+	windowsKeys   = late.Regexp(`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`)
+	sessionKeys   = late.Regexp(`(?i)^registry:HKEY_(CURRENT_USER|USERS/[^/]+)/(Volatile Environment|SessionInformation|Software/Wine/(Temporary|Fonts/Cache))`)
+	softwareKeys  = late.Regexp(`(?i)^registry:HKEY_(CURRENT_USER|LOCAL_MACHINE)/Software/(Wow6432Node/)?[^/]+/`)
 )
 
 // keyText is a key's location as it reads, without percent signs.
@@ -348,21 +349,21 @@ func (v *view) keyText() string {
 }
 
 func (v *view) sessionKey() string {
-	if sessionKeys.MatchString(v.keyText()) {
+	if sessionKeys().MatchString(v.keyText()) {
 		return "Windows keeps this key for a session alone and makes it anew"
 	}
 	return ""
 }
 
 func (v *view) windowsKey() string {
-	if m := windowsKeys.FindString(v.keyText()); m != "" {
+	if m := windowsKeys().FindString(v.keyText()); m != "" {
 		return "keys in " + strings.TrimSuffix(strings.TrimPrefix(m, "registry:"), "/") + " belong to Windows or to what runs it"
 	}
 	return ""
 }
 
 func (v *view) programKey() string {
-	if text := v.keyText(); softwareKeys.MatchString(text) && !windowsKeys.MatchString(text) {
+	if text := v.keyText(); softwareKeys().MatchString(text) && !windowsKeys().MatchString(text) {
 		return "it is a key of a program's own in the registry, where settings are kept"
 	}
 	return ""
@@ -429,29 +430,29 @@ func (v *view) cacheFolder() string {
 }
 
 var (
-	cacheWords      = regexp.MustCompile(`(?i)cache|shader`)
-	cacheNames      = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
-	credentialNames = regexp.MustCompile(`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`)
-	fetchedWords    = regexp.MustCompile(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
-	logWords        = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
-	saveWords       = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
-	progressWords   = regexp.MustCompile(`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`)
-	rcNames         = regexp.MustCompile(`^\.?[a-z0-9_+-]{2,}rc([-_.][0-9.]+)?$`)
-	pictureWords    = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
-	configWords     = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
+	cacheWords      = late.Regexp(`(?i)cache|shader`)
+	cacheNames      = late.Regexp(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
+	credentialNames = late.Regexp(`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`)
+	fetchedWords    = late.Regexp(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
+	logWords        = late.Regexp(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
+	saveWords       = late.Regexp(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
+	progressWords   = late.Regexp(`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`)
+	rcNames         = late.Regexp(`^\.?[a-z0-9_+-]{2,}rc([-_.][0-9.]+)?$`)
+	pictureWords    = late.Regexp(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
+	configWords     = late.Regexp(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
 )
 
 // What lets a person in is neither progress nor settings, wherever it lies: nobody may be
 // led to copy it, or to let it be overwritten.
 func (v *view) credentialName() string {
-	if m := credentialNames.FindStringSubmatch(v.base); m != nil {
+	if m := credentialNames().FindStringSubmatch(v.base); m != nil {
 		return fmt.Sprintf("its name says %q: what lets a person in is nobody's progress or settings", m[2])
 	}
 	return ""
 }
 
 func (v *view) cacheName() string {
-	if m := cacheNames.FindStringSubmatch(v.base); m != nil {
+	if m := cacheNames().FindStringSubmatch(v.base); m != nil {
 		return fmt.Sprintf("its name says %q", m[2])
 	}
 	return ""
@@ -466,12 +467,12 @@ func (v *view) fetchedFolder() string {
 }
 
 // folderLike returns the first folder below the anchor whose name fits.
-func (v *view) folderLike(words *regexp.Regexp) string {
+func (v *view) folderLike(words func() *regexp.Regexp) string {
 	if !v.placed {
 		return ""
 	}
 	for _, n := range v.names[:len(v.names)-1] {
-		if words.MatchString(n) {
+		if words().MatchString(n) {
 			return n
 		}
 	}
@@ -551,7 +552,7 @@ func (v *view) grewWhileOpen() string {
 }
 
 func (v *view) configName() string {
-	if m := configWords.FindString(v.base); m != "" {
+	if m := configWords().FindString(v.base); m != "" {
 		return fmt.Sprintf("its name says %q", m)
 	}
 	return ""
@@ -654,7 +655,7 @@ func (v *view) readFirst() string {
 }
 
 func (v *view) saveName() string {
-	if m := strings.Trim(saveWords.FindString(v.base), "._- 0123456789"); m != "" && v.logName() == "" {
+	if m := strings.Trim(saveWords().FindString(v.base), "._- 0123456789"); m != "" && v.logName() == "" {
 		return fmt.Sprintf("its name says %q", m)
 	}
 	return ""
@@ -665,7 +666,7 @@ func (v *view) progressName() string {
 	if !v.writesSeen() || v.saveName() != "" || v.logName() != "" {
 		return ""
 	}
-	if m := progressWords.FindStringSubmatch(v.base); m != nil {
+	if m := progressWords().FindStringSubmatch(v.base); m != nil {
 		return fmt.Sprintf("its name says %q", m[2])
 	}
 	if name := v.folderLike(progressWords); name != "" && v.saveFolder() == "" {
@@ -704,7 +705,7 @@ func (v *view) writtenAtTheStartAlone() string {
 }
 
 func (v *view) rcName() string {
-	if rcNames.MatchString(v.base) && v.writesSeen() {
+	if rcNames().MatchString(v.base) && v.writesSeen() {
 		return "its name ends in rc, as files of settings are called"
 	}
 	return ""

@@ -5,6 +5,7 @@ import (
 	"sort"
 	"strings"
 
+	"endroit/core/late"
 	"endroit/core/place"
 )
 
@@ -132,9 +133,9 @@ func each(list []string, f func(string) string) []string {
 
 // AccountShape is what a launcher's account number usually looks like: seven
 // digits or more, or sixteen hexadecimal digits or more, as a name of its own.
-var AccountShape = regexp.MustCompile(`^([0-9]{7,}|[0-9a-fA-F]{16,}|[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12})$`)
+var AccountShape = late.Regexp(`^([0-9]{7,}|[0-9a-fA-F]{16,}|[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12})$`)
 
-var accountInText = regexp.MustCompile(`\b([0-9]{7,}|[0-9a-fA-F]{16,})\b`)
+var accountInText = late.Regexp(`\b([0-9]{7,}|[0-9a-fA-F]{16,})\b`)
 
 // hider replaces what tells who a person is, wherever it stands as a word of
 // its own.
@@ -164,6 +165,6 @@ func hider(s *Self) func(string) string {
 				text = p.find.ReplaceAllString(text, "${1}"+p.put+"${2}")
 			}
 		}
-		return accountInText.ReplaceAllString(text, "{account}")
+		return accountInText().ReplaceAllString(text, "{account}")
 	}
 }

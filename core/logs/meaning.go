@@ -5,9 +5,11 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 
+	"endroit/core/late"
 	"endroit/core/place"
 	"endroit/core/trace"
 )
@@ -17,7 +19,7 @@ const Open trace.Op = "open"
 
 // words are the operations that are known as they stand: the calls of Unix and Windows,
 // and plain English.
-var words = func() map[string]trace.Op {
+var words = sync.OnceValue(func() map[string]trace.Op {
 	m := map[string]trace.Op{}
 	for op, list := range map[trace.Op]string{
 		Open:               "open openat openat2 createfile createfilew createfilea ntcreatefile ntopenfile openfile opened",
@@ -43,30 +45,30 @@ var words = func() map[string]trace.Op {
 		}
 	}
 	return m
-}()
+})
 
 // stems tell what a word that is not known as it stands means, by what is in it; the
 // first that fits counts.
 var stems = []struct {
-	in *regexp.Regexp
+	in func() *regexp.Regexp
 	op trace.Op
 }{
-	{regexp.MustCompile(`^reg.*(delet|remov).*key`), trace.RemoveFolder},
-	{regexp.MustCompile(`^reg.*(delet|remov)`), trace.Remove},
-	{regexp.MustCompile(`^reg.*(setval|write)`), trace.Changed},
-	{regexp.MustCompile(`^(query|get|close|reg|enum|notify|flush|lock|unlock|cleanup|thread|process|tcp|udp|socket|load|unload|device)|security|mapping|control$`), Ignore},
-	{regexp.MustCompile(`rename`), trace.Rename},
-	{regexp.MustCompile(`hardlink|setlink`), trace.Link},
-	{regexp.MustCompile(`delet|dispos|unlink|remov`), trace.Remove},
-	{regexp.MustCompile(`endoffile|allocation|truncat`), trace.Truncate},
-	{regexp.MustCompile(`append`), trace.Append},
-	{regexp.MustCompile(`overwrit|supersed|replac`), trace.Replace},
-	{regexp.MustCompile(`writ|modif|updat`), trace.Update},
-	{regexp.MustCompile(`director`), trace.List},
-	{regexp.MustCompile(`^set`), Ignore},
-	{regexp.MustCompile(`creat|made|new`), trace.Create},
-	{regexp.MustCompile(`open`), Open},
-	{regexp.MustCompile(`read`), trace.Read},
+	{late.Regexp(`^reg.*(delet|remov).*key`), trace.RemoveFolder},
+	{late.Regexp(`^reg.*(delet|remov)`), trace.Remove},
+	{late.Regexp(`^reg.*(setval|write)`), trace.Changed},
+	{late.Regexp(`^(query|get|close|reg|enum|notify|flush|lock|unlock|cleanup|thread|process|tcp|udp|socket|load|unload|device)|security|mapping|control$`), Ignore},
+	{late.Regexp(`rename`), trace.Rename},
+	{late.Regexp(`hardlink|setlink`), trace.Link},
+	{late.Regexp(`delet|dispos|unlink|remov`), trace.Remove},
+	{late.Regexp(`endoffile|allocation|truncat`), trace.Truncate},
+	{late.Regexp(`append`), trace.Append},
+	{late.Regexp(`overwrit|supersed|replac`), trace.Replace},
+	{late.Regexp(`writ|modif|updat`), trace.Update},
+	{late.Regexp(`director`), trace.List},
+	{late.Regexp(`^set`), Ignore},
+	{late.Regexp(`creat|made|new`), trace.Create},
+	{late.Regexp(`open`), Open},
+	{late.Regexp(`read`), trace.Read},
 }
 
 // meaning finds what an operation's word means: what was told, then what is known as it
@@ -77,7 +79,7 @@ func (p *Plan) meaning(word string) (trace.Op, bool) {
 		return op, true
 	}
 	for _, s := range stems {
-		if id != "" && s.in.MatchString(id) {
+		if id != "" && s.in().MatchString(id) {
 			return s.op, true
 		}
 	}
@@ -95,25 +97,25 @@ func squash(text string) string {
 }
 
 var (
-	forWriting = regexp.MustCompile(`(?i)O_WRONLY|O_RDWR|GENERIC[ _]?(WRITE|ALL)|WRITE[ _]DATA|FILE_WRITE|\bwrite\b|\bread/write\b|"?[rwa]\+|\bmode[=:] ?[wa]`)
-	forAppend  = regexp.MustCompile(`(?i)O_APPEND|APPEND[ _]DATA\b|\bappend`)
-	emptied    = regexp.MustCompile(`(?i)O_TRUNC|overwrite|supersede|truncate_existing|create_always`)
-	made       = regexp.MustCompile(`(?i)O_CREAT\b.*O_EXCL|O_EXCL.*O_CREAT|create_new|\bcreated\b`)
-	folder     = regexp.MustCompile(`(?i)O_DIRECTORY|options?:[^;]*\bdirectory\b|FILE_DIRECTORY_FILE`)
+	forWriting = late.Regexp(`(?i)O_WRONLY|O_RDWR|GENERIC[ _]?(WRITE|ALL)|WRITE[ _]DATA|FILE_WRITE|\bwrite\b|\bread/write\b|"?[rwa]\+|\bmode[=:] ?[wa]`)
+	forAppend  = late.Regexp(`(?i)O_APPEND|APPEND[ _]DATA\b|\bappend`)
+	emptied    = late.Regexp(`(?i)O_TRUNC|overwrite|supersede|truncate_existing|create_always`)
+	made       = late.Regexp(`(?i)O_CREAT\b.*O_EXCL|O_EXCL.*O_CREAT|create_new|\bcreated\b`)
+	folder     = late.Regexp(`(?i)O_DIRECTORY|options?:[^;]*\bdirectory\b|FILE_DIRECTORY_FILE`)
 )
 
 // opened is what an opening did, as far as its flags tell; without them it read.
 func opened(detail string) trace.Op {
 	switch {
-	case made.MatchString(detail):
+	case made().MatchString(detail):
 		return trace.Create
-	case emptied.MatchString(detail):
+	case emptied().MatchString(detail):
 		return trace.Replace
-	case folder.MatchString(detail):
+	case folder().MatchString(detail):
 		return trace.List
-	case forAppend.MatchString(detail) && !forWriting.MatchString(forAppend.ReplaceAllString(detail, "")):
+	case forAppend().MatchString(detail) && !forWriting().MatchString(forAppend().ReplaceAllString(detail, "")):
 		return trace.Append
-	case forWriting.MatchString(detail):
+	case forWriting().MatchString(detail):
 		return trace.Update
 	}
 	return trace.Read
@@ -128,17 +130,17 @@ const (
 )
 
 var (
-	absentResult = regexp.MustCompile(`(?i)not[ _]?found|no[ _]such|ENOENT|ENOTDIR|does not exist|0xC0000034|0xC000003A`)
-	fineResult   = regexp.MustCompile(`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|true|done|buffer overflow|no more (files|entries)|end of file|reparse)$`)
+	absentResult = late.Regexp(`(?i)not[ _]?found|no[ _]such|ENOENT|ENOTDIR|does not exist|0xC0000034|0xC000003A`)
+	fineResult   = late.Regexp(`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|true|done|buffer overflow|no more (files|entries)|end of file|reparse)$`)
 )
 
 // outcome reads a result: a number that is not negative is a call's own, such as a
 // descriptor.
 func outcome(text string) result {
 	switch {
-	case absentResult.MatchString(text):
+	case absentResult().MatchString(text):
 		return absent
-	case fineResult.MatchString(text):
+	case fineResult().MatchString(text):
 		return fine
 	}
 	return failed
@@ -230,10 +232,10 @@ func number(text string) int {
 func base(name string) string { return path.Base(strings.ReplaceAll(name, `\`, "/")) }
 
 var (
-	drivePath   = regexp.MustCompile(`^[A-Za-z]:[\\/]`)
-	windowsHome = regexp.MustCompile(`(?i)^[a-z]:[\\/](?:users|documents and settings)[\\/]([^\\/]+)[\\/]`)
-	unixHome    = regexp.MustCompile(`^(/home/([^/]+)|/Users/([^/]+)|/root)/`)
-	keyPath     = regexp.MustCompile(`(?i)^\\?(HKCU|HKLM|HKU|HKCR|HKEY_[A-Z_]+|REGISTRY\\(?:MACHINE|USER))\\`)
+	drivePath   = late.Regexp(`^[A-Za-z]:[\\/]`)
+	windowsHome = late.Regexp(`(?i)^[a-z]:[\\/](?:users|documents and settings)[\\/]([^\\/]+)[\\/]`)
+	unixHome    = late.Regexp(`^(/home/([^/]+)|/Users/([^/]+)|/root)/`)
+	keyPath     = late.Regexp(`(?i)^\\?(HKCU|HKLM|HKU|HKCR|HKEY_[A-Z_]+|REGISTRY\\(?:MACHINE|USER))\\`)
 	roots       = map[string]string{"HKCU": "HKEY_CURRENT_USER", "HKLM": "HKEY_LOCAL_MACHINE", "HKU": "HKEY_USERS", "HKCR": "HKEY_CLASSES_ROOT", `REGISTRY\MACHINE`: "HKEY_LOCAL_MACHINE", `REGISTRY\USER`: "HKEY_USERS"}
 )
 
@@ -243,7 +245,7 @@ func (t *writing) path(text string) (clean, why string) {
 	if text == "" {
 		return "", "it names no path"
 	}
-	if m := keyPath.FindStringSubmatch(text); m != nil {
+	if m := keyPath().FindStringSubmatch(text); m != nil {
 		root := strings.ToUpper(m[1])
 		if whole := roots[root]; whole != "" {
 			root = whole
@@ -259,7 +261,7 @@ func (t *writing) path(text string) (clean, why string) {
 		text = strings.TrimPrefix(text, prefix)
 	}
 	switch {
-	case windows && drivePath.MatchString(text):
+	case windows && drivePath().MatchString(text):
 		text = strings.ToUpper(text[:1]) + text[1:2] + path.Clean("/"+strings.ReplaceAll(text[2:], `\`, "/"))
 	case windows && strings.HasPrefix(text, `\\`):
 		text = "/" + path.Clean("/"+strings.ReplaceAll(text[2:], `\`, "/"))
@@ -276,16 +278,16 @@ func (t *writing) path(text string) (clean, why string) {
 	return text, ""
 }
 
-var pathIn = regexp.MustCompile(`(?i)(?:file ?name|new ?name|to|target|destination)[:=] ?"?((?:[a-z]:\\|\\\\|/)[^",;]+)`)
+var pathIn = late.Regexp(`(?i)(?:file ?name|new ?name|to|target|destination)[:=] ?"?((?:[a-z]:\\|\\\\|/)[^",;]+)`)
 
 // second is the other path of a renaming: in a column of its own or in the details.
 func (t *writing) second(r row) (clean, why string) {
 	text := r.get(t.p.Columns[To])
 	if text == "" {
 		detail := r.get(t.p.Columns[Detail])
-		if m := pathIn.FindStringSubmatch(detail); m != nil {
+		if m := pathIn().FindStringSubmatch(detail); m != nil {
 			text = strings.TrimSpace(m[1])
-		} else if drivePath.MatchString(detail) || strings.HasPrefix(detail, "/") {
+		} else if drivePath().MatchString(detail) || strings.HasPrefix(detail, "/") {
 			text = detail
 		}
 	}
@@ -319,14 +321,14 @@ func (g *guess) saw(text string) {
 	text = strings.Trim(text, `"`)
 	text = strings.TrimPrefix(text, `\\?\`)
 	switch {
-	case drivePath.MatchString(text):
+	case drivePath().MatchString(text):
 		g.windows++
-		if m := windowsHome.FindStringSubmatch(text); m != nil && !shared[strings.ToLower(m[1])] {
+		if m := windowsHome().FindStringSubmatch(text); m != nil && !shared[strings.ToLower(m[1])] {
 			g.home(strings.ToUpper(text[:1]) + strings.ReplaceAll(text[1:len(m[0])-1], `\`, "/"))
 		}
 	case strings.HasPrefix(text, "/"):
 		g.unix++
-		if m := unixHome.FindStringSubmatch(text); m != nil {
+		if m := unixHome().FindStringSubmatch(text); m != nil {
 			g.home(m[1])
 		}
 	}

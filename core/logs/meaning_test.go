@@ -11,7 +11,7 @@ import (
 
 // Words of logs come to operations: as they stand, by what is in them, or as told.
 func TestMeanings(t *testing.T) {
-	p := &Plan{table: words}
+	p := &Plan{table: words()}
 	for word, want := range map[string]trace.Op{
 		"open": Open, "NtCreateFile": Open, "CreateFileW": Open, "OPEN FILE": Open, "file_open": Open,
 		"read": trace.Read, "FileRead": trace.Read,
