@@ -2,7 +2,6 @@ package kept
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"maps"
 	"slices"
@@ -42,7 +41,7 @@ func (k *Kept) TitlesOf(ids []string) ([]*manifest.Title, error) {
 	all, failed := make([]*manifest.Title, len(docs)), make([]error, len(docs))
 	workers.Each(len(docs), nil, func(i int) {
 		all[i] = &manifest.Title{}
-		failed[i] = json.Unmarshal(docs[i], all[i])
+		failed[i] = titleReader.Unmarshal(docs[i], all[i])
 	})
 	return all, errors.Join(failed...)
 }
