@@ -113,6 +113,19 @@ func (b branch) look(e entry) (fs.FileInfo, error) {
 	return e.info, nil
 }
 
+// kind is what a name in the folder is, or leads to; nothing is looked at where list
+// has told.
+func (b branch) kind(e entry) (fs.FileMode, error) {
+	if e.kind&(fs.ModeSymlink|fs.ModeIrregular) == 0 {
+		return e.kind, nil
+	}
+	info, err := b.stat(e.name)
+	if err != nil {
+		return 0, err
+	}
+	return info.Mode().Type(), nil
+}
+
 // isFolder reports whether what list gave is a folder, and no link to one.
 func (b branch) isFolder(e entry) bool {
 	if e.kind != fs.ModeIrregular {

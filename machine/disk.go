@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"runtime"
 	"strings"
@@ -22,8 +21,9 @@ type Disk struct {
 	Prefix *Prefix
 
 	// What is kept while much is looked at; nil keeps nothing.
-	bases *bases
-	links *links
+	bases    *bases
+	links    *links
+	listings *listings
 }
 
 // Inside is the machine that a prefix simulates.
@@ -67,9 +67,9 @@ func (d Disk) Key(names []string) (any, error) {
 
 // There reports whether a folder is there.
 func (d Disk) There(folder string) error {
-	info, err := os.Stat(folder)
+	is, err := d.links.folder(folder)
 	switch {
-	case errors.Is(err, fs.ErrNotExist), err == nil && !info.IsDir():
+	case errors.Is(err, fs.ErrNotExist), err == nil && !is:
 		return sheet.ErrNotThere
 	case err != nil:
 		return fmt.Errorf("%s cannot be looked at: %w", folder, reason(err))
@@ -111,10 +111,10 @@ type glob struct {
 func (g *glob) into(b branch, captures place.Captures) error {
 	i := len(b.names)
 	segments := g.l.Pattern.Segments
-	enter := func(name string, info fs.FileInfo, err error, c place.Captures) error {
+	enter := func(name string, kind fs.FileMode, err error, c place.Captures) error {
 		last := i == len(segments)-1
 		folder := !last || g.l.Pattern.Folder
-		if err != nil || info.IsDir() != folder || !folder && !info.Mode().IsRegular() {
+		if err != nil || kind.IsDir() != folder || !folder && !kind.IsRegular() {
 			return nil // not there, a link that leads out, or of another kind
 		}
 		if last {
@@ -132,8 +132,8 @@ func (g *glob) into(b branch, captures place.Captures) error {
 		return g.into(in, c)
 	}
 	if s := segments[i]; len(s) == 1 && s[0].Kind == place.Literal && !g.fold {
-		info, err := b.stat(s[0].Text)
-		return enter(s[0].Text, info, err, captures)
+		kind, err := b.kind(entry{name: s[0].Text, kind: fs.ModeIrregular})
+		return enter(s[0].Text, kind, err, captures)
 	}
 	entries, err := b.list()
 	if errors.Is(err, fs.ErrNotExist) {
@@ -144,8 +144,8 @@ func (g *glob) into(b branch, captures place.Captures) error {
 	}
 	for _, e := range entries {
 		if c, ok := g.l.MatchSegment(i, e.name, captures, g.fold); ok {
-			info, err := b.look(e)
-			if err := enter(e.name, info, err, c); err != nil {
+			kind, err := b.kind(e)
+			if err := enter(e.name, kind, err, c); err != nil {
 				return err
 			}
 		}

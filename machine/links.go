@@ -71,6 +71,20 @@ func (l *links) follow(path string) (string, error) {
 	return at, nil
 }
 
+// folder reports whether what a path leads to is a folder.
+func (l *links) folder(path string) (bool, error) {
+	if l == nil || runtime.GOOS == "windows" || !filepath.IsAbs(path) {
+		info, err := os.Stat(path)
+		return err == nil && info.IsDir(), err
+	}
+	real, err := l.follow(path)
+	if err != nil || real == "/" {
+		return err == nil, err
+	}
+	s, err := l.step(real) // it was seen just now
+	return s.folder, err
+}
+
 func (l *links) step(path string) (step, error) {
 	l.lock.Lock()
 	known, ok := l.seen[path]

@@ -66,10 +66,13 @@ func folds(l place.Location) bool { return l.Folds() || runtime.GOOS == "windows
 // Finder finds many locations, and keeps the folders open that they share. It
 // takes them as place.Parse gave them: that they are not too wide is not looked at
 // again. It is safe for concurrent use.
-type Finder struct{ bases *bases }
+type Finder struct {
+	bases    *bases
+	listings *listings
+}
 
 // NewFinder makes one; Close ends it.
-func NewFinder() *Finder { return &Finder{&bases{}} }
+func NewFinder() *Finder { return &Finder{bases: &bases{}} }
 
 // Close closes what is open.
 func (f *Finder) Close() { f.bases.close() }
@@ -104,7 +107,7 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 	fixed := fixedPart(l)
 	alone := len(fixed) // how many of them can only be one
 	if fold {
-		fixed, alone = asOnDisk(top, fixed)
+		fixed, alone = f.asOnDisk(top, fixed)
 	}
 	out := Found{Folder: filepath.Join(append([]string{top}, fixed...)...), Files: []File{}}
 	t, done, err := f.bases.of(top)
@@ -116,6 +119,7 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		return out, nil
 	}
 	defer done()
+	known = named(l, known)
 	w := walk{top: top, l: l, fold: fold, out: &out, sure: fixed[:alone]}
 	for i := range l.Pattern.Segments {
 		if l.IsDeep(i) {
@@ -139,6 +143,21 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 	return out, err
 }
 
+// named are the parts that a location has, of those that are known.
+func named(l place.Location, known place.Captures) (of place.Captures) {
+	for _, s := range l.Pattern.Segments {
+		for _, p := range s {
+			if value, ok := known[p.Text]; ok && p.Kind == place.Named {
+				if of == nil {
+					of = place.Captures{}
+				}
+				of[p.Text] = value
+			}
+		}
+	}
+	return of
+}
+
 // fixedPart is the names before the first variable part.
 func fixedPart(l place.Location) (names []string) {
 	for _, s := range l.Pattern.Segments {
@@ -152,11 +171,11 @@ func fixedPart(l place.Location) (names []string) {
 
 // asOnDisk writes names as the folders on the disk are called, as far as they
 // are there. alone says how many from the first on can be no other, in whatever case.
-func asOnDisk(top string, names []string) (out []string, alone int) {
+func (f *Finder) asOnDisk(top string, names []string) (out []string, alone int) {
 	out = slices.Clone(names)
 	single := true
 	for i, n := range names {
-		entries, err := listFolder(top, maxEntries)
+		entries, err := f.listings.list(top)
 		found, others := anyCase(entries, n)
 		if found.name == "" {
 			break
@@ -308,9 +327,9 @@ func (w *walk) each(b branch, do func(entry) error) error {
 
 // Names are the names in a folder; none if it cannot be listed. A folder with very
 // many is cut: what lies in it was not put there by titles alone.
-func Names(folder string) (names []string) {
-	entries, _ := listFolder(folder, maxNames)
-	for _, e := range entries {
+func (f *Finder) Names(folder string) (names []string) {
+	entries, _ := f.listings.list(folder)
+	for _, e := range entries[:min(len(entries), maxNames)] {
 		names = append(names, e.name)
 	}
 	return names

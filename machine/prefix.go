@@ -35,9 +35,9 @@ type Prefix struct {
 
 	// What was seen while the prefix is opened; nil from then on, as what is there
 	// may change.
-	links  *links
-	ways   map[string]string  // what steps of a path led to
-	listed map[string][]entry // what folders hold
+	links    *links
+	listings *listings
+	ways     map[string]string // what steps of a path led to
 }
 
 // ErrNoPrefix says that a folder is no prefix.
@@ -75,21 +75,21 @@ func OpenPrefix(folder string) (*Prefix, error) { return OpenPrefixOf(folder, ""
 // this name, which counts where the registry does not say; it may be empty. The
 // registry keys that will be asked for, as paths below their roots, are read along.
 func OpenPrefixOf(folder, user string, keys ...string) (*Prefix, error) {
-	return openPrefix(nil, new(links), folder, user, wantedKeys(keys))
+	return openPrefix(Disk{links: &links{}, listings: &listings{}}, nil, folder, user, wantedKeys(keys))
 }
 
 // wantedKeys are the keys that are read of a prefix's hives.
 func wantedKeys(more []string) []string { return append(slices.Clone(folderKeys), more...) }
 
-func openPrefix(m *memory, l *links, folder, user string, keys []string) (*Prefix, error) {
+func openPrefix(d Disk, m *memory, folder, user string, keys []string) (*Prefix, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
 		return nil, err
 	}
-	if info, err := os.Stat(filepath.Join(folder, "drive_c")); err != nil || !info.IsDir() {
+	if err := d.There(filepath.Join(folder, "drive_c")); err != nil {
 		return nil, fmt.Errorf("%s: %w: it holds no drive_c; name the folder that holds drive_c and dosdevices", folder, ErrNoPrefix)
 	}
-	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}, given: user, keys: keys, memory: m, links: l, ways: map[string]string{}, listed: map[string][]entry{}}
+	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}, given: user, keys: keys, memory: m, links: d.links, listings: d.listings, ways: map[string]string{}}
 	for name, h := range map[string]**hive.Hive{"system.reg": &p.machine, "user.reg": &p.user} {
 		if *h, err = p.hive(name, p.keys...); err != nil {
 			p.note("%s could not be read (%v): the usual places are taken", name, err)
@@ -102,7 +102,7 @@ func openPrefix(m *memory, l *links, folder, user string, keys []string) (*Prefi
 	for _, k := range knownFolders {
 		p.root(k.anchor, p.knownFolder(k.everybody, k.value, k.byDefault))
 	}
-	p.links, p.ways, p.listed = nil, nil, nil
+	p.links, p.listings, p.ways = nil, nil, nil
 	return p, nil
 }
 
@@ -303,13 +303,7 @@ func (p *Prefix) behind(folder string, e entry) (string, error) {
 
 // find finds a name in a folder as it stands there.
 func (p *Prefix) find(folder, name string) (entry, bool) {
-	entries, known := p.listed[folder]
-	if !known {
-		entries, _ = listFolder(folder, maxEntries)
-		if p.listed != nil {
-			p.listed[folder] = entries
-		}
-	}
+	entries, _ := p.listings.list(folder)
 	found, _ := anyCase(entries, name)
 	return found, found.name != ""
 }

@@ -144,7 +144,7 @@ func TestHivesAreRemembered(t *testing.T) {
 	captain := func(keys []string) (name string, read bool) {
 		t.Helper()
 		m := remember(roots, keys)
-		p, err := openPrefix(m, new(links), folder, "", keys)
+		p, err := openPrefix(Disk{links: &links{}}, m, folder, "", keys)
 		require.NoError(t, err)
 		assert.Empty(t, p.Notes)
 		assert.Equal(t, "player", p.User)

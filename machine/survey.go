@@ -35,7 +35,13 @@ type Survey struct {
 	Installed []sheet.Installed `json:"installed"`
 	Prefixes  []InPrefix        `json:"prefixes"`
 	Notes     []sheet.Note      `json:"notes"`
+
+	listings *listings
 }
+
+// Finder makes one that takes what folders hold as the survey has seen it. Close ends
+// it.
+func (s *Survey) Finder() *Finder { return &Finder{&bases{}, s.listings} }
 
 // InPrefix is a prefix with what it belongs to.
 type InPrefix struct {
@@ -52,9 +58,9 @@ type InPrefix struct {
 // prefixes, and the folders that were named. told is called as prefixes are
 // looked at, with how many of how many; it may be nil.
 func Look(sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(done, of int)) *Survey {
-	disk := Disk{bases: &bases{}, links: &links{}}
+	disk := Disk{bases: &bases{}, links: &links{}, listings: &listings{}}
 	defer disk.bases.close()
-	l := looker{disk: disk, sheets: sheets, survey: &Survey{Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}}, at: map[string]int{}, homes: map[string]bool{}}
+	l := looker{disk: disk, sheets: sheets, survey: &Survey{listings: disk.listings, Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}}, at: map[string]int{}, homes: map[string]bool{}}
 	for _, s := range sheets {
 		l.add(s.Read(System(), l.below(roots))...)
 	}
@@ -170,7 +176,7 @@ func (l *looker) openPrefixes(roots place.Roots, told func(done, of int)) {
 
 // openPrefix opens one and finds the launchers in it.
 func (l *looker) openPrefix(m *memory, in *InPrefix, keys []string) (all []sheet.Found) {
-	p, err := openPrefix(m, l.disk.links, in.Folder, in.User, keys)
+	p, err := openPrefix(l.disk, m, in.Folder, in.User, keys)
 	if err != nil {
 		in.Notes = append(in.Notes, "it is no prefix yet: it holds no drive_c")
 		return nil

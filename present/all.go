@@ -8,7 +8,6 @@ import (
 
 	"endroit/core/place"
 	"endroit/kept"
-	"endroit/machine"
 	"endroit/workers"
 )
 
@@ -75,7 +74,7 @@ func (h *Here) keepers(k *kept.Kept, a place.Anchor) (all []keeper, err error) {
 	var folders []kept.Folder
 	look := func(roots place.Roots, prefix string) {
 		if top := roots[a]; top != "" {
-			folders = append(folders, kept.Folder{Names: machine.Names(top), Inside: func(name string) []string { return machine.Names(top + "/" + name) }})
+			folders = append(folders, kept.Folder{Names: h.finder.Names(top), Inside: func(name string) []string { return h.finder.Names(top + "/" + name) }})
 			all = append(all, keeper{prefix: prefix})
 		}
 	}

@@ -113,7 +113,7 @@ type Here struct {
 
 // On resolves by a survey of the machine, for the person whose roots these are.
 func On(survey *machine.Survey, roots place.Roots) *Here {
-	h := &Here{survey: survey, byRef: map[string][]int{}, byTitle: map[string][]int{}, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: machine.NewFinder(), gone: sheet.Missing(survey.Found)}
+	h := &Here{survey: survey, byRef: map[string][]int{}, byTitle: map[string][]int{}, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: survey.Finder(), gone: sheet.Missing(survey.Found)}
 	for i, e := range survey.Installed {
 		if e.Ref != "" {
 			h.byRef[e.Ref] = append(h.byRef[e.Ref], i)

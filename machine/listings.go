@@ -1,0 +1,43 @@
+package machine
+
+import "sync"
+
+// listings remember what folders hold while one survey is made and things are looked
+// up by it: the same folders are asked for again and again. nil remembers nothing. It
+// is safe for concurrent use.
+type listings struct {
+	lock sync.Mutex
+	of   map[string]listing
+}
+
+type listing struct {
+	entries []entry
+	err     error // they are not all
+}
+
+// maxRemembered is how many names a folder may have to be remembered.
+const maxRemembered = 20_000
+
+// list gives what is in a folder, at most maxEntries names and a few; with an error,
+// as far as it could be read.
+func (l *listings) list(folder string) ([]entry, error) {
+	if l == nil {
+		return listFolder(folder, maxEntries)
+	}
+	l.lock.Lock()
+	known, ok := l.of[folder]
+	l.lock.Unlock()
+	if ok {
+		return known.entries, known.err
+	}
+	entries, err := listFolder(folder, maxEntries)
+	if len(entries) <= maxRemembered {
+		l.lock.Lock()
+		defer l.lock.Unlock()
+		if l.of == nil {
+			l.of = map[string]listing{}
+		}
+		l.of[folder] = listing{entries, err}
+	}
+	return entries, err
+}
