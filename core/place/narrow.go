@@ -74,12 +74,7 @@ func (l Location) Narrow() error {
 			return &WideError{"a registry location begins with HKEY_CURRENT_USER or HKEY_LOCAL_MACHINE"}
 		}
 	}
-	for _, s := range l.spellings() {
-		if err := s.narrowHere(); err != nil {
-			return err
-		}
-	}
-	return nil
+	return l.narrowHere()
 }
 
 var rootKeys = map[string]bool{"HKEY_CURRENT_USER": true, "HKEY_LOCAL_MACHINE": true}
@@ -128,7 +123,10 @@ func (t *guardTree) add(g guard) {
 			panic("place: the table of guarded folders: " + g.name + " has a name that is neither plain nor *")
 		}
 	}
-	t.here = append(t.here, g)
+	// Ways that come together bring the same one again.
+	if !slices.ContainsFunc(t.here, func(o guard) bool { return o.name == g.name && o.secret == g.secret }) {
+		t.here = append(t.here, g)
+	}
 }
 
 // on gives the guards that a pattern can meet: those above it on its way, and all
@@ -167,20 +165,17 @@ type guard struct {
 	secret bool
 }
 
-// guards spells every guarded folder, and every anchor that lies in another,
-// below each anchor that contains it.
-var guards = sync.OnceValue(func() map[Anchor]*guardTree {
-	all := map[Anchor]*guardTree{}
+// spelled spells every guarded folder, and every anchor that lies in another, below
+// each anchor that contains it.
+func spelled() map[Anchor][]guard {
+	all := map[Anchor][]guard{}
 	add := func(text string, secret bool) {
 		l, err := parse(text)
 		if err != nil {
 			panic("place: the table of guarded folders: " + err.Error())
 		}
 		for _, s := range l.spellings() {
-			if all[s.Anchor] == nil {
-				all[s.Anchor] = &guardTree{}
-			}
-			all[s.Anchor].add(guard{Pattern{s.Pattern.Segments, true}, text, secret})
+			all[s.Anchor] = append(all[s.Anchor], guard{Pattern{s.Pattern.Segments, true}, text, secret})
 		}
 	}
 	for _, d := range Definitions {
@@ -192,7 +187,42 @@ var guards = sync.OnceValue(func() map[Anchor]*guardTree {
 		add(g.at, g.secret)
 	}
 	return all
+}
+
+// guards are those that a location of an anchor has to keep to: the anchor's own, and
+// those of the anchors that it usually lies in, as far as they lie in it in turn.
+var guards = sync.OnceValue(func() map[Anchor]*guardTree {
+	all, trees := spelled(), map[Anchor]*guardTree{}
+	for _, d := range Definitions {
+		t := &guardTree{}
+		for _, way := range (Location{Anchor: d.Anchor}).spellings() {
+			for _, g := range all[way.Anchor] {
+				if in, ok := g.within(way.Pattern.Segments); ok && (in.secret || len(in.folder.Segments) > 0) { // the anchor itself is guarded anyway
+					t.add(in)
+				}
+			}
+		}
+		trees[d.Anchor] = t
+	}
+	return trees
 })
+
+// within is the guard as it stands below a folder; ok is false if it stands elsewhere, or
+// above. One above has nothing to say of what lies below: behind it comes the folder's
+// name, which singles the folder out.
+func (g guard) within(folder []Segment) (in guard, ok bool) {
+	if len(g.folder.Segments) < len(folder) {
+		return g, false
+	}
+	m := matcher{fold: true}
+	for i, s := range folder {
+		if !m.segmentsMeet(s, g.folder.Segments[i]) {
+			return g, false
+		}
+	}
+	g.folder.Segments = g.folder.Segments[len(folder):]
+	return g, true
+}
 
 func (l Location) guard(g guard) error {
 	m := matcher{fold: true} // also where the host tells case apart: a refusal must not depend on it

@@ -155,10 +155,24 @@ func parsePattern(text string) (Pattern, error) {
 	case p.Segments[len(p.Segments)-1].deep():
 		return Pattern{}, errors.New("the pattern ends in **; write a trailing slash for a folder with all that is in it")
 	}
-	if text != strings.TrimSuffix(p.String(), "/") {
+	if !plainlyWritten(text) && text != strings.TrimSuffix(p.String(), "/") {
 		return Pattern{}, fmt.Errorf("write it as %s: only what has to be is percent-encoded, in capitals", p)
 	}
 	return p, nil
+}
+
+// plainlyWritten reports, for most patterns that can be read, that they have the one
+// spelling: nothing is encoded, and nothing would have to be.
+func plainlyWritten(text string) bool {
+	before := byte('/')
+	for i := range len(text) {
+		c := text[i]
+		if c < ' ' || c > '~' || c == '%' || c == ' ' && before == '/' || c == '/' && before == ' ' {
+			return false
+		}
+		before = c
+	}
+	return before != ' '
 }
 
 func parseSegment(raw string, offset int) (Segment, error) {

@@ -1,0 +1,88 @@
+package place
+
+import (
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"pgregory.net/rapid"
+)
+
+// What a location may not reach is told by each way in which it can be spelled: below
+// every anchor that contains its own, against every guard that is spelled there.
+func TestNarrowInEverySpelling(t *testing.T) {
+	all := spelled()
+	everyWay := func(l Location) bool {
+		for _, s := range l.spellings() {
+			if !byAnchor[s.Anchor].Shared {
+				if s.singlesOut() != nil {
+					return false
+				}
+				continue
+			}
+			if s.below(nil, "") != nil {
+				return false
+			}
+			for _, g := range all[s.Anchor] {
+				if s.guard(g) != nil {
+					return false
+				}
+			}
+		}
+		return true
+	}
+	names := map[string]bool{"*": true, "**": true, "{user}": true, "?": true, "tide*": true, "tidewrack": true, "ti*": true, "a.sav": true, "Public": true, "users": true}
+	for _, guards := range all {
+		for _, g := range guards {
+			for _, s := range g.folder.Segments {
+				names[s.String()] = true
+				if text := s.String(); len(text) > 3 {
+					names[text[:3]+"*"], names["*"+text[2:]], names[strings.ToUpper(text)] = true, true, true
+				}
+			}
+		}
+	}
+	list := slices.Sorted(maps.Keys(names))
+	wide, narrow := 0, 0
+	rapid.Check(t, func(rt *rapid.T) {
+		d := rapid.SampledFrom(Definitions).Draw(rt, "anchor")
+		text := string(d.Anchor) + ":" + strings.Join(rapid.SliceOfN(rapid.SampledFrom(list), 1, 5).Draw(rt, "names"), "/")
+		if d.Anchor == Registry {
+			text = strings.Replace(text, ":", ":HKEY_CURRENT_USER/", 1)
+		}
+		if rapid.Bool().Draw(rt, "folder") {
+			text += "/"
+		}
+		l, err := parse(text)
+		if err != nil {
+			rt.Skip(err)
+		}
+		is := l.Narrow() == nil
+		if is {
+			narrow++
+		} else {
+			wide++
+		}
+		assert.Equal(rt, everyWay(l), is, text)
+	})
+	assert.NotZero(t, wide)
+	assert.NotZero(t, narrow)
+}
+
+// That a pattern is plainly written has to mean that printing gives it back.
+func TestPlainlyWritten(t *testing.T) {
+	plain := 0
+	rapid.Check(t, func(rt *rapid.T) {
+		text := strings.Join(rapid.SliceOfN(rapid.SampledFrom([]string{"a", "B", " ", "/", "*", "?", "{slot}", ".", "~", "é", "%20", "%2F", "-", "**"}), 1, 8).Draw(rt, "text"), "")
+		if !plainlyWritten(strings.TrimSuffix(text, "/")) {
+			return
+		}
+		if p, err := parsePattern(text); err == nil {
+			plain++
+			assert.Equal(rt, text, p.String())
+		}
+	})
+	assert.NotZero(t, plain)
+}
