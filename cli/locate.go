@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"bufio"
+	"bytes"
 	"context"
 	"fmt"
 	"os"
@@ -20,6 +20,7 @@ import (
 	"endroit/machine"
 	"endroit/present"
 	"endroit/runs"
+	"endroit/workers"
 )
 
 func (a *app) locate() *cli.Command {
@@ -266,20 +267,34 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 		a.say("nothing that is recorded in revision %d is present here", k.Head.Revision)
 		return nil
 	}
-	// A line for each location: written at once, not each by itself.
-	screen := a.out
-	buffered := bufio.NewWriterSize(screen, 64<<10)
-	a.out = buffered
-	defer func() { a.out = screen }()
+	// A line for each location: put together several at a time, and written at once.
+	parts := make([]part, len(all))
+	workers.Each(len(all), nil, func(i int) { parts[i] = a.presentPart(all[i]) })
+	var text bytes.Buffer
 	files, variants := 0, 0
-	for _, title := range all {
-		for _, v := range title.Variants {
-			variants++
-			files += a.printPresent(title, v)
-		}
+	for i, p := range parts {
+		_, _ = p.text.WriteTo(&text)
+		files += p.files
+		variants += len(all[i].Variants)
 	}
-	a.say("\n%s in %s, %s; endroit locate TITLE shows each", count(len(all), "title", "titles"), count(variants, "variant", "variants"), count(files, "file", "files"))
-	return buffered.Flush()
+	fmt.Fprintf(&text, "\n%s in %s, %s; endroit locate TITLE shows each\n", count(len(all), "title", "titles"), count(variants, "variant", "variants"), count(files, "file", "files"))
+	_, err = text.WriteTo(a.out)
+	return err
+}
+
+// part is what is printed of a title, with how many files it tells of.
+type part struct {
+	text  bytes.Buffer
+	files int
+}
+
+func (a *app) presentPart(t present.Title) (p part) {
+	to := *a
+	to.out = &p.text
+	for _, v := range t.Variants {
+		p.files += to.printPresent(t, v)
+	}
+	return p
 }
 
 // copyOf writes a variant with the version of the copy that is here.

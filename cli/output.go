@@ -28,6 +28,9 @@ func (a *app) tell(format string, args ...any) { fmt.Fprintf(a.err, format+"\n",
 // shown makes a text from outside safe for a terminal: what does not show as
 // itself is written as an escape. Line ends and tabs stay.
 func shown(text string) string {
+	if !strings.ContainsFunc(text, func(r rune) bool { return r < ' ' && r != '\n' && r != '\t' || r > '~' }) {
+		return text // as most are
+	}
 	var b strings.Builder
 	for i := 0; i < len(text); {
 		r, n := utf8.DecodeRuneInString(text[i:])

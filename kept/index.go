@@ -69,8 +69,10 @@ func key(parts ...string) []byte {
 
 func unkey(k []byte) []string {
 	parts := strings.Split(strings.TrimSuffix(string(k), "\x00"), "\x00")
-	for i, p := range parts {
-		parts[i] = unescape.Replace(p)
+	if bytes.IndexByte(k, 1) >= 0 {
+		for i, p := range parts {
+			parts[i] = unescape.Replace(p)
+		}
 	}
 	return parts
 }

@@ -82,10 +82,10 @@ type branch struct {
 	path  string   // on the disk
 }
 
-// openBranch opens a folder of a base, which is at top, as a walk's beginning.
-func openBranch(t base, top string, names []string) (branch, error) {
+// openBranch opens a folder of a base as a walk's beginning. path is where it is.
+func openBranch(t base, path string, names []string) (branch, error) {
 	dir, err := t.folder(names)
-	return branch{t, dir, names, filepath.Join(append([]string{top}, names...)...)}, err
+	return branch{t, dir, names, path}, err
 }
 
 // at is where a name in the folder is on the disk.

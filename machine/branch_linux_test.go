@@ -88,7 +88,7 @@ func TestAFolderTellsWhatIsInIt(t *testing.T) {
 			_, err := b.into(name)
 			assert.Error(t, err, name)
 		}
-		_, err = openBranch(open(top), top, []string{"folder", "..", "..", "etc"})
+		_, err = openBranch(open(top), "/etc", []string{"folder", "..", "..", "etc"})
 		assert.Error(t, err, "no way leads out")
 	})
 }

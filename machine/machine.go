@@ -128,7 +128,11 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 	}
 	// These need not be looked for name by name.
 	begin := fixed[:min(alone, len(l.Pattern.Segments)-1)]
-	b, err := openBranch(t, top, begin)
+	path := out.Folder
+	if len(begin) < len(fixed) {
+		path = filepath.Join(append([]string{top}, begin...)...)
+	}
+	b, err := openBranch(t, path, begin)
 	if err == nil {
 		err = w.into(b, len(begin), known)
 		b.close()

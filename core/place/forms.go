@@ -210,7 +210,10 @@ func ShellQuote(text string) string {
 	plain := text != ""
 	odd := false
 	for i, r := range text {
-		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("_-./:@%+,=", r) {
+		switch {
+		case r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9':
+			continue
+		case r == '/' || r == '-' || r == '.' || r == '_' || r == ':' || r == '@' || r == '%' || r == '+' || r == ',' || r == '=':
 			continue
 		}
 		plain = false
