@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"fmt"
@@ -248,6 +249,8 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 	// a fifth of its time.
 	debug.SetGCPercent(-1)
 	debug.SetMemoryLimit(200 << 20)
+	ahead := present.StartAhead(k, roots)
+	defer ahead.Wait()
 	survey, err := a.survey(c, k, roots)
 	if err != nil {
 		return err
@@ -255,7 +258,7 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 	told, end := a.progress("looking at titles")
 	here := present.On(survey, roots)
 	defer here.Close()
-	all, err := here.All(k, told)
+	all, err := here.All(k, ahead, told)
 	end()
 	if err != nil {
 		return err
@@ -270,16 +273,15 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 	// A line for each location: put together several at a time, and written at once.
 	parts := make([]part, len(all))
 	workers.Each(len(all), nil, func(i int) { parts[i] = a.presentPart(all[i]) })
-	var text bytes.Buffer
+	text := bufio.NewWriterSize(a.out, 64<<10)
 	files, variants := 0, 0
 	for i, p := range parts {
-		_, _ = p.text.WriteTo(&text)
+		_, _ = p.text.WriteTo(text)
 		files += p.files
 		variants += len(all[i].Variants)
 	}
-	fmt.Fprintf(&text, "\n%s in %s, %s; endroit locate TITLE shows each\n", count(len(all), "title", "titles"), count(variants, "variant", "variants"), count(files, "file", "files"))
-	_, err = text.WriteTo(a.out)
-	return err
+	fmt.Fprintf(text, "\n%s in %s, %s; endroit locate TITLE shows each\n", count(len(all), "title", "titles"), count(variants, "variant", "variants"), count(files, "file", "files"))
+	return text.Flush()
 }
 
 // part is what is printed of a title, with how many files it tells of.

@@ -321,6 +321,9 @@ func (w *walk) each(b branch, do func(entry) error) error {
 	if w.entries += len(entries); w.entries > maxEntries {
 		return fmt.Errorf("%w: more than %d names lie on the way of %s", ErrTooMany, maxEntries, w.l)
 	}
+	if cap(w.out.Files) == 0 {
+		w.out.Files = make([]File, 0, min(len(entries), usualFiles))
+	}
 	for _, e := range entries {
 		if err := do(e); err != nil {
 			return err
@@ -328,6 +331,9 @@ func (w *walk) each(b branch, do func(entry) error) error {
 	}
 	return nil
 }
+
+// usualFiles is how many a folder's names make room for at once.
+const usualFiles = 16
 
 // Names are the names in a folder; none if it cannot be listed. A folder with very
 // many is cut: what lies in it was not put there by titles alone.

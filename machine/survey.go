@@ -60,7 +60,9 @@ type InPrefix struct {
 func Look(sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(done, of int)) *Survey {
 	disk := Disk{bases: &bases{}, links: &links{}, listings: &listings{}}
 	defer disk.bases.close()
-	l := looker{disk: disk, sheets: sheets, survey: &Survey{listings: disk.listings, Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}}, at: map[string]int{}, homes: map[string]bool{}}
+	l := looker{disk: disk, remembered: make(chan *memory, 1), sheets: sheets, survey: &Survey{listings: disk.listings, Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}}, at: map[string]int{}, homes: map[string]bool{}}
+	keys := wantedKeys(l.keys())
+	go func() { l.remembered <- remember(roots, keys) }() // while the launchers' files are read
 	for _, s := range sheets {
 		l.add(s.Read(System(), l.below(roots))...)
 	}
@@ -84,7 +86,7 @@ func Look(sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(don
 		}
 		folders = append(folders, n)
 	}
-	l.openPrefixes(roots, told)
+	l.openPrefixes(keys, told)
 	l.named(folders)
 	var notes []sheet.Note
 	l.survey.Installed, notes = sheet.Join(l.survey.Found)
@@ -93,11 +95,12 @@ func Look(sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(don
 }
 
 type looker struct {
-	disk   Disk // what is kept of it meanwhile
-	sheets []*sheet.Sheet
-	survey *Survey
-	at     map[string]int  // prefixes, by their real folder
-	homes  map[string]bool // installations that are known, by launcher and real folder
+	remembered chan *memory
+	disk       Disk // what is kept of it meanwhile
+	sheets     []*sheet.Sheet
+	survey     *Survey
+	at         map[string]int  // prefixes, by their real folder
+	homes      map[string]bool // installations that are known, by launcher and real folder
 }
 
 // below is the disk with these roots.
@@ -160,12 +163,11 @@ func (l *looker) ownPrefix(roots place.Roots) {
 	}
 }
 
-func (l *looker) openPrefixes(roots place.Roots, told func(done, of int)) {
+func (l *looker) openPrefixes(keys []string, told func(done, of int)) {
+	m := <-l.remembered
 	if len(l.survey.Prefixes) == 0 {
 		return
 	}
-	keys := wantedKeys(l.keys())
-	m := remember(roots, keys)
 	found := make([][]sheet.Found, len(l.survey.Prefixes))
 	workers.Each(len(found), told, func(i int) { found[i] = l.openPrefix(m, &l.survey.Prefixes[i], keys) })
 	for _, f := range found {

@@ -6,31 +6,75 @@ import (
 	"slices"
 	"sort"
 
+	"endroit/core/manifest"
 	"endroit/core/place"
 	"endroit/kept"
+	"endroit/machine"
 	"endroit/workers"
 )
+
+// Ahead is what this person's own folders, and those of sandboxes, lead to in the
+// manifest: it can be found out while the machine is surveyed.
+type Ahead struct {
+	done   chan struct{}
+	titles map[string]*manifest.Title // by id
+	err    error
+}
+
+// StartAhead begins to find out. Wait has to be called before the manifest is closed.
+func StartAhead(k *kept.Kept, roots place.Roots) *Ahead {
+	a := &Ahead{done: make(chan struct{}), titles: map[string]*manifest.Title{}}
+	go func() {
+		defer close(a.done)
+		folders := []rooted{{roots: roots}}
+		for _, s := range machine.Sandboxes(roots[place.Home]) {
+			folders = append(folders, rooted{roots: s.Roots})
+		}
+		finder := machine.NewFinder()
+		defer finder.Close()
+		var below []keeper
+		if below, a.err = keepers(k, finder, folders); a.err != nil {
+			return
+		}
+		ids := map[string]bool{}
+		for _, x := range below {
+			for _, id := range x.ids {
+				ids[id] = true
+			}
+		}
+		var titles []*manifest.Title
+		if titles, a.err = k.TitlesOf(slices.Sorted(maps.Keys(ids))); a.err != nil {
+			return
+		}
+		for _, t := range titles {
+			a.titles[t.ID] = t
+		}
+	}()
+	return a
+}
+
+// Wait waits until it is found out.
+func (a *Ahead) Wait() { <-a.done }
 
 // All resolves every title that is present, by name: those that are installed, and
 // those of which something lies in a folder of this person, a sandbox or a
 // prefix. It neither walks these folders nor tries each title: the names right in
-// them lead to the titles. told is called as titles are looked at, with how many
-// of how many; it may be nil.
-func (h *Here) All(k *kept.Kept, told func(done, of int)) ([]Title, error) {
+// them lead to the titles. ahead is what was begun for the same manifest and roots;
+// it may be nil. told is called as titles are looked at, with how many of how many;
+// it may be nil.
+func (h *Here) All(k *kept.Kept, ahead *Ahead, told func(done, of int)) ([]Title, error) {
 	scopes := map[string]Scope{}
-	add := func(ids []string, prefix string) {
-		for _, id := range ids {
-			if scopes[id] == nil {
-				scopes[id] = Scope{}
-			}
-			if prefix != "" {
-				scopes[id][prefix] = true
-			}
+	add := func(id, prefix string) {
+		if scopes[id] == nil {
+			scopes[id] = Scope{}
+		}
+		if prefix != "" {
+			scopes[id][prefix] = true
 		}
 	}
 	editions := make([]kept.Edition, 0, len(h.survey.Installed))
 	for id := range h.byTitle {
-		add([]string{id}, "") // recorded for another store, or for any
+		add(id, "") // recorded for another store, or for any
 	}
 	for _, e := range h.survey.Installed {
 		if e.Ref != "" {
@@ -42,52 +86,88 @@ func (h *Here) All(k *kept.Kept, told func(done, of int)) ([]Title, error) {
 		return nil, err
 	}
 	for _, ids := range of {
-		add(ids, "")
-	}
-	keepers := make([][]keeper, len(place.Definitions))
-	failed := make([]error, len(keepers))
-	workers.Each(len(keepers), nil, func(i int) {
-		if d := place.Definitions[i]; d.Shared {
-			keepers[i], failed[i] = h.keepers(k, d.Anchor)
+		for _, id := range ids {
+			add(id, "")
 		}
-	})
-	if err := errors.Join(failed...); err != nil {
+	}
+	var folders []rooted
+	for _, p := range h.survey.Prefixes {
+		if p.Prefix != nil {
+			folders = append(folders, rooted{p.Prefix.Roots, p.Folder})
+		}
+	}
+	below, err := keepers(k, h.finder, folders)
+	if err != nil {
 		return nil, err
 	}
-	for _, below := range keepers {
-		for _, x := range below {
-			add(x.ids, x.prefix)
+	for _, x := range below {
+		for _, id := range x.ids {
+			add(id, x.prefix)
 		}
 	}
-	return h.resolve(k, scopes, told)
+	if ahead == nil {
+		ahead = StartAhead(k, h.roots)
+	}
+	if ahead.Wait(); ahead.err != nil {
+		return nil, ahead.err
+	}
+	for id := range ahead.titles {
+		add(id, "")
+	}
+	titles, err := titlesOf(k, scopes, ahead.titles)
+	if err != nil {
+		return nil, err
+	}
+	return h.resolve(titles, scopes, told), nil
 }
 
-// keeper is a folder of this person's, a sandbox's or a prefix's, with the titles
-// that may keep something in it.
-type keeper struct {
-	ids    []string
+// titlesOf gives the titles, without those that nobody has recorded. Some are known.
+func titlesOf(k *kept.Kept, scopes map[string]Scope, known map[string]*manifest.Title) ([]*manifest.Title, error) {
+	var all []*manifest.Title
+	var unknown []string
+	for _, id := range slices.Sorted(maps.Keys(scopes)) {
+		if t := known[id]; t != nil {
+			all = append(all, t)
+		} else {
+			unknown = append(unknown, id)
+		}
+	}
+	rest, err := k.TitlesOf(unknown)
+	return append(all, rest...), err
+}
+
+// rooted are the folders of a person, a sandbox or a prefix.
+type rooted struct {
+	roots  place.Roots
 	prefix string // empty outside prefixes
 }
 
-// keepers are the folders that an anchor has here.
-func (h *Here) keepers(k *kept.Kept, a place.Anchor) (all []keeper, err error) {
-	var folders []kept.Folder
-	look := func(roots place.Roots, prefix string) {
-		if top := roots[a]; top != "" {
-			folders = append(folders, kept.Folder{Names: h.finder.Names(top), Inside: func(name string) []string { return h.finder.Names(top + "/" + name) }})
-			all = append(all, keeper{prefix: prefix})
+// keeper is one of them, with the titles that may keep something in it.
+type keeper struct {
+	ids    []string
+	prefix string
+}
+
+// keepers are those of all anchors whose folders titles share.
+func keepers(k *kept.Kept, finder *machine.Finder, folders []rooted) ([]keeper, error) {
+	found, failed := make([][]keeper, len(place.Definitions)), make([]error, len(place.Definitions))
+	workers.Each(len(found), nil, func(i int) {
+		if d := place.Definitions[i]; d.Shared {
+			found[i], failed[i] = keepersOf(k, finder, d.Anchor, folders)
+		}
+	})
+	return slices.Concat(found...), errors.Join(failed...)
+}
+
+func keepersOf(k *kept.Kept, finder *machine.Finder, a place.Anchor, folders []rooted) (all []keeper, err error) {
+	var list []kept.Folder
+	for _, f := range folders {
+		if top := f.roots[a]; top != "" {
+			list = append(list, kept.Folder{Names: finder.Names(top), Inside: func(name string) []string { return finder.Names(top + "/" + name) }})
+			all = append(all, keeper{prefix: f.prefix})
 		}
 	}
-	look(h.roots, "")
-	for _, s := range h.sandboxes {
-		look(s.Roots, "")
-	}
-	for _, p := range h.survey.Prefixes {
-		if p.Prefix != nil {
-			look(p.Prefix.Roots, p.Folder)
-		}
-	}
-	ids, err := k.Below(a, folders)
+	ids, err := k.Below(a, list)
 	if err != nil {
 		return nil, err
 	}
@@ -97,11 +177,7 @@ func (h *Here) keepers(k *kept.Kept, a place.Anchor) (all []keeper, err error) {
 	return all, nil
 }
 
-func (h *Here) resolve(k *kept.Kept, scopes map[string]Scope, told func(done, of int)) ([]Title, error) {
-	titles, err := k.TitlesOf(slices.Sorted(maps.Keys(scopes))) // without those that nobody has recorded
-	if err != nil {
-		return nil, err
-	}
+func (h *Here) resolve(titles []*manifest.Title, scopes map[string]Scope, told func(done, of int)) []Title {
 	found := make([]Title, len(titles))
 	workers.Each(len(titles), told, func(i int) { found[i] = h.Title(titles[i], scopes[titles[i].ID]) })
 	all := []Title{}
@@ -114,5 +190,5 @@ func (h *Here) resolve(k *kept.Kept, scopes map[string]Scope, told func(done, of
 	sort.Slice(all, func(i, j int) bool {
 		return all[i].Title < all[j].Title || all[i].Title == all[j].Title && all[i].ID < all[j].ID
 	})
-	return all, nil
+	return all
 }

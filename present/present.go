@@ -391,7 +391,7 @@ func (h *Here) inPrefixes(t *manifest.Title, v manifest.Variant, scope Scope) (o
 }
 
 func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
-	out := Variant{Variant: v.String(), Accounts: accounts, Locations: []Location{}}
+	out := Variant{Variant: v.String(), Accounts: accounts, Locations: make([]Location, 0, len(v.Locations))}
 	if out.Accounts == nil {
 		out.Accounts = []sheet.Account{}
 	}
@@ -451,7 +451,7 @@ func locate(l manifest.Location, at place.Location, err error, find func() (mach
 // the same anchor there. outside says where the anchors lie that the prefix does
 // not have.
 func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roots) Variant {
-	out := Variant{Variant: v.String(), Prefix: p.Folder, Accounts: []sheet.Account{}, Locations: []Location{}}
+	out := Variant{Variant: v.String(), Prefix: p.Folder, Accounts: []sheet.Account{}, Locations: make([]Location, 0, len(v.Locations))}
 	inside := place.Captures{"user": p.User}
 	if v.Ref != "" {
 		inside["ref"] = v.Ref

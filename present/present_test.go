@@ -200,7 +200,7 @@ func TestAllThatIsPresent(t *testing.T) {
 	require.NoError(t, err)
 	defer k.Close()
 	last := 0
-	all, err := h.All(k, func(done, of int) {
+	all, err := h.All(k, nil, func(done, of int) {
 		last = of
 		assert.LessOrEqual(t, done, of)
 	})
