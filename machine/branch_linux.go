@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"math"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -54,7 +55,7 @@ type kernelBase int
 func (t kernelBase) open(names []string, flags uint64) (int, error) {
 	path := "."
 	if len(names) > 0 {
-		path = filepath.Join(names...)
+		path = strings.Join(names, "/")
 	}
 	fd, err := again(func() (int, error) {
 		return unix.Openat2(int(t), path, &unix.OpenHow{Flags: flags | unix.O_CLOEXEC, Resolve: unix.RESOLVE_BENEATH | unix.RESOLVE_NO_MAGICLINKS})
@@ -194,15 +195,20 @@ func entries(fd, max int) (all []entry, err error) {
 		if all == nil {
 			all = make([]entry, 0, n/direntUsual)
 		}
-		for rest := buffer[:n]; len(rest) > direntName; {
-			length := int(binary.NativeEndian.Uint16(rest[direntLength:]))
-			if length <= direntName || length > len(rest) {
+		text := string(buffer[:n]) // the names are cut from it
+		for at := 0; n-at > direntName; {
+			length := int(binary.NativeEndian.Uint16(buffer[at+direntLength:]))
+			if length <= direntName || length > n-at {
 				break
 			}
-			if name := unix.ByteSliceToString(rest[direntName:length]); name != "." && name != ".." {
-				all = append(all, entry{name: name, kind: kindOf(rest[direntType])})
+			name := text[at+direntName : at+length]
+			if end := strings.IndexByte(name, 0); end >= 0 {
+				name = name[:end]
 			}
-			rest = rest[length:]
+			if name != "." && name != ".." {
+				all = append(all, entry{name: name, kind: kindOf(buffer[at+direntType])})
+			}
+			at += length
 		}
 	}
 	return all, nil

@@ -185,6 +185,9 @@ func parseSegment(raw string, offset int) (Segment, error) {
 	if raw == "**" {
 		return Segment{{Kind: Deep}}, nil
 	}
+	if !strings.ContainsAny(raw, `*{}?\%`) && raw != "." && raw != ".." {
+		return LiteralSegment(raw), nil
+	}
 	var s Segment
 	var literal strings.Builder
 	flush := func() {

@@ -597,6 +597,17 @@ func (r *reader) nodes(file string, s Source, tree any, do func(file string, nod
 	}
 }
 
+// inOrder are the nodes that a query selects, in the order of their paths: an object
+// has none of its own.
+func inOrder(p *jsonpath.Path, node any) []any {
+	if p.Query().Singular() != nil { // it selects one at most
+		return p.Select(node)
+	}
+	located := p.SelectLocated(node)
+	located.Sort()
+	return slices.Collect(located.Nodes())
+}
+
 // path reads a query once, however many files are asked; nil if there is none.
 func (r *reader) path(query string) *jsonpath.Path {
 	if query == "" {
@@ -623,9 +634,7 @@ func (r *reader) one(node any, query string) string {
 	var found []any
 	switch node.(type) {
 	case map[string]any, []any:
-		located := p.SelectLocated(node)
-		located.Sort()
-		found = slices.Collect(located.Nodes())
+		found = inOrder(p, node)
 	default:
 		if query == "$" {
 			found = []any{node}

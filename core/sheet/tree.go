@@ -386,8 +386,13 @@ func (p *nested) quoted() (string, error) {
 		r, _ := utf8.DecodeRuneInString(p.text[p.at:])
 		return "", fmt.Errorf("%q where a quoted text is due", r)
 	}
+	from := p.at + 1
+	if n := strings.IndexAny(p.text[from:], "\"\\\n"); n >= 0 && p.text[from+n] == '"' {
+		p.at = from + n + 1
+		return p.text[from : from+n], nil // nothing in it is escaped
+	}
 	var b strings.Builder
-	for i := p.at + 1; i < len(p.text); i++ {
+	for i := from; i < len(p.text); i++ {
 		switch c := p.text[i]; c {
 		case '"':
 			p.at = i + 1
