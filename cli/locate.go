@@ -258,6 +258,7 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 	told, end := a.progress("looking at titles")
 	here := present.On(survey, roots)
 	defer here.Close()
+	here.Brief = !c.Bool("json")
 	all, err := here.All(k, ahead, told)
 	end()
 	if err != nil {

@@ -1,12 +1,17 @@
 package kept
 
 import (
+	"bytes"
+	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"endroit/core/manifest"
 	"endroit/core/sheet"
@@ -113,6 +118,11 @@ func TestWhatIsDamaged(t *testing.T) {
 		"another kind of file": {func(t *testing.T, f, d string) {
 			require.NoError(t, os.WriteFile(indexFile(f, d), []byte("no index"), 0o600))
 		}, false},
+		"a cut index": {func(t *testing.T, f, d string) {
+			info, err := os.Stat(indexFile(f, d))
+			require.NoError(t, err)
+			require.NoError(t, os.Truncate(indexFile(f, d), info.Size()/2))
+		}, false},
 		"a touched revision": {func(t *testing.T, f, d string) {
 			data, err := os.ReadFile(filepath.Join(f, d+".json"))
 			require.NoError(t, err)
@@ -144,4 +154,66 @@ func TestWhatIsDamaged(t *testing.T) {
 		assert.NotNil(t, found, name)
 		require.NoError(t, k.Close())
 	}
+}
+
+// What is damaged in the middle of an index shows when it is come to. It is said, and
+// the index is made anew the next time.
+func TestAnIndexThatIsDamagedInside(t *testing.T) {
+	folder := filepath.Join(t.TempDir(), "manifest")
+	var names []string
+	for i := range 2_000 {
+		names = append(names, fmt.Sprintf("Title %05d", i))
+	}
+	d := keep(t, folder, 1, names...)
+	whole, err := os.ReadFile(indexFile(folder, d))
+	require.NoError(t, err)
+	damaged := 0
+	for from := 4 * os.Getpagesize(); from < len(whole); from += 8 * os.Getpagesize() {
+		spoilt := slices.Clone(whole)
+		for i := from; i < min(len(spoilt), from+8*os.Getpagesize()); i++ {
+			spoilt[i] = 0xff
+		}
+		require.NoError(t, os.WriteFile(indexFile(folder, d), spoilt, 0o600))
+		k, err := Open(folder, nil)
+		require.NoError(t, err)
+		for _, id := range []string{"title-00000", "title-00500", "title-01000", "title-01999"} {
+			got, err := k.Title(id)
+			if err == nil && got != nil {
+				assert.Equal(t, id, got.ID, "nothing else is given for it")
+				continue
+			}
+			damaged++
+			if errors.Is(err, errIndex) {
+				_, err = os.Stat(indexFile(folder, d))
+				assert.ErrorIs(t, err, os.ErrNotExist)
+				break
+			}
+		}
+		require.NoError(t, k.Close())
+	}
+	assert.NotZero(t, damaged)
+	k, err := Open(folder, nil)
+	require.NoError(t, err)
+	defer k.Close()
+	if _, err = k.Title("title-00500"); err != nil { // the last damage was not met before
+		require.NoError(t, k.Close())
+		k, err = Open(folder, nil)
+		require.NoError(t, err)
+		defer k.Close()
+	}
+	got, err := k.Title("title-00500")
+	require.NoError(t, err)
+	assert.Equal(t, "title-00500", got.ID)
+}
+
+// Parts of a key come back, and those that begin alike stand together.
+func TestKeys(t *testing.T) {
+	part := rapid.StringOf(rapid.SampledFrom([]rune{0, 1, 2, 'a', 'é', '/'}))
+	rapid.Check(t, func(t *rapid.T) {
+		parts := rapid.SliceOfN(part, 1, 4).Draw(t, "parts")
+		others := rapid.SliceOfN(part, 1, 4).Draw(t, "others")
+		assert.Equal(t, parts, unkey(key(parts...)))
+		begins := len(others) <= len(parts) && slices.Equal(others, parts[:min(len(parts), len(others))])
+		assert.Equal(t, begins, bytes.HasPrefix(key(parts...), key(others...)))
+	})
 }

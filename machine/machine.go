@@ -67,6 +67,10 @@ func folds(l place.Location) bool { return l.Folds() || runtime.GOOS == "windows
 // takes them as place.Parse gave them: that they are not too wide is not looked at
 // again. It is safe for concurrent use.
 type Finder struct {
+	// Blind leaves out what files capture, but for the account: who only counts
+	// them does not ask.
+	Blind bool
+
 	bases    *bases
 	listings *listings
 }
@@ -119,8 +123,8 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		return out, nil
 	}
 	defer done()
-	known = named(l, known)
-	w := walk{top: top, l: l, fold: fold, out: &out, sure: fixed[:alone]}
+	known, account := named(l, known)
+	w := walk{top: top, l: l, fold: fold, out: &out, sure: fixed[:alone], blind: f.Blind && !account}
 	for i := range l.Pattern.Segments {
 		if l.IsDeep(i) {
 			w.seen = map[string]bool{}
@@ -147,11 +151,16 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 	return out, err
 }
 
-// named are the parts that a location has, of those that are known.
-func named(l place.Location, known place.Captures) (of place.Captures) {
+// named are the parts that a location has, of those that are known, and whether it tells
+// accounts apart.
+func named(l place.Location, known place.Captures) (of place.Captures, account bool) {
 	for _, s := range l.Pattern.Segments {
 		for _, p := range s {
-			if value, ok := known[p.Text]; ok && p.Kind == place.Named {
+			if p.Kind != place.Named {
+				continue
+			}
+			account = account || p.Text == "account"
+			if value, ok := known[p.Text]; ok {
 				if of == nil {
 					of = place.Captures{}
 				}
@@ -159,7 +168,7 @@ func named(l place.Location, known place.Captures) (of place.Captures) {
 			}
 		}
 	}
-	return of
+	return of, account
 }
 
 // fixedPart is the names before the first variable part.
@@ -211,6 +220,7 @@ type walk struct {
 	top     string
 	l       place.Location
 	fold    bool
+	blind   bool
 	sure    []string // the first names, as far as they can be no others
 	out     *Found
 	entries int
@@ -243,12 +253,19 @@ func (w *walk) into(b branch, i int, captures place.Captures) error {
 		info, err := b.stat(name)
 		return w.enter(b, name, info, err, i, captures)
 	}
+	last := i == len(segments)-1
 	return w.each(b, func(e entry) error {
-		if c, ok := w.l.MatchSegment(i, e.name, captures, w.fold); ok {
-			info, err := b.look(e)
-			return w.enter(b, e.name, info, err, i, c)
+		c, ok := captures, false
+		if w.blind && last {
+			ok = w.l.FitsSegment(i, e.name, captures, w.fold)
+		} else {
+			c, ok = w.l.MatchSegment(i, e.name, captures, w.fold)
 		}
-		return nil
+		if !ok {
+			return nil
+		}
+		info, err := b.look(e)
+		return w.enter(b, e.name, info, err, i, c)
 	})
 }
 

@@ -41,7 +41,7 @@ type Survey struct {
 
 // Finder makes one that takes what folders hold as the survey has seen it. Close ends
 // it.
-func (s *Survey) Finder() *Finder { return &Finder{&bases{}, s.listings} }
+func (s *Survey) Finder() *Finder { return &Finder{bases: &bases{}, listings: s.listings} }
 
 // InPrefix is a prefix with what it belongs to.
 type InPrefix struct {

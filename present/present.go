@@ -100,6 +100,9 @@ type Here struct {
 	roots  place.Roots
 	// Install is the folder of the installed copy, where the person named it.
 	Install string
+	// Brief leaves out what only a full answer shows: the forms that can be pasted, and
+	// what the named parts of a location are for each file.
+	Brief bool
 	// Only are the prefixes that the person named; no others are looked into then.
 	Only []*machine.Prefix
 
@@ -402,7 +405,9 @@ func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.A
 	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
 		one := locate(l, at, err, func() (machine.Found, error) { return h.finder.Find(roots, at, known) })
-		one.Forms = nativeForms(at.Anchor, one.Folder, roots)
+		if !h.Brief {
+			one.Forms = nativeForms(at.Anchor, one.Folder, roots)
+		}
 		out.Locations = append(out.Locations, one)
 	}
 	return byAccount(out)
@@ -468,7 +473,9 @@ func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roo
 			}
 			return h.finder.FindIn(p, at, inside)
 		})
-		one.Forms = prefixForms(at, one.Folder, p)
+		if !h.Brief {
+			one.Forms = prefixForms(at, one.Folder, p)
+		}
 		out.Locations = append(out.Locations, one)
 	}
 	return out

@@ -216,6 +216,47 @@ func TestAllThatIsPresent(t *testing.T) {
 	assert.Len(t, all[2].Variants, 2, "the native copy and the prefix")
 	assert.Equal(t, "example.Signal", all[4].Variants[0].Sandbox)
 	assert.LessOrEqual(t, last, 12, "few titles were tried")
+
+	// A brief answer has the same files, and so has one that was begun before.
+	ahead := StartAhead(k, h.roots)
+	h.Brief = true
+	brief, err := h.All(k, ahead, nil)
+	require.NoError(t, err)
+	forms := 0
+	for i := range all {
+		for j := range all[i].Variants {
+			for n := range all[i].Variants[j].Locations {
+				l := &all[i].Variants[j].Locations[n]
+				forms += len(l.Forms)
+				l.Forms = []place.Form{}
+				for f := range l.Files {
+					l.Files[f].Captures = nil
+				}
+			}
+		}
+	}
+	assert.NotZero(t, forms)
+	assert.Equal(t, all, brief)
+}
+
+// What cannot be looked up in the manifest is an error, wherever it is met.
+func TestAllOfADamagedIndex(t *testing.T) {
+	h, _, _ := surveyed(t)
+	folder := t.TempDir()
+	m := &manifest.Manifest{Head: manifest.Head{Format: manifest.Format, Revision: 1}, Titles: []manifest.Title{*title("Tidewrack", manifest.Variant{OS: "linux", Runtime: "native", Locations: at("xdg-data:tidewrack/")})}}
+	doc, err := manifest.Canonical(m.Titles[0])
+	require.NoError(t, err)
+	body, err := manifest.Assemble(m.Head, nil, [][]byte{doc})
+	require.NoError(t, err)
+	require.NoError(t, kept.Keep(folder, body, m, manifest.Digest(body)))
+	k, err := kept.Open(folder, nil)
+	require.NoError(t, err)
+	require.NoError(t, k.Close())
+	_, err = h.All(k, nil, nil)
+	assert.Error(t, err)
+	ahead := StartAhead(k, h.roots)
+	ahead.Wait()
+	assert.Error(t, ahead.err)
 }
 
 // What a launcher lists and is not there is said, with where it should be.

@@ -33,6 +33,13 @@ func (l Location) MatchSegment(i int, name string, captures Captures, fold bool)
 	return m.segment(l.Pattern.Segments[i], name, captures)
 }
 
+// FitsSegment is MatchSegment for who does not ask what it captures.
+func (l Location) FitsSegment(i int, name string, captures Captures, fold bool) bool {
+	m := matcher{fold: fold, blind: true}
+	_, ok := m.segment(l.Pattern.Segments[i], name, captures)
+	return ok
+}
+
 // Folds reports whether names below the location's anchor compare without regard
 // to case: below a Windows anchor everywhere, below the others where the host or
 // the prefix does.
@@ -43,6 +50,7 @@ func (l Location) IsDeep(i int) bool { return l.Pattern.Segments[i].deep() }
 
 type matcher struct {
 	fold  bool
+	blind bool // what one segment captures is not asked for
 	known Captures
 }
 
@@ -94,13 +102,12 @@ func (m matcher) segment(s Segment, name string, before Captures) (Captures, boo
 		}
 		p := s[open]
 		if p.Kind == Named {
-			value := unrunes(text[openAt:end])
-			if old, seen := captures[p.Text]; seen {
-				if !m.equal(old, value) {
-					return false
-				}
-			} else {
-				captures = captures.with(p.Text, value)
+			old, seen := captures[p.Text]
+			switch {
+			case seen && !m.equal(old, unrunes(text[openAt:end])):
+				return false
+			case !seen && !m.blind: // a name stands once in a segment
+				captures = captures.with(p.Text, unrunes(text[openAt:end]))
 			}
 		}
 		open = -1

@@ -245,6 +245,22 @@ func TestGuardsAreMetOnTheWay(t *testing.T) {
 	})
 }
 
+// Who does not ask what a segment captures is told the same.
+func TestASegmentFitsAsItMatches(t *testing.T) {
+	fits := 0
+	rapid.Check(t, func(t *rapid.T) {
+		l := Location{XDGData, Pattern{Segments: []Segment{anySegment.Draw(t, "segment")}}}
+		name, fold := fileName.Draw(t, "name"), rapid.Bool().Draw(t, "fold")
+		known := rapid.SampledFrom([]Captures{nil, {"slot": "1"}, {"user": name, "slot": name}}).Draw(t, "known")
+		_, ok := l.MatchSegment(0, name, known, fold)
+		if ok {
+			fits++
+		}
+		assert.Equal(t, ok, l.FitsSegment(0, name, known, fold))
+	})
+	assert.NotZero(t, fits)
+}
+
 func TestWhatBothMatchOverlaps(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		pattern := rapid.SliceOfN(rapid.SampledFrom([]string{"*", "a*", "*b", "a?", "{slot}", "**", "ab", "b"}), 1, 4)
