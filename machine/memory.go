@@ -14,8 +14,8 @@ import (
 )
 
 // memory keeps what was read of the hives of prefixes from one time to the next: a
-// hive has megabytes, of which a few keys matter. An entry counts only for a file
-// of the same size and time of change that was at rest when it was read.
+// hive has megabytes, of which a few keys matter. An entry counts only for the same
+// file, of the same size and times of change, that was at rest when it was read.
 type memory struct {
 	file string // empty where nothing is kept
 	keys []string
@@ -28,8 +28,11 @@ type memory struct {
 
 // remembered is what was read of one hive.
 type remembered struct {
-	Size int64      `json:"size"`
-	Time time.Time  `json:"time"`
+	Size int64     `json:"size"`
+	Time time.Time `json:"time"`
+	// Same changes with everything that is done to the file, where the system tells:
+	// its number, and when its entry was changed, which no program can set back.
+	Same string     `json:"same,omitempty"`
 	Root string     `json:"root"`
 	Keys []hive.Key `json:"keys"`
 }
@@ -42,7 +45,7 @@ type keptHives struct {
 }
 
 const (
-	memoryVersion = 1
+	memoryVersion = 2
 	maxMemory     = 64 << 20 // bytes of the file
 )
 
@@ -79,7 +82,7 @@ func (m *memory) hive(file string, keys []string) *hive.Hive {
 		return nil
 	}
 	r, ok := m.before[file]
-	if !ok || r.Size != info.Size() || !r.Time.Equal(info.ModTime()) {
+	if !ok || r.Size != info.Size() || !r.Time.Equal(info.ModTime()) || r.Same != sameFile(info) {
 		return nil
 	}
 	m.lock.Lock()
@@ -95,7 +98,7 @@ func (m *memory) keep(file string, info fs.FileInfo, keys []string, h *hive.Hive
 	}
 	m.lock.Lock()
 	defer m.lock.Unlock()
-	m.now[file], m.changed = remembered{info.Size(), info.ModTime(), h.Root, h.Keys}, true
+	m.now[file], m.changed = remembered{info.Size(), info.ModTime(), sameFile(info), h.Root, h.Keys}, true
 }
 
 // save writes the memory, if it changed. That it cannot be written costs time

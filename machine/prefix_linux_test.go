@@ -161,6 +161,11 @@ func TestHivesAreRemembered(t *testing.T) {
 	assert.Equal(t, "Sedge", name)
 	assert.False(t, read, "nothing was read")
 
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(userHive, "Sedge", "Marsh", 1)), 0o644))
+	require.NoError(t, os.Chtimes(file, long, long))
+	name, read = captain(keys)
+	assert.Equal(t, "Marsh", name, "of the same size, and its time was set back")
+	assert.True(t, read)
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(userHive, "Sedge", "Reeds", 1)), 0o644))
 	name, read = captain(keys)
 	assert.Equal(t, "Reeds", name, "of the same size, changed at another time")

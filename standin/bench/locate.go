@@ -31,6 +31,7 @@ const (
 	slotsOfTitle  = 12
 	locateLimit   = 2.0 // to reading the folders of the answer
 	locateMemory  = 300 // MB
+	locateRounds  = 21  // at least: a round is short
 	otherPrograms = 300 // that have folders where titles have theirs
 )
 
@@ -310,7 +311,7 @@ func locateAmong(self, endroit, home string, titles, rounds int) error {
 	}
 	var plain, located []time.Duration
 	memory := int64(0)
-	for range rounds {
+	for range max(rounds, locateRounds) {
 		took, most, _, err := measure(home, endroit, "locate", "--all")
 		if err != nil {
 			return err
