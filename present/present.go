@@ -111,6 +111,7 @@ type Here struct {
 	byTitle   map[string][]int // by the title's id
 	sandboxes []machine.Sandbox
 	gone      []sheet.Installed
+	goneIDs   []string // of their titles
 	finder    *machine.Finder
 }
 
@@ -123,6 +124,9 @@ func On(survey *machine.Survey, roots place.Roots) *Here {
 		}
 		id := manifest.ID(e.Name)
 		h.byTitle[id] = append(h.byTitle[id], i)
+	}
+	for _, e := range h.gone {
+		h.goneIDs = append(h.goneIDs, manifest.ID(e.Name))
 	}
 	if me, err := user.Current(); err == nil {
 		h.user = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
@@ -202,8 +206,8 @@ func (t *Title) onlyThere() {
 // missing are the title's editions that are listed and not there.
 func (h *Here) missing(t *manifest.Title) []sheet.Installed {
 	out := []sheet.Installed{}
-	for _, e := range h.gone {
-		if manifest.ID(e.Name) == t.ID || slices.ContainsFunc(t.Variants, func(v manifest.Variant) bool { return v.Ref != "" && v.Ref == e.Ref && v.Store == e.Store }) {
+	for i, e := range h.gone {
+		if h.goneIDs[i] == t.ID || slices.ContainsFunc(t.Variants, func(v manifest.Variant) bool { return v.Ref != "" && v.Ref == e.Ref && v.Store == e.Store }) {
 			out = append(out, e)
 		}
 	}
