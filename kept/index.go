@@ -10,6 +10,7 @@ import (
 	"runtime/debug"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/fxamacker/cbor/v2"
 	bolt "go.etcd.io/bbolt"
@@ -136,6 +137,10 @@ func Open(folder string, told func()) (*Kept, error) {
 
 func indexFile(folder, digest string) string { return filepath.Join(folder, digest+".index") }
 
+// lockTimeout is how long an index is waited for that somebody has locked: nobody
+// here does.
+const lockTimeout = 2 * time.Second
+
 // open opens an index that fits its revision.
 func open(folder, d string) (*Kept, error) {
 	k := &Kept{Digest: d, file: indexFile(folder, d)}
@@ -147,7 +152,7 @@ func open(folder, d string) (*Kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	if k.db, err = bolt.Open(k.file, 0o600, &bolt.Options{ReadOnly: true, NoStatistics: true}); err != nil {
+	if k.db, err = bolt.Open(k.file, 0o600, &bolt.Options{ReadOnly: true, NoStatistics: true, Timeout: lockTimeout}); err != nil {
 		return nil, err
 	}
 	var h indexHead

@@ -91,7 +91,7 @@ func (t kernelBase) folder(names []string) (folder, error) {
 }
 
 // read opens the file once: one that is replaced meanwhile is whole as it was, and
-// one that is written to, or removed, is told by its times and its names.
+// one that is written to, or removed, is told by its times and by how many names it has.
 func (t kernelBase) read(names []string, max int) (r reading, err error) {
 	fd, err := t.open(names, unix.O_RDONLY|unix.O_NONBLOCK|unix.O_NOCTTY)
 	if err != nil {
@@ -107,7 +107,7 @@ func (t kernelBase) read(names []string, max int) (r reading, err error) {
 	}
 	r.data = make([]byte, min(before.Size, int64(max))+1)
 	n := 0
-	for n < len(r.data) {
+	for n == 0 || int64(n) < before.Size && n < len(r.data) { // that it has grown shows in its size
 		got, err := again(func() (int, error) { return unix.Pread(fd, r.data[n:], int64(n)) })
 		if err != nil {
 			return r, err
