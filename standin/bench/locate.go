@@ -288,6 +288,7 @@ func locateAmong(self, endroit, home string, titles, rounds int) error {
 	if _, _, _, err := measure(home, self, "keep", home, strconv.Itoa(titles)); err != nil {
 		return err
 	}
+	syscall.Sync() // writing it to the disk would go on while others are measured
 	// The first run reads the hives of the prefixes; what matters of them is
 	// remembered.
 	if err := os.RemoveAll(filepath.Join(home, ".cache", "endroit")); err != nil {
