@@ -69,7 +69,7 @@ func (s *Service) fits(c *echo.Context, body *contribution.Body) error {
 		}
 		return nil
 	}
-	others, err := s.store.Titles(c.Request().Context())
+	others, err := s.store.TitlesNear(c.Request().Context(), body.Draft)
 	if err != nil {
 		return err
 	}
@@ -178,7 +178,7 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 	}
 	out.Variant = manifest.VariantOf(body.Draft).String()
 	out.Coverage = contribution.Cover(body.Draft, body.Footprint)
-	others, err := s.store.Titles(c.Request().Context())
+	others, err := s.store.TitlesNear(c.Request().Context(), body.Draft)
 	if err != nil {
 		return err
 	}

@@ -106,12 +106,12 @@ func (s *Service) tryDraft(c *echo.Context) error {
 	if len(in.Locations) > draft.MaxLocations {
 		return invalid("locations", "there are more than "+strconv.Itoa(draft.MaxLocations))
 	}
-	others, err := s.store.Titles(c.Request().Context())
+	d := *body.Draft
+	d.Title, d.Locations = in.Title, in.Locations
+	others, err := s.store.TitlesNear(c.Request().Context(), &d)
 	if err != nil {
 		return err
 	}
-	d := *body.Draft
-	d.Title, d.Locations = in.Title, in.Locations
 	return c.JSON(http.StatusOK, contribution.Try(&d, body.Footprint, others))
 }
 

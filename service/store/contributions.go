@@ -173,7 +173,7 @@ func accepted(ctx context.Context, tx pgx.Tx, body *contribution.Body, evidence 
 	if body.Sheet != nil {
 		return acceptedSheet(ctx, tx, body, evidence)
 	}
-	others, err := allTitles(ctx, tx)
+	others, err := titlesNear(ctx, tx, body.Draft)
 	if err != nil {
 		return version{}, err
 	}
@@ -253,6 +253,9 @@ func publish(ctx context.Context, tx pgx.Tx, v version, now time.Time) (int, err
 	if _, err := tx.Exec(ctx, `INSERT INTO titles (id, name, folded, revision, doc) VALUES ($1, $2, $3, $4, $5)
 		ON CONFLICT (id) DO UPDATE SET name = excluded.name, folded = excluded.folded, revision = excluded.revision, doc = excluded.doc`,
 		v.id, v.name, folded, head.Revision, v.doc); err != nil {
+		return 0, err
+	}
+	if err := stem(ctx, tx, *v.title); err != nil {
 		return 0, err
 	}
 	_, err = tx.Exec(ctx, `INSERT INTO title_versions (title_id, revision, name, folded, doc) VALUES ($1, $2, $3, $4, $5)`, v.id, head.Revision, v.name, folded, v.doc)

@@ -69,14 +69,6 @@ func (s *Store) RevisionBody(ctx context.Context, r Revision) ([]byte, error) {
 	return body, nil
 }
 
-func allTitles(ctx context.Context, tx pgx.Tx) ([]manifest.Title, error) {
-	rows, err := tx.Query(ctx, `SELECT doc FROM titles ORDER BY id`)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, titleOf)
-}
-
 // titleOf reads a title from its document.
 func titleOf(row pgx.CollectableRow) (t manifest.Title, err error) {
 	var doc []byte
@@ -115,15 +107,6 @@ func ClashesWith(s *sheet.Sheet, all []manifest.Sheet) []sheet.Clash {
 		}
 	}
 	return sheet.Clashes(s, others)
-}
-
-// Titles is every title as it is now.
-func (s *Store) Titles(ctx context.Context) (all []manifest.Title, err error) {
-	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		all, err = allTitles(ctx, tx)
-		return err
-	})
-	return all, err
 }
 
 // Title returns a title as it is now; ErrNotFound if there is none.

@@ -92,6 +92,9 @@ func (s *Store) prepare(ctx context.Context) error {
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("migrate: %w", err)
 	}
+	if err := s.stemAll(ctx); err != nil {
+		return fmt.Errorf("migrate: %w", err)
+	}
 	head := manifest.Head{Published: time.Now().UTC().Truncate(time.Second)}
 	body, err := manifest.Assemble(head, nil, nil)
 	if err != nil {
