@@ -10,6 +10,7 @@ import (
 	"runtime/debug"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/fxamacker/cbor/v2"
@@ -90,21 +91,30 @@ type Kept struct {
 	Titles int // how many there are
 	db     *bolt.DB
 	file   string
+
+	damaged atomic.Bool
 }
 
-// Close ends it.
-func (k *Kept) Close() error { return k.db.Close() }
+// Close ends it. An index that was found damaged goes.
+func (k *Kept) Close() error {
+	err := k.db.Close()
+	if k.damaged.Load() {
+		_ = os.Remove(k.file)
+	}
+	return err
+}
 
 // errIndex says that an index is none, or is damaged.
 var errIndex = errors.New("the index of the local manifest is damaged; it is made anew the next time")
 
 // view looks things up. What is damaged in an index shows when it is come to: the
-// index is removed then.
+// index is removed then, where the system lets go of an open file.
 func (k *Kept) view(look func(tx *bolt.Tx) error) (err error) {
 	defer debug.SetPanicOnFault(debug.SetPanicOnFault(true))
 	defer func() {
 		if p := recover(); p != nil {
 			err = fmt.Errorf("%w (%v)", errIndex, p)
+			k.damaged.Store(true)
 			_ = os.Remove(k.file)
 		}
 	}()
