@@ -82,6 +82,14 @@ const maxListed = 20_000
 
 // List gives what fits a pattern below a folder.
 func (d Disk) List(folder string, l place.Location) ([]sheet.Entry, error) {
+	if s := l.Pattern.Segments[0]; d.listings != nil && d.Prefix != nil && len(s) == 1 && s[0].Kind == place.Literal {
+		// Most launchers are not in most prefixes.
+		if entries, err := d.listings.list(folder); err == nil {
+			if found, _ := anyCase(entries, s[0].Text); found.name == "" {
+				return nil, nil
+			}
+		}
+	}
 	t, done, err := d.bases.of(folder)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, sheet.ErrNotThere

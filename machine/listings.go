@@ -1,6 +1,11 @@
 package machine
 
-import "sync"
+import (
+	"errors"
+	"io/fs"
+	"path/filepath"
+	"sync"
+)
 
 // listings remember what folders hold while one survey is made and things are looked
 // up by it: the same folders are asked for again and again. nil remembers nothing. It
@@ -26,9 +31,13 @@ func (l *listings) list(folder string) ([]entry, error) {
 	}
 	l.lock.Lock()
 	known, ok := l.of[folder]
+	absent := !ok && l.lacks(folder)
 	l.lock.Unlock()
 	if ok {
 		return known.entries, known.err
+	}
+	if absent {
+		return nil, &fs.PathError{Op: "list", Path: folder, Err: fs.ErrNotExist}
 	}
 	entries, err := listFolder(folder, maxEntries)
 	if len(entries) <= maxRemembered {
@@ -40,4 +49,26 @@ func (l *listings) list(folder string) ([]entry, error) {
 		l.of[folder] = listing{entries, err}
 	}
 	return entries, err
+}
+
+// lacks reports whether a folder above was listed whole, and holds nothing on the way to
+// this one, in whatever case. It is called with the lock.
+func (l *listings) lacks(folder string) bool {
+	for {
+		above := filepath.Dir(folder)
+		if above == folder {
+			return false
+		}
+		if in, ok := l.of[above]; ok {
+			if errors.Is(in.err, fs.ErrNotExist) {
+				return true
+			}
+			if in.err != nil {
+				return false
+			}
+			found, _ := anyCase(in.entries, filepath.Base(folder))
+			return found.name == ""
+		}
+		folder = above
+	}
 }

@@ -1,7 +1,6 @@
 package machine
 
 import (
-	"encoding/json"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -9,16 +8,28 @@ import (
 	"sync"
 	"time"
 
+	"github.com/fxamacker/cbor/v2"
+
 	"endroit/core/hive"
 	"endroit/core/place"
 )
+
+// How the memory is written and read: CBOR (RFC 8949), in a third of JSON's time.
+var (
+	memoryWriter, _ = cbor.EncOptions{Time: cbor.TimeRFC3339Nano}.EncMode() // the options are constant
+	memoryReader, _ = cbor.DecOptions{MaxMapPairs: maxHives, MaxArrayElements: maxHives}.DecMode()
+)
+
+// maxHives bounds what is read of the memory's lists.
+const maxHives = 1 << 17
 
 // memory keeps what was read of the hives of prefixes from one time to the next: a
 // hive has megabytes, of which a few keys matter. An entry counts only for the same
 // file, of the same size and times of change, that was at rest when it was read.
 type memory struct {
-	file string // empty where nothing is kept
-	keys []string
+	file  string // empty where nothing is kept
+	keys  []string
+	asked []string // the same, as they were given
 
 	lock    sync.Mutex
 	before  map[string]remembered
@@ -51,12 +62,12 @@ const (
 
 // remember opens the memory for keys. What cannot be read of it is read anew.
 func remember(roots place.Roots, keys []string) *memory {
-	m := &memory{keys: slices.Sorted(slices.Values(keys)), now: map[string]remembered{}}
+	m := &memory{keys: slices.Sorted(slices.Values(keys)), asked: keys, now: map[string]remembered{}}
 	cache := roots[place.XDGCache]
 	if cache == "" {
 		return m
 	}
-	m.file = filepath.Join(cache, "endroit", "hives.json")
+	m.file = filepath.Join(cache, "endroit", "hives.cbor")
 	if info, err := os.Stat(m.file); err != nil || info.Size() > maxMemory {
 		return m
 	}
@@ -65,7 +76,7 @@ func remember(roots place.Roots, keys []string) *memory {
 		return m
 	}
 	var k keptHives
-	if json.Unmarshal(data, &k) == nil && k.Version == memoryVersion && slices.Equal(k.Keys, m.keys) {
+	if memoryReader.Unmarshal(data, &k) == nil && k.Version == memoryVersion && slices.Equal(k.Keys, m.keys) {
 		m.before = k.Hives
 	}
 	return m
@@ -74,7 +85,7 @@ func remember(roots place.Roots, keys []string) *memory {
 // hive gives what was read of a file that is still the same; nil if it has to be
 // read. A nil memory remembers nothing.
 func (m *memory) hive(file string, keys []string) *hive.Hive {
-	if m == nil || !slices.Equal(slices.Sorted(slices.Values(keys)), m.keys) {
+	if m == nil || !slices.Equal(keys, m.asked) {
 		return nil
 	}
 	info, err := os.Stat(file)
@@ -93,7 +104,7 @@ func (m *memory) hive(file string, keys []string) *hive.Hive {
 
 // keep remembers what was read of a file.
 func (m *memory) keep(file string, info fs.FileInfo, keys []string, h *hive.Hive) {
-	if m == nil || !slices.Equal(slices.Sorted(slices.Values(keys)), m.keys) {
+	if m == nil || !slices.Equal(keys, m.asked) {
 		return
 	}
 	m.lock.Lock()
@@ -107,7 +118,7 @@ func (m *memory) save() {
 	if m.file == "" || !m.changed && len(m.now) == len(m.before) {
 		return
 	}
-	data, err := json.Marshal(keptHives{memoryVersion, m.keys, m.now})
+	data, err := memoryWriter.Marshal(keptHives{memoryVersion, m.keys, m.now})
 	if err != nil || len(data) > maxMemory || os.MkdirAll(filepath.Dir(m.file), 0o700) != nil {
 		return
 	}

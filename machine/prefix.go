@@ -205,27 +205,45 @@ func (p *Prefix) knownFolder(everybody bool, value, byDefault string) string {
 // expand replaces the variables that shell folders are written with; empty if
 // one is not known.
 func (p *Prefix) expand(text string) string {
-	public, programData := `C:\users\Public`, `C:\ProgramData`
-	if p.machine != nil {
-		if v, ok := p.machine.Text(profileList, "Public"); ok {
-			public = v
+	for range maxExpanded {
+		name, rest, found := strings.Cut(strings.TrimPrefix(text, "%"), "%")
+		if !strings.HasPrefix(text, "%") || !found {
+			break
 		}
-		if v, ok := p.machine.Text(profileList, "ProgramData"); ok {
-			programData = v
+		value := ""
+		switch strings.ToUpper(name) {
+		case "USERPROFILE":
+			value = p.profile
+		case "PUBLIC":
+			value = p.listed("Public", `C:\users\Public`)
+		case "PROGRAMDATA", "ALLUSERSPROFILE":
+			value = p.listed("ProgramData", `C:\ProgramData`)
+		case "SYSTEMDRIVE":
+			value = "C:"
 		}
-	}
-	for name, value := range map[string]string{"%USERPROFILE%": p.profile, "%PUBLIC%": public, "%PROGRAMDATA%": programData, "%ALLUSERSPROFILE%": programData, "%SYSTEMDRIVE%": "C:"} {
-		if len(text) >= len(name) && strings.EqualFold(text[:len(name)], name) {
-			if value == "" {
-				return ""
-			}
-			text = value + text[len(name):]
+		if value == "" {
+			return ""
 		}
+		text = value + rest
 	}
 	if strings.Contains(text, "%") {
 		return ""
 	}
 	return text
+}
+
+// maxExpanded is how often a text may begin with a variable whose value begins with
+// another.
+const maxExpanded = 3
+
+// listed is a folder that the list of profiles names.
+func (p *Prefix) listed(name, byDefault string) string {
+	if p.machine != nil {
+		if v, ok := p.machine.Text(profileList, name); ok {
+			return v
+		}
+	}
+	return byDefault
 }
 
 func (p *Prefix) root(anchor place.Anchor, windows string) {

@@ -176,8 +176,14 @@ func TestHivesAreRemembered(t *testing.T) {
 	assert.Equal(t, "Fen", name, "of the same time, of another size")
 	_, read = captain(wantedKeys(nil))
 	assert.True(t, read, "for other keys")
-	for _, broken := range []string{"", "{", `{"version": 9}`, `{"version":1,"keys":[],"hives":null}`} {
-		require.NoError(t, os.WriteFile(filepath.Join(roots[place.XDGCache], "endroit/hives.json"), []byte(broken), 0o600))
+	strange := []string{"", "{", `{"version": 9}`, "\xbf\xff", "\xa1\x65hives\xbb\xff\xff\xff\xff\xff\xff\xff\xff"}
+	for _, k := range []keptHives{{Version: memoryVersion + 1, Keys: keys}, {Version: memoryVersion, Keys: []string{}}, {}} {
+		other, err := memoryWriter.Marshal(k)
+		require.NoError(t, err)
+		strange = append(strange, string(other))
+	}
+	for _, broken := range strange {
+		require.NoError(t, os.WriteFile(filepath.Join(roots[place.XDGCache], "endroit/hives.cbor"), []byte(broken), 0o600))
 		name, read = captain(keys)
 		assert.Equal(t, "Fen", name)
 		assert.True(t, read, broken)

@@ -109,6 +109,7 @@ type Here struct {
 	user      string
 	byRef     map[string][]int // of the survey's installed editions
 	byTitle   map[string][]int // by the title's id
+	byPrefix  map[string]int   // the survey's prefixes, by their folders
 	sandboxes []machine.Sandbox
 	gone      []sheet.Installed
 	goneIDs   []string // of their titles
@@ -117,13 +118,16 @@ type Here struct {
 
 // On resolves by a survey of the machine, for the person whose roots these are.
 func On(survey *machine.Survey, roots place.Roots) *Here {
-	h := &Here{survey: survey, byRef: map[string][]int{}, byTitle: map[string][]int{}, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: survey.Finder(), gone: sheet.Missing(survey.Found)}
+	h := &Here{survey: survey, byRef: map[string][]int{}, byTitle: map[string][]int{}, byPrefix: map[string]int{}, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: survey.Finder(), gone: sheet.Missing(survey.Found)}
 	for i, e := range survey.Installed {
 		if e.Ref != "" {
 			h.byRef[e.Ref] = append(h.byRef[e.Ref], i)
 		}
 		id := manifest.ID(e.Name)
 		h.byTitle[id] = append(h.byTitle[id], i)
+	}
+	for i := range survey.Prefixes {
+		h.byPrefix[survey.Prefixes[i].Folder] = i
 	}
 	for _, e := range h.gone {
 		h.goneIDs = append(h.goneIDs, manifest.ID(e.Name))
@@ -143,8 +147,6 @@ type Scope map[string]bool
 
 // Everywhere is every prefix that the survey knows.
 var Everywhere Scope
-
-func (s Scope) has(prefix string) bool { return s == nil || s[prefix] }
 
 // Title resolves a title.
 func (h *Here) Title(t *manifest.Title, scope Scope) Title {
@@ -369,8 +371,8 @@ func perAccount(v manifest.Variant, accounts []sheet.Account) (out []accountPart
 func (h *Here) inPrefixes(t *manifest.Title, v manifest.Variant, scope Scope) (out []Variant) {
 	looked := map[string]bool{}
 	for _, e := range h.installed(t, v, true) {
-		i := slices.IndexFunc(h.survey.Prefixes, func(p machine.InPrefix) bool { return p.Folder == e.Prefix })
-		if i < 0 || h.survey.Prefixes[i].Prefix == nil {
+		i, known := h.byPrefix[e.Prefix]
+		if !known || h.survey.Prefixes[i].Prefix == nil {
 			continue
 		}
 		p := h.survey.Prefixes[i].Prefix
@@ -385,8 +387,9 @@ func (h *Here) inPrefixes(t *manifest.Title, v manifest.Variant, scope Scope) (o
 			out = append(out, tell(byAccount(found), e))
 		}
 	}
-	for _, in := range h.survey.Prefixes {
-		if in.Prefix == nil || looked[in.Folder] || !scope.has(in.Folder) {
+	for _, i := range h.within(scope) {
+		in := &h.survey.Prefixes[i]
+		if in.Prefix == nil || looked[in.Folder] {
 			continue
 		}
 		if found := h.inPrefix(v, in.Prefix, nil); found.HasFiles() {
@@ -395,6 +398,23 @@ func (h *Here) inPrefixes(t *manifest.Title, v manifest.Variant, scope Scope) (o
 		}
 	}
 	return out
+}
+
+// within are the prefixes of a scope, in the survey's order.
+func (h *Here) within(scope Scope) (list []int) {
+	if scope == nil {
+		for i := range h.survey.Prefixes {
+			list = append(list, i)
+		}
+		return list
+	}
+	for folder := range scope {
+		if i, ok := h.byPrefix[folder]; ok {
+			list = append(list, i)
+		}
+	}
+	slices.Sort(list)
+	return list
 }
 
 func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
