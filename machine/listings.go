@@ -3,7 +3,7 @@ package machine
 import (
 	"errors"
 	"io/fs"
-	"path/filepath"
+	"strings"
 	"sync"
 )
 
@@ -54,21 +54,17 @@ func (l *listings) list(folder string) ([]entry, error) {
 // lacks reports whether a folder above was listed whole, and holds nothing on the way to
 // this one, in whatever case. It is called with the lock.
 func (l *listings) lacks(folder string) bool {
-	for {
-		above := filepath.Dir(folder)
-		if above == folder {
-			return false
+	for i := strings.LastIndexByte(folder, '/'); i > 0; i = strings.LastIndexByte(folder, '/') {
+		in, ok := l.of[folder[:i]]
+		if !ok {
+			folder = folder[:i]
+			continue
 		}
-		if in, ok := l.of[above]; ok {
-			if errors.Is(in.err, fs.ErrNotExist) {
-				return true
-			}
-			if in.err != nil {
-				return false
-			}
-			found, _ := anyCase(in.entries, filepath.Base(folder))
-			return found.name == ""
+		if in.err != nil {
+			return errors.Is(in.err, fs.ErrNotExist)
 		}
-		folder = above
+		found, _ := anyCase(in.entries, folder[i+1:])
+		return found.name == ""
 	}
+	return false
 }

@@ -110,7 +110,12 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 	}
 	fixed := fixedPart(l)
 	alone := len(fixed) // how many of them can only be one
-	if fold {
+	// A file that is named whole is looked for by the walk: it lists the folder anyway.
+	whole := len(fixed) == len(l.Pattern.Segments) && !l.Pattern.Folder
+	if fold && whole {
+		folders, sure := f.asOnDisk(top, fixed[:len(fixed)-1])
+		fixed, alone = with(folders, fixed[len(fixed)-1]), sure
+	} else if fold {
 		fixed, alone = f.asOnDisk(top, fixed)
 	}
 	out := Found{Folder: filepath.Join(append([]string{top}, fixed...)...), Files: []File{}}
@@ -145,6 +150,9 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		err = nil
 	}
 	slices.SortStableFunc(out.Files, func(a, b File) int { return b.Time.Compare(a.Time) })
+	if fold && whole {
+		out.Folder = asFound(out)
+	}
 	if len(out.Files) == 0 && out.Missing == "" {
 		out.Missing = missingLevel(t, top, fixed)
 	}
@@ -169,6 +177,24 @@ func named(l place.Location, known place.Captures) (of place.Captures, account b
 		}
 	}
 	return of, account
+}
+
+// asFound is the path of a file that is named whole as it is called on the disk: as it is
+// named, else the first that differs in case alone, else as it is named.
+func asFound(out Found) string {
+	path := ""
+	for _, f := range out.Files {
+		if f.Path == out.Folder {
+			return f.Path
+		}
+		if path == "" || f.Path < path {
+			path = f.Path
+		}
+	}
+	if path == "" {
+		return out.Folder
+	}
+	return path
 }
 
 // fixedPart is the names before the first variable part.

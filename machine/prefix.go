@@ -285,34 +285,55 @@ func (p *Prefix) HostPath(windows string) (string, error) {
 			p.ways[drive] = at
 		}
 	}
-	names := strings.FieldsFunc(windows[2:], func(r rune) bool { return r == '\\' || r == '/' })
-	for i, name := range names {
+	end := len(drive)
+	for known := len(windows); known > end; known = strings.LastIndexAny(windows[:known], `\/`) {
+		if way, ok := p.ways[windows[:known]]; ok { // most of the way was gone before
+			at, end = way, known
+		}
+	}
+	for end < len(windows) {
+		name := windows[end:]
+		if name[0] == '\\' || name[0] == '/' {
+			end++
+			continue
+		}
+		if n := strings.IndexAny(name, `\/`); n >= 0 {
+			name = name[:n]
+		}
 		if name == "." || name == ".." {
 			return "", fmt.Errorf("%q climbs", windows)
 		}
-		way := at + "/" + name
-		if next, ok := p.ways[way]; ok {
-			at = next
-			continue
-		}
 		found, ok := p.find(at, name)
 		if !ok {
-			return filepath.Join(append([]string{at}, names[i:]...)...), nil
+			rest, err := namesOf(windows[end:])
+			if err != nil {
+				return "", fmt.Errorf("%q %w", windows, err)
+			}
+			return filepath.Join(append([]string{at}, rest...)...), nil
 		}
 		var err error
 		if at, err = p.behind(at, found); err != nil {
 			return "", fmt.Errorf("%q: %w", windows, err)
 		}
-		if p.ways != nil {
-			p.ways[way] = at
+		if end += len(name); p.ways != nil {
+			p.ways[windows[:end]] = at
 		}
 	}
 	return at, nil
 }
 
+// namesOf takes the names of a Windows path apart.
+func namesOf(windows string) ([]string, error) {
+	names := strings.FieldsFunc(windows, func(r rune) bool { return r == '\\' || r == '/' })
+	if slices.Contains(names, ".") || slices.Contains(names, "..") {
+		return nil, errors.New("climbs")
+	}
+	return names, nil
+}
+
 // behind follows a name in a folder if it is a link; the folder's path has none.
 func (p *Prefix) behind(folder string, e entry) (string, error) {
-	path := filepath.Join(folder, e.name)
+	path := strings.TrimSuffix(folder, "/") + "/" + e.name
 	if e.kind&(fs.ModeSymlink|fs.ModeIrregular) == 0 {
 		return path, nil
 	}

@@ -208,7 +208,7 @@ func TestOddPrefixes(t *testing.T) {
 
 	// A known folder that is this machine's whole file system, on a drive that is
 	// not there, or that climbs, is left out, with a note.
-	for value, says := range map[string]string{`Z:\\`: "whole file system", `Q:\\x`: "no drive Q:", `C:\\..\\..\\etc`: "climbs", `relative`: "drive's letter", `%TREASURE%\\x`: ""} {
+	for value, says := range map[string]string{`Z:\\`: "whole file system", `Q:\\x`: "no drive Q:", `C:\\..\\..\\etc`: "climbs", `C:\\missing\\..\\..\\..\\etc`: "climbs", `relative`: "drive's letter", `%TREASURE%\\x`: ""} {
 		folder, _ := prefix(t, map[string]string{"system.reg": machineHive, "user.reg": strings.Replace(userHive, `%USERPROFILE%\\Documents`, value, 1)})
 		p := open(t, folder)
 		assert.Empty(t, p.Roots[place.Documents], value)
@@ -237,4 +237,24 @@ func TestAPrefixThatWineMade(t *testing.T) {
 		assert.Contains(t, out, "--- PASS: "+want+" (")
 	}
 	assert.NotContains(t, out, "--- FAIL")
+}
+
+// A file that is named whole is shown as it is called on the disk.
+func TestAFileInAnyCase(t *testing.T) {
+	folder, _ := prefix(t, nil)
+	top := filepath.Join(folder, "drive_c/users/player/AppData/Roaming/TIDEWRACK/12345678")
+	at := "roaming-app-data:Tidewrack/12345678/profile.bin"
+	f := located(t, open(t, folder), at)
+	require.Len(t, f.Files, 1)
+	assert.Equal(t, filepath.Join(top, "Profile.BIN"), f.Folder)
+	for _, name := range []string{"PROFILE.bin", "profile.bin"} {
+		require.NoError(t, os.WriteFile(filepath.Join(top, name), nil, 0o644))
+		f = located(t, open(t, folder), at)
+		assert.Equal(t, filepath.Join(top, name), f.Folder, "the first, then the one that is called so")
+	}
+	assert.Len(t, f.Files, 3)
+	f = located(t, open(t, folder), "roaming-app-data:tidewrack/12345678/missing.bin")
+	assert.Empty(t, f.Files)
+	assert.Equal(t, filepath.Join(top, "missing.bin"), f.Folder)
+	assert.Equal(t, filepath.Join(top, "missing.bin")+" is not there", f.Missing)
 }
