@@ -58,4 +58,14 @@ func TestListingsRemember(t *testing.T) {
 	assert.Len(t, names(nil, "a"), 3)
 	_, err := l.list(filepath.Join(top, "b"))
 	assert.ErrorIs(t, err, os.ErrNotExist)
+
+	// What a folder lacks is not there, nor what would be in it; other cases are looked at.
+	l = &listings{}
+	assert.ElementsMatch(t, []string{"a", "b"}, names(l, ""))
+	assert.Len(t, names(l, "a"), 3)
+	for _, folder := range []string{"missing", "missing/deeper/still", "A", "b/c"} {
+		_, err := l.list(filepath.Join(top, folder))
+		assert.ErrorIs(t, err, os.ErrNotExist, folder)
+	}
+	assert.Empty(t, names(l, "b"))
 }

@@ -3,6 +3,7 @@ package machine
 import (
 	"errors"
 	"io/fs"
+	"runtime"
 	"strings"
 	"sync"
 )
@@ -52,8 +53,12 @@ func (l *listings) list(folder string) ([]entry, error) {
 }
 
 // lacks reports whether a folder above was listed whole, and holds nothing on the way to
-// this one, in whatever case. It is called with the lock.
+// this one, in whatever case. Elsewhere than on Linux a file system may spell a name
+// otherwise than it is asked for. It is called with the lock.
 func (l *listings) lacks(folder string) bool {
+	if runtime.GOOS != "linux" {
+		return false
+	}
 	for i := strings.LastIndexByte(folder, '/'); i > 0; i = strings.LastIndexByte(folder, '/') {
 		in, ok := l.of[folder[:i]]
 		if !ok {
