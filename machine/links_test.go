@@ -63,7 +63,11 @@ func TestListingsRemember(t *testing.T) {
 	l = &listings{}
 	assert.ElementsMatch(t, []string{"a", "b"}, names(l, ""))
 	assert.Len(t, names(l, "a"), 3)
-	for _, folder := range []string{"missing", "missing/deeper/still", "A", "b/c"} {
+	absent := []string{"missing", "missing/deeper/still", "b/c"}
+	if System() == "linux" {
+		absent = append(absent, "A")
+	}
+	for _, folder := range absent {
 		_, err := l.list(filepath.Join(top, folder))
 		assert.ErrorIs(t, err, os.ErrNotExist, folder)
 	}
