@@ -258,7 +258,9 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 	told, end := a.progress("looking at titles")
 	here := present.On(survey, roots)
 	defer here.Close()
-	here.Brief = !c.Bool("json")
+	if !c.Bool("json") {
+		here.BeBrief()
+	}
 	all, err := here.All(k, ahead, told)
 	end()
 	if err != nil {

@@ -152,7 +152,7 @@ func (k *Kept) Below(anchor place.Anchor, folders []Folder) ([][]string, error) 
 	}
 	err := k.view(func(tx *bolt.Tx) error {
 		c := tx.Bucket(inFirsts).Cursor()
-		anywhere := titlesAt(c, all, string(anchor), anyName)
+		anywhere := titlesAt(c, noLimit, string(anchor), anyName)
 		for i, f := range folders {
 			if len(f.Names) > 0 {
 				add(i, anywhere)
@@ -170,7 +170,7 @@ func (k *Kept) Below(anchor place.Anchor, folders []Folder) ([][]string, error) 
 					continue
 				}
 				for _, second := range append([]string{"", anyName}, folders[w.folder].Inside(w.name)...) {
-					add(w.folder, titlesAt(c, all, string(anchor), name, strings.ToLower(second)))
+					add(w.folder, titlesAt(c, noLimit, string(anchor), name, strings.ToLower(second)))
 				}
 			}
 		}
@@ -182,8 +182,8 @@ func (k *Kept) Below(anchor place.Anchor, folders []Folder) ([][]string, error) 
 // manyShare is how many titles may share a folder before it is looked into.
 const manyShare = 8
 
-// all is no limit.
-const all = -1
+// noLimit is how many titlesAt gives where none is set.
+const noLimit = -1
 
 // titlesAt gives the ids of titles that keep something at an anchor, below first
 // names; so many at most.

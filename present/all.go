@@ -63,7 +63,6 @@ func (a *Ahead) Wait() { <-a.done }
 // it may be nil. told is called as titles are looked at, with how many of how many;
 // it may be nil.
 func (h *Here) All(k *kept.Kept, ahead *Ahead, told func(done, of int)) ([]Title, error) {
-	h.finder.Blind = h.Brief
 	scopes := map[string]Scope{}
 	add := func(id, prefix string) {
 		if scopes[id] == nil {

@@ -100,9 +100,6 @@ type Here struct {
 	roots  place.Roots
 	// Install is the folder of the installed copy, where the person named it.
 	Install string
-	// Brief leaves out what only a full answer shows: the forms that can be pasted, and
-	// what the named parts of a location are for each file.
-	Brief bool
 	// Only are the prefixes that the person named; no others are looked into then.
 	Only []*machine.Prefix
 
@@ -114,6 +111,7 @@ type Here struct {
 	gone      []sheet.Installed
 	goneIDs   []string // of their titles
 	finder    *machine.Finder
+	brief     bool
 }
 
 // On resolves by a survey of the machine, for the person whose roots these are.
@@ -137,6 +135,10 @@ func On(survey *machine.Survey, roots place.Roots) *Here {
 	}
 	return h
 }
+
+// BeBrief leaves out from now on what only a full answer shows: the forms that can be
+// pasted, and what the named parts of a location are for each file.
+func (h *Here) BeBrief() { h.brief, h.finder.Blind = true, true }
 
 // Close closes what is open for it.
 func (h *Here) Close() { h.finder.Close() }
@@ -429,7 +431,7 @@ func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.A
 	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
 		one := locate(l, at, err, func() (machine.Found, error) { return h.finder.Find(roots, at, known) })
-		if !h.Brief {
+		if !h.brief {
 			one.Forms = nativeForms(at.Anchor, one.Folder, roots)
 		}
 		out.Locations = append(out.Locations, one)
@@ -497,7 +499,7 @@ func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roo
 			}
 			return h.finder.FindIn(p, at, inside)
 		})
-		if !h.Brief {
+		if !h.brief {
 			one.Forms = prefixForms(at, one.Folder, p)
 		}
 		out.Locations = append(out.Locations, one)

@@ -520,7 +520,7 @@ type tree struct {
 }
 
 // readAhead is how many files are read and brought to trees before they are asked for.
-const readAhead = 16
+const readAhead = 8
 
 // ahead reads files in their order, some of them at once. next gives the next one's tree;
 // stop has to be called.
