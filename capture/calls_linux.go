@@ -2,7 +2,10 @@
 
 package capture
 
-import "golang.org/x/sys/unix"
+import (
+	"golang.org/x/net/bpf"
+	"golang.org/x/sys/unix"
+)
 
 // action says what a call does with the paths that it names.
 type action uint8
@@ -20,7 +23,10 @@ const (
 	actSymlink               // symlink: the path is the second name
 	actCut                   // truncate
 	actRun                   // exec
-	actRoot                  // another root folder from then on
+	actRoot                  // another root folder, or other mounts, from then on
+	actChdir                 // another working folder from then on
+	actHandler               // sets what a signal does
+	actFilter                // a filter of the program's own
 	actHandle                // opened by a handle instead of a path: what it is cannot be told
 	actRefuse                // answered as if the kernel had no such call
 )
@@ -34,28 +40,55 @@ type call struct {
 	dir, path   int8
 	flags       int8
 	dir2, path2 int8
+	when        []test // it waits for the observer only if all hold
 }
+
+// test is asked of the lower 32 bits of an argument.
+type test struct {
+	arg   int
+	is    bpf.JumpTest
+	value uint32
+}
+
+// opens are those openings that open something: O_PATH does not, and leads nowhere that
+// another call does not tell.
+func opens(flags int) []test { return []test{{flags, bpf.JumpBitsNotSet, unix.O_PATH}} }
 
 // calls common to the 64-bit architectures (unistd.h). io_uring_setup is refused,
 // since what is done through a ring would bypass the filter.
 var calls = append([]call{
-	{unix.SYS_OPENAT, actOpen, 0, 1, 2, -1, -1},
-	{unix.SYS_OPENAT2, actOpen2, 0, 1, 2, -1, -1},
-	{unix.SYS_MKNODAT, actNode, 0, 1, -1, -1, -1},
-	{unix.SYS_MKDIRAT, actFolder, 0, 1, -1, -1, -1},
-	{unix.SYS_UNLINKAT, actRemove, 0, 1, 2, -1, -1},
-	{unix.SYS_RENAMEAT, actRename, 0, 1, -1, 2, 3},
-	{unix.SYS_RENAMEAT2, actRename, 0, 1, 4, 2, 3},
-	{unix.SYS_LINKAT, actLink, 0, 1, -1, 2, 3},
-	{unix.SYS_SYMLINKAT, actSymlink, 1, 2, -1, -1, -1},
-	{unix.SYS_TRUNCATE, actCut, -1, 0, -1, -1, -1},
-	{unix.SYS_EXECVE, actRun, -1, 0, -1, -1, -1},
-	{unix.SYS_EXECVEAT, actRun, 0, 1, -1, -1, -1},
-	{unix.SYS_CHROOT, actRoot, -1, -1, -1, -1, -1},
-	{unix.SYS_PIVOT_ROOT, actRoot, -1, -1, -1, -1, -1},
-	{unix.SYS_OPEN_BY_HANDLE_AT, actHandle, -1, -1, -1, -1, -1},
-	{unix.SYS_IO_URING_SETUP, actRefuse, -1, -1, -1, -1, -1},
+	{nr: unix.SYS_OPENAT, act: actOpen, dir: 0, path: 1, flags: 2, dir2: -1, path2: -1, when: opens(2)},
+	{nr: unix.SYS_OPENAT2, act: actOpen2, dir: 0, path: 1, flags: 2, dir2: -1, path2: -1},
+	{nr: unix.SYS_MKNODAT, act: actNode, dir: 0, path: 1, flags: -1, dir2: -1, path2: -1},
+	{nr: unix.SYS_MKDIRAT, act: actFolder, dir: 0, path: 1, flags: -1, dir2: -1, path2: -1},
+	{nr: unix.SYS_UNLINKAT, act: actRemove, dir: 0, path: 1, flags: 2, dir2: -1, path2: -1},
+	{nr: unix.SYS_RENAMEAT, act: actRename, dir: 0, path: 1, flags: -1, dir2: 2, path2: 3},
+	{nr: unix.SYS_RENAMEAT2, act: actRename, dir: 0, path: 1, flags: 4, dir2: 2, path2: 3},
+	{nr: unix.SYS_LINKAT, act: actLink, dir: 0, path: 1, flags: 4, dir2: 2, path2: 3},
+	{nr: unix.SYS_SYMLINKAT, act: actSymlink, dir: 1, path: 2, flags: -1, dir2: -1, path2: -1},
+	{nr: unix.SYS_TRUNCATE, act: actCut, dir: -1, path: 0, flags: -1, dir2: -1, path2: -1},
+	{nr: unix.SYS_EXECVE, act: actRun, dir: -1, path: 0, flags: -1, dir2: -1, path2: -1},
+	{nr: unix.SYS_EXECVEAT, act: actRun, dir: 0, path: 1, flags: 4, dir2: -1, path2: -1},
+	bare(unix.SYS_CHROOT, actRoot),
+	bare(unix.SYS_PIVOT_ROOT, actRoot),
+	bare(unix.SYS_MOUNT, actRoot),
+	bare(unix.SYS_UMOUNT2, actRoot),
+	bare(unix.SYS_MOVE_MOUNT, actRoot),
+	bare(unix.SYS_SETNS, actRoot),
+	bare(unix.SYS_UNSHARE, actRoot),
+	bare(unix.SYS_CHDIR, actChdir),
+	bare(unix.SYS_FCHDIR, actChdir),
+	bare(unix.SYS_OPEN_BY_HANDLE_AT, actHandle),
+	bare(unix.SYS_IO_URING_SETUP, actRefuse),
+	bare(unix.SYS_RT_SIGACTION, actHandler, test{1, bpf.JumpNotEqual, 0}),
+	bare(unix.SYS_SECCOMP, actFilter, test{0, bpf.JumpEqual, unix.SECCOMP_SET_MODE_FILTER}),
+	bare(unix.SYS_PRCTL, actFilter, test{0, bpf.JumpEqual, unix.PR_SET_SECCOMP}),
 }, oldCalls...)
+
+// bare is a call that names no path.
+func bare(nr uint32, act action, when ...test) call {
+	return call{nr: nr, act: act, dir: -1, path: -1, flags: -1, dir2: -1, path2: -1, when: when}
+}
 
 // table is what calls mean of programs of one kind, as the kernel tells kinds
 // apart (AUDIT_ARCH_…).
@@ -70,11 +103,11 @@ var tables = append([]table{{auditArch, calls}}, otherTables...)
 // numbered is a call of one kind of program.
 type numbered struct{ arch, nr uint32 }
 
-var callByNumber = func() map[numbered]call {
-	m := map[numbered]call{}
+var callByNumber = func() map[numbered]*call {
+	m := map[numbered]*call{}
 	for _, t := range tables {
-		for _, c := range t.calls {
-			m[numbered{t.arch, c.nr}] = c
+		for i, c := range t.calls {
+			m[numbered{t.arch, c.nr}] = &t.calls[i]
 		}
 	}
 	return m

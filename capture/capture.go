@@ -1,9 +1,8 @@
 // Package capture observes programs on this machine and writes traces.
 //
-// A program that uses it calls Reenter first in main, because observing means
-// to start itself anew as the launcher of the observed command:
+// The observer starts the program that uses it again, as the companions of the observed
+// command (package companion).
 //
-//	capture.Reenter()
 //	result, err := capture.Run(ctx, capture.Options{Command: command, Out: file})
 package capture
 
@@ -14,6 +13,9 @@ import (
 
 	"endroit/core/trace"
 )
+
+// ErrNotStarted says that the command was not run, since the trace could not be begun.
+var ErrNotStarted = errors.New("the command was not run, as its trace cannot be written")
 
 // ErrUnsupported says that this kernel or architecture cannot observe.
 var ErrUnsupported = errors.New("cannot observe programs here")
@@ -44,8 +46,11 @@ type Options struct {
 	// Stop is received from only while programs go on that the ended command
 	// left behind: then it ends the observation, and they go on unobserved.
 	Stop <-chan struct{}
-	// Signals are passed on to the command.
+	// Signals are passed on to the command, but those that its whole process group got.
 	Signals <-chan os.Signal
+	// Alone says that this process is there for this run alone: it lets go of the
+	// descriptors that are the command's, and stops and goes on as the command does.
+	Alone bool
 	// Gaps are what is known beforehand not to be seen, in words; the trace says so.
 	Gaps []string
 	// Versions says what to keep of the content of small files.
@@ -66,4 +71,6 @@ type Result struct {
 	// Changed is how many paths were made, written, renamed or removed, without
 	// devices.
 	Changed int
+	// Hidden is how many programs let nobody look at what they did.
+	Hidden int
 }

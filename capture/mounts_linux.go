@@ -18,6 +18,7 @@ type mount struct {
 	root   string // the part of the file system
 	point  string // where it is mounted, from the process's root
 	kind   string // of file system
+	upper  string // of an overlay: the folder that takes what is written
 }
 
 // mounts are what a process sees, in the order in which they were mounted: of two
@@ -45,6 +46,13 @@ func parseMounts(text string) (all mounts) {
 		m := mount{device: f[2], root: unescaped(f[3]), point: unescaped(f[4])}
 		if i := slices.Index(f, "-"); i > 0 && i+1 < len(f) { // behind the optional fields
 			m.kind = f[i+1]
+			if m.kind == "overlay" && i+3 < len(f) {
+				for option := range strings.SplitSeq(f[i+3], ",") {
+					if folder, ok := strings.CutPrefix(option, "upperdir="); ok {
+						m.upper = unescaped(folder)
+					}
+				}
+			}
 		}
 		all = append(all, m)
 	}

@@ -6,99 +6,144 @@ import (
 	"bytes"
 	"debug/elf"
 	"os"
-	"path"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"endroit/core/place"
 	"endroit/core/trace"
 )
 
-// process is what the observer keeps of a running process.
+// process is what the observer keeps of a running process. The lock of processes guards
+// its fields.
 type process struct {
 	n      int // number in the trace, of its present program image
 	pid    int
-	root   string // its root folder if it is not the host's
-	stale  bool   // it may have become another program
-	writes bool   // it has opened a file for writing
-	moves  bool   // it may have got another root folder
-	space  *space // its mount namespace; nil if it is the host's
-}
-
-// space is a mount namespace that is not the host's.
-type space struct {
-	mounts mounts
-	// settled says that a program was executed in it: whoever made it has laid out
-	// its mounts by then.
-	settled bool
+	exe    string
+	uid    int
+	stale  bool // it may have become another program
+	writes bool // it has opened a file for writing
+	moves  bool // it may have got another root folder or other mounts
+	view   *view
+	image  image // of the program that it runs
+	chdirs int   // how often its working folder may have changed
+	signal bool  // it has a handler that does not restart calls
+	hidden bool  // its memory cannot be read
 }
 
 // thread caches which process a thread belongs to. The kernel reuses thread
 // ids, so the entry is checked again after a while.
 type thread struct {
+	tid     int
 	process *process
 	born    uint64 // start time in clock ticks, from /proc/TID/stat
 	checked time.Duration
+	change  *change // the last one that it made, if its outcome is not known yet
+
+	folder   *base // its working folder; nil if it is not known
+	folderAt time.Duration
+	chdirs   int    // the process's, when the folder was read
+	moved    uint32 // the names', when the folder was read
 }
 
-const threadTrust = 2 * time.Second
+// trust is for how long what was looked up is taken to hold, unless an observed program
+// changes it: those that are not observed seldom do.
+const trust = 2 * time.Second
 
-// processes finds the process of a thread. It belongs to the supervisor.
+// processes finds the process of a thread.
 type processes struct {
-	r        *recorder
-	env      map[string]string // the header's
-	threads  map[int]*thread
-	byPID    map[int]*process
-	mntSpace string // our own mount namespace
-	host     mounts // what we see
-	spaces   map[string]*space
+	r   *recorder
+	env map[string]string // the header's
+
+	mu      sync.Mutex
+	threads map[int]*thread
+	byPID   map[int]*process
+	views   map[string]*view
+
+	asking   sync.Mutex // held while /proc is asked about a process that is new
+	mntSpace string     // our own mount namespace
+	host     *view
 }
 
 func newProcesses(r *recorder, env map[string]string) *processes {
 	ns, _ := os.Readlink("/proc/self/ns/mnt")
-	return &processes{r: r, env: env, threads: map[int]*thread{}, byPID: map[int]*process{}, mntSpace: ns, host: readMounts("self"), spaces: map[string]*space{}}
+	ps := &processes{r: r, env: env, threads: map[int]*thread{}, byPID: map[int]*process{}, views: map[string]*view{}, mntSpace: ns}
+	ps.host = &view{mounts: readMounts("self")}
+	ps.host.top = ps.host.at("/")
+	return ps
 }
 
 // of returns the process that the thread belongs to, declaring it in the trace
 // when it is new or has become another program.
-func (ps *processes) of(tid int) *process {
-	now := ps.r.now()
+func (ps *processes) of(tid int) *process { return ps.thread(tid).process }
+
+// known is a thread of which nothing has to be asked, nil if there is none. The caller
+// holds mu.
+func (ps *processes) known(tid int, now time.Duration) *thread {
 	t := ps.threads[tid]
-	if t != nil && now-t.checked > threadTrust {
-		if born := startTime(tid); born != t.born {
-			t = nil
-		} else {
-			t.checked = now
-		}
+	if t == nil || now-t.checked > trust || t.process.stale || t.process.moves {
+		return nil
+	}
+	return t
+}
+
+// thread finds a thread.
+func (ps *processes) thread(tid int) *thread {
+	now := ps.r.now()
+	ps.mu.Lock()
+	t := ps.known(tid, now)
+	ps.mu.Unlock()
+	if t != nil {
+		return t
+	}
+	ps.asking.Lock()
+	defer ps.asking.Unlock()
+	ps.mu.Lock()
+	t = ps.threads[tid]
+	ps.mu.Unlock()
+	born := startTime(tid)
+	if t != nil && t.born != born {
+		t = nil // another one with its id
 	}
 	if t == nil {
 		pid, parent := ownerOf(tid)
+		ps.mu.Lock()
 		p := ps.byPID[pid]
-		born := startTime(tid)
+		ps.mu.Unlock()
 		if p == nil || tid == pid { // a new process, or a process id used again
 			p = &process{pid: pid, stale: true}
 			ps.declare(p, parent)
+			ps.mu.Lock()
 			ps.byPID[pid] = p
+			ps.mu.Unlock()
 		}
-		t = &thread{process: p, born: born, checked: now}
-		ps.threads[tid] = t
+		t = &thread{tid: tid, process: p, born: born, chdirs: -1}
 	}
-	if t.process.stale {
+	ps.mu.Lock()
+	stale, moves := t.process.stale, t.process.moves
+	ps.threads[tid] = t
+	t.checked = now
+	ps.mu.Unlock()
+	if stale {
 		_, parent := ownerOf(t.process.pid)
 		ps.declare(t.process, parent)
-		if t.process.space != nil {
-			t.process.space.settled = true
-		}
+	} else if moves {
+		ps.look(t.process)
 	}
-	return t.process
+	return t
 }
 
+// declare puts a program image of a process into the trace.
 func (ps *processes) declare(p *process, parent int) {
 	dir := "/proc/" + strconv.Itoa(p.pid)
 	line := trace.Process{PID: p.pid, At: ps.r.now()}
 	line.Exe, _ = os.Readlink(dir + "/exe")
 	line.Exe = strings.TrimSuffix(line.Exe, " (deleted)")
+	if line.Exe == "" { // it is another user's, or not to be looked at: its name is there for all
+		name, _ := os.ReadFile(dir + "/comm")
+		line.Exe = strings.TrimSpace(string(name))
+	}
 	for _, arg := range nulSeparated(dir + "/cmdline") {
 		line.Args = append(line.Args, strings.ToValidUTF8(arg, "\uFFFD"))
 	}
@@ -114,90 +159,97 @@ func (ps *processes) declare(p *process, parent int) {
 	if len(env) > 0 && !sameEnv(env, ps.env) {
 		line.Env = env
 	}
+	ps.mu.Lock()
 	if q := ps.byPID[parent]; q != nil {
 		line.Parent = q.n
 	}
-	p.root = rootOf(p.pid)
-	p.space = ps.spaceOf(p.pid)
+	ps.mu.Unlock()
+	ps.look(p)
 	ps.noteKind(line.Exe)
-	p.n = ps.r.process(line)
+	im := imageOf(p.pid)
+	n := ps.r.process(line)
+	ps.mu.Lock()
+	p.n, p.exe, p.image, p.stale, p.signal = n, line.Exe, im, false, false
+	holds := &holder{n: p.n, writes: p.writes}
+	ps.mu.Unlock()
 	ps.r.mu.Lock()
-	ps.r.running[p.pid] = &holder{n: p.n, writes: p.writes}
+	ps.r.running[p.pid] = holds
 	ps.r.mu.Unlock()
-	p.stale = false
 }
 
-// spaceOf finds a process's mount namespace; nil if it is the host's.
-func (ps *processes) spaceOf(pid int) *space {
-	ns, err := os.Readlink("/proc/" + strconv.Itoa(pid) + "/ns/mnt")
-	if err != nil || ps.mntSpace == "" || ns == ps.mntSpace {
-		return nil
-	}
-	s := ps.spaces[ns]
-	if s == nil {
-		s = &space{}
-		ps.spaces[ns] = s
-	}
-	s.mounts = readMounts(strconv.Itoa(pid))
-	return s
+// look finds out which root folder and mounts a process has, and whose it is.
+func (ps *processes) look(p *process) {
+	ps.mu.Lock()
+	p.moves = false // what comes from now on counts again
+	ps.mu.Unlock()
+	v := ps.viewOf(p.pid)
+	uid := userOf(p.pid)
+	ps.mu.Lock()
+	p.view, p.uid = v, uid
+	p.chdirs++
+	ps.mu.Unlock()
 }
 
-// onHost is a path as the host sees it. ok is false for what the host sees nowhere.
-func (ps *processes) onHost(p *process, name string) (string, bool) {
-	if p.space == nil {
-		return name, true
+// moved notes that a process, and all that share its mounts, may see others now.
+func (ps *processes) moved(p *process) {
+	ps.mu.Lock()
+	defer ps.mu.Unlock()
+	p.moves = true
+	if p.view == ps.host {
+		return
 	}
-	if !p.space.settled {
-		p.space.mounts = readMounts(strconv.Itoa(p.pid))
-	}
-	if p.root != "" && trace.Within(name, p.root) { // mounts are told from the process's root
-		name = rebased(name, p.root, "/")
-	}
-	if found, ok := p.space.mounts.onHost(name, ps.host); ok {
-		return found, true
-	}
-	// A link on a file system of its own may lead to one that the host has.
-	return p.space.mounts.onHost(p.behindLinks(name), ps.host)
-}
-
-// maxLinks is how many links the kernel follows on one way.
-const maxLinks = 40
-
-// behindLinks follows the links in all but the last name of a path, as the process
-// would.
-func (p *process) behindLinks(name string) string {
-	root := "/proc/" + strconv.Itoa(p.pid) + "/root"
-	rest, at := strings.Split(strings.Trim(name, "/"), "/"), "/"
-	for links := 0; len(rest) > 0; {
-		next := path.Join(at, rest[0]) // .. too: what is before it has no link
-		rest = rest[1:]
-		if len(rest) == 0 {
-			return next
+	for _, q := range ps.byPID {
+		if q.view != nil && q.view.space == p.view.space {
+			q.moves = true
 		}
-		target, err := os.Readlink(root + next)
-		if err != nil || links == maxLinks {
-			at = next
-			continue
-		}
-		links++
-		if path.IsAbs(target) {
-			at = "/"
-		}
-		rest = append(strings.Split(strings.Trim(target, "/"), "/"), rest...)
 	}
-	return at
 }
 
-// rootOf is a process's root folder, empty if it is the host's.
-func rootOf(pid int) string {
-	if root, err := os.Readlink("/proc/" + strconv.Itoa(pid) + "/root"); err == nil && root != "/" {
-		return root
+// pids are the processes that were seen.
+func (ps *processes) pids() (list []int) {
+	ps.mu.Lock()
+	defer ps.mu.Unlock()
+	for pid := range ps.byPID {
+		list = append(list, pid)
 	}
-	return ""
+	return list
+}
+
+// userOf is the effective user of a process, -1 if it has gone.
+func userOf(pid int) int {
+	data, err := os.ReadFile("/proc/" + strconv.Itoa(pid) + "/status")
+	if err != nil {
+		return -1
+	}
+	for line := range strings.Lines(string(data)) {
+		if v, ok := strings.CutPrefix(line, "Uid:"); ok {
+			if f := strings.Fields(v); len(f) == 4 {
+				uid, _ := strconv.Atoi(f[3]) // fsuid: by which files are opened
+				return uid
+			}
+		}
+	}
+	return -1
+}
+
+// image tells the program that a process runs from the one that it ran before: where it
+// lies in memory. Nothing of it is known of a process that may not be looked at.
+type image struct{ code, stack, args string }
+
+// imageOf reads fields 26, 28 and 48 of /proc/PID/stat (proc(5)).
+func imageOf(pid int) image {
+	f := statFields(pid)
+	if len(f) < 46 {
+		return image{}
+	}
+	return image{f[23], f[25], f[45]}
 }
 
 // noteKind records what a program's kind keeps from being seen.
 func (ps *processes) noteKind(exe string) {
+	if !strings.HasPrefix(exe, "/") || strings.HasPrefix(exe, "/memfd:") {
+		return
+	}
 	if f, err := elf.Open(exe); err == nil {
 		if why := unseen(f.Class, f.Machine); why != "" {
 			ps.r.gap(exe + " is " + why)
@@ -244,13 +296,7 @@ func ownerOf(tid int) (pid, parent int) {
 // startTime reads field 22 of /proc/TID/stat: clock ticks after boot, 0 if the
 // thread has gone.
 func startTime(tid int) uint64 {
-	data, err := os.ReadFile("/proc/" + strconv.Itoa(tid) + "/stat")
-	if err != nil {
-		return 0
-	}
-	// The name in field 2 may hold anything; the last parenthesis ends it.
-	_, rest, _ := strings.Cut(string(data[bytes.LastIndexByte(data, ')')+1:]), " ")
-	fields := strings.Fields(rest)
+	fields := statFields(tid)
 	if len(fields) < 20 {
 		return 0
 	}
@@ -258,44 +304,12 @@ func startTime(tid int) uint64 {
 	return v
 }
 
-// absolute resolves a path as the process would, to a path of the host. folder
-// is a descriptor or AT_FDCWD.
-func (p *process) absolute(tid int, folder int32, name string) (string, bool) {
-	if name == "" {
-		return "", false
+// statFields are the fields of /proc/TID/stat from the third on.
+func statFields(tid int) []string {
+	data, err := os.ReadFile("/proc/" + strconv.Itoa(tid) + "/stat")
+	if err != nil {
+		return nil
 	}
-	if name[0] != '/' {
-		link := "/cwd"
-		if folder != atCWD {
-			link = "/fd/" + strconv.Itoa(int(folder))
-		}
-		base, err := os.Readlink("/proc/" + strconv.Itoa(tid) + link)
-		if err != nil || base == "" || base[0] != '/' {
-			return "", false
-		}
-		if strings.HasSuffix(base, " (deleted)") {
-			if _, err := os.Lstat(base); err != nil {
-				return "", false // the folder was removed: what is named below it is nowhere
-			}
-		}
-		return clean(base, name), true
-	}
-	if rest, ok := strings.CutPrefix(name, "/proc/self/"); ok {
-		name = "/proc/" + strconv.Itoa(p.pid) + "/" + rest
-	} else if rest, ok := strings.CutPrefix(name, "/proc/thread-self/"); ok {
-		name = "/proc/" + strconv.Itoa(tid) + "/" + rest
-	}
-	return clean(p.root+"/", name[1:]), true
-}
-
-// clean joins a path to its base. Where it climbs with .. the links on the way
-// count, as they do for the kernel.
-func clean(base, name string) string {
-	joined := strings.TrimSuffix(base, "/") + "/" + name
-	if strings.Contains(joined, "/..") {
-		if real, err := realPath(joined); err == nil {
-			return real
-		}
-	}
-	return path.Clean(joined)
+	// The name in field 2 may hold anything; the last parenthesis ends it.
+	return strings.Fields(string(data[bytes.LastIndexByte(data, ')')+1:]))
 }

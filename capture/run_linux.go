@@ -12,12 +12,15 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
+	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 	"time"
 
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/companion"
 	"endroit/core/place"
 	"endroit/core/trace"
 )
@@ -40,33 +43,141 @@ func Run(ctx context.Context, o Options) (Result, error) {
 	}
 	start := time.Now()
 	header := fillHeader(o, program, start)
-	// Orphans become our children, so that their memory stays readable where
-	// the kernel allows that to ancestors alone (Yama).
-	_ = unix.Prctl(unix.PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
-	w, err := trace.NewWriter(o.Out, header)
+	code, err := filter()
 	if err != nil {
 		return Result{}, err
+	}
+	adopts := lookingIsForAncestors()
+	if adopts {
+		// Orphans become our children, so that their memory stays readable where
+		// the kernel allows that to ancestors alone (Yama). Elsewhere they go where they
+		// would go anyway.
+		_ = unix.Prctl(unix.PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
+	}
+	// Threads that wait in the kernel must not keep others from running.
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads))
+	w, err := trace.NewWriter(o.Out, header)
+	if err != nil {
+		return Result{}, fmt.Errorf("%w: %w", ErrNotStarted, err)
 	}
 	r := newRecorder(w, start)
 	for _, what := range o.Gaps {
 		r.gap(what)
 	}
-	kept := newKeeping(r, o.Versions)
-	looks := newLooks(r, header, kept)
-	looks.services()
-	pid, fd, failed, err := startLauncher(program, o)
-	if err != nil {
+	fail := func(err error) (Result, error) {
 		_, _, _ = r.close()
 		return Result{}, err
 	}
-	s := &session{o: o, r: r, pid: pid, program: program, header: header, status: -1}
-	if s.keeper, err = startKeeper(fd); err != nil {
+	kept := newKeeping(r, o.Versions)
+	looks := newLooks(r, header, kept)
+	looks.services()
+	shared, memory, err := companion.NewShared()
+	if err != nil {
+		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
+	}
+	defer unix.Close(memory)
+	given, inherited := commandFiles(o)
+	launched, err := companion.Launch(program, o.Command, given, code)
+	if err != nil {
+		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
+	}
+	if o.Alone {
+		letGo(inherited)
+	}
+	s := &session{o: o, r: r, pid: launched.PID, program: program, header: header, status: -1, adopts: adopts, kept: kept, looks: looks}
+	if s.keeper, err = companion.StartKeeper(launched.Listener, memory, shared); err != nil {
 		s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
 	}
-	s.kept = kept
-	s.looks = looks
-	s.supervisor = &supervisor{l: newListener(fd), r: r, ps: newProcesses(r, header.Env), launcher: pid, keeper: s.keeper, kept: kept, own: looks.own}
-	return s.run(ctx, failed)
+	l := companion.NewListener(launched.Listener, kernelAtLeast(6, 11))
+	s.supervisor = newSupervisor(l, r, newProcesses(r, header.Env), looks, kept, launched)
+	s.answering = &answering{l: l, shared: shared, quick: s.supervisor.quick, slow: s.supervisor.slow, gap: r.gap}
+	return s.run(ctx, launched.Failed)
+}
+
+// spareThreads are the processors that Go may use beyond those that are there: for
+// threads that wait for calls.
+const spareThreads = 4
+
+// newSupervisor puts together what tells what calls mean.
+func newSupervisor(l *companion.Listener, r *recorder, ps *processes, looks *looks, kept *keeping, launched *companion.Launched) *supervisor {
+	s := &supervisor{l: l, r: r, ps: ps, names: newNames(), changes: make(chan *change, 1024), kept: kept, own: looks.own, spellings: spellingsOf(looks.header), restrained: launched.Restrained}
+	s.launcher.Store(int32(launched.PID))
+	return s
+}
+
+// spellingsOf are the folders that variables and the header name, where links lead to
+// them: what lies in them is told by the names that the person knows.
+func spellingsOf(h trace.Header) (list []spelling) {
+	folders := []string{h.Install}
+	if h.Prefix != nil {
+		folders = append(folders, h.Prefix.Folder)
+	}
+	for _, v := range place.LinuxVariables {
+		folders = append(folders, h.Env[v])
+	}
+	for _, f := range folders {
+		if !filepath.IsAbs(f) || filepath.Clean(f) == "/" {
+			continue
+		}
+		f = filepath.Clean(f)
+		if real, err := filepath.EvalSymlinks(f); err == nil && real != f && real != "/" {
+			list = append(list, spelling{real, f})
+		}
+	}
+	// The narrowest counts.
+	slices.SortStableFunc(list, func(a, b spelling) int { return len(b.real) - len(a.real) })
+	return list
+}
+
+// lookingIsForAncestors reports whether the kernel lets this process look into the memory
+// of its descendants alone: Yama, unless one may trace anything (CAP_SYS_PTRACE).
+func lookingIsForAncestors() bool {
+	scope := strings.TrimSpace(readSmall("/proc/sys/kernel/yama/ptrace_scope"))
+	if scope == "" || scope == "0" {
+		return false
+	}
+	const tracing = 1 << unix.CAP_SYS_PTRACE
+	for line := range strings.Lines(readSmall("/proc/self/status")) {
+		if v, ok := strings.CutPrefix(line, "CapEff:"); ok {
+			have, err := strconv.ParseUint(strings.TrimSpace(v), 16, 64)
+			return err != nil || have&tracing == 0
+		}
+	}
+	return true
+}
+
+// commandFiles are the descriptors that the command gets, by number, and those from 3 on
+// that this process was given for it.
+func commandFiles(o Options) (given, inherited []int) {
+	given = []int{-1, -1, -1}
+	for i, f := range []*os.File{o.Stdin, o.Stdout, o.Stderr} {
+		if f != nil {
+			given[i] = int(f.Fd())
+		}
+	}
+	inherited = companion.Inherited()
+	for _, fd := range inherited {
+		for len(given) <= fd {
+			given = append(given, -1)
+		}
+		given[fd] = fd
+	}
+	return given, inherited
+}
+
+// letGo closes what belongs to the command: as long as it stayed open here, others would
+// wait in vain for its end.
+func letGo(inherited []int) {
+	for _, fd := range inherited {
+		_ = unix.Close(fd)
+	}
+	null, err := unix.Open(os.DevNull, unix.O_RDWR|unix.O_CLOEXEC, 0)
+	if err != nil {
+		return
+	}
+	defer unix.Close(null)
+	_ = unix.Dup3(null, 0, 0)
+	_ = unix.Dup3(null, 1, 0)
 }
 
 func findProgram(name string) (string, error) {
@@ -142,26 +253,30 @@ func installOf(program string) string {
 	return dir
 }
 
-// session is one run under observation. It owns the goroutines that it starts:
-// the supervisor, the reaper and the sampler.
+// session is one run under observation. It owns the goroutines that it starts.
 type session struct {
 	o          Options
 	r          *recorder
 	supervisor *supervisor
-	keeper     *keeper  // nil if it could not be started
-	kept       *keeping // nil if no versions are kept
+	answering  *answering
+	keeper     *companion.Keeper // nil if it could not be started
+	kept       *keeping          // nil if no versions are kept
 	looks      *looks
 	pid        int
+	adopts     bool   // orphans become children of this process
 	program    string // what is run, with its full path
 	header     trace.Header
 	status     int // of the command; set before ended is closed
 }
 
 func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) {
-	allGone := make(chan struct{})
-	go func() { s.supervisor.run(); close(allGone) }()
-	ended, reaped := make(chan struct{}), make(chan struct{})
-	go s.reap(ended, reaped)
+	allGone, settled := make(chan struct{}), make(chan struct{})
+	stopSettling := make(chan struct{})
+	go func() { s.answering.run(s.r.now); close(allGone) }()
+	go func() { s.supervisor.settle(stopSettling); close(settled) }()
+	ended := make(chan struct{})
+	go s.reap(ended)
+	stopPassing := s.passSignals(ended)
 	cues, cueErr := listenForCues(s.o.CueFolder, &marking{s.r, s.looks, s.header, s.o.Path})
 	if cueErr != nil {
 		s.notice(fmt.Sprintf("cues cannot be taken: %v", cueErr))
@@ -170,20 +285,34 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 	go s.sample(stopSampling, sampled)
 
 	if left := s.wait(ctx, ended, allGone); !left {
-		s.keeper.dismiss()
-		<-reaped
+		s.keeper.Dismiss()
 	}
-
+	close(stopPassing)
 	cues.close()
+	close(stopSettling)
+	<-settled
+	s.supervisor.finish()
 	close(stopSampling)
 	<-sampled
 	s.looks.finish()
+	s.unseen()
 	end, gaps, err := s.r.close()
-	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.changes()}
+	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.changes(), Hidden: int(s.supervisor.hiding.Load())}
 	if e := <-failed; e != nil {
-		return Result{}, e
+		return Result{}, &CommandError{s.o.Command[0], 126, e}
 	}
 	return result, err
+}
+
+// unseen says, at the end, what the observer itself kept from being seen, or was in the
+// way of.
+func (s *session) unseen() {
+	if n := s.keeper.Answered(); n > 0 {
+		s.r.gapTimes("calls went on unseen while the observer was stopped", int(n))
+	}
+	if n := s.answering.vanished.Load(); n > 0 && s.supervisor.unrestarted.Load() {
+		s.r.gapTimes("a signal came in the microseconds before a call was received: where its handler does not ask for calls to be restarted (SA_RESTART), the call failed with EINTR, which it would not have done alone", int(n))
+	}
 }
 
 // wait returns when there is nothing more to observe, and whether programs were
@@ -204,10 +333,6 @@ func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (lef
 		case <-allGone:
 			<-ended
 			return false
-		case sig := <-s.o.Signals:
-			if n, ok := sig.(syscall.Signal); ok && running != nil {
-				_ = unix.Kill(s.pid, n)
-			}
 		case <-cancelled:
 			cancelled = nil
 			_ = unix.Kill(s.pid, unix.SIGTERM)
@@ -221,14 +346,12 @@ func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (lef
 // leave hands the programs that are left over to a keeper.
 func (s *session) leave() {
 	s.r.gap("the observation was ended while programs that the command had started were running")
+	s.answering.leave()
 	if s.keeper == nil {
 		s.notice("the programs left behind may fail to open files from now on: there is no keeper")
 		return
 	}
-	s.keeper.takeOver()
-	for s.supervisor.busy.Load() {
-		time.Sleep(time.Millisecond)
-	}
+	s.keeper.TakeOver()
 }
 
 func (s *session) notice(text string) {
@@ -237,27 +360,49 @@ func (s *session) notice(text string) {
 	}
 }
 
-// reap waits for every child: the command, whose end closes ended, and orphans.
-func (s *session) reap(ended, reaped chan<- struct{}) {
-	defer close(reaped)
+// passSignals passes on to the command what this process alone was sent. What its whole
+// process group was sent, the command got too.
+func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
+	stop = make(chan struct{})
+	if s.o.Signals == nil {
+		return stop
+	}
+	go func() {
+		w, err := companion.StartWitness()
+		if err != nil {
+			s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", err))
+		}
+		defer w.Dismiss()
+		for {
+			select {
+			case sig := <-s.o.Signals:
+				n, ok := sig.(syscall.Signal)
+				select {
+				case <-ended:
+					continue
+				default:
+				}
+				if ok && n != unix.SIGTSTP && !w.Got(n) {
+					_ = unix.Kill(s.pid, n)
+				}
+			case <-stop:
+				return
+			}
+		}
+	}()
+	return stop
+}
+
+// reap waits for the command, whose end closes ended.
+func (s *session) reap(ended chan<- struct{}) {
 	for {
 		var status unix.WaitStatus
-		pid, err := unix.Wait4(-1, &status, unix.WUNTRACED, nil)
-		if err == unix.EINTR {
-			continue
-		}
-		if err != nil {
-			return
-		}
-		if pid != s.pid {
-			continue
-		}
+		_, err := unix.Wait4(s.pid, &status, unix.WUNTRACED, nil)
 		switch {
-		case status.Stopped():
-			// The shell stops or continues the job that it knows: this process.
-			_ = unix.Kill(os.Getpid(), unix.SIGSTOP)
-			_ = unix.Kill(s.pid, unix.SIGCONT)
-		case status.Exited(), status.Signaled():
+		case err == unix.EINTR:
+		case err == nil && status.Stopped():
+			s.stopped()
+		default:
 			s.status = status.ExitStatus()
 			if status.Signaled() {
 				s.status = 128 + int(status.Signal())
@@ -267,7 +412,35 @@ func (s *session) reap(ended, reaped chan<- struct{}) {
 			}
 			s.r.other(trace.Exit{Process: 1, At: s.r.now(), Status: s.status})
 			close(ended)
+			return
 		}
+	}
+}
+
+// reapOrphans reaps what became a child of this process and has ended.
+func (s *session) reapOrphans() {
+	if !s.adopts {
+		return
+	}
+	for _, pid := range s.supervisor.ps.pids() {
+		if pid != s.pid {
+			_, _ = unix.Wait4(pid, nil, unix.WNOHANG, nil)
+		}
+	}
+}
+
+// stopped stops this process too, once the command was stopped: the shell stops and
+// continues the job that it knows. Meanwhile the keeper lets the calls of others go on.
+func (s *session) stopped() {
+	if !s.o.Alone || companion.State(s.pid) != 'T' {
+		return // it goes on again
+	}
+	s.keeper.StandIn(s.pid)
+	_ = unix.Kill(os.Getpid(), unix.SIGSTOP)
+	s.keeper.Back()
+	// A shell continues the whole group; somebody else perhaps this process alone.
+	if companion.State(s.pid) == 'T' {
+		_ = unix.Kill(s.pid, unix.SIGCONT)
 	}
 }
 
@@ -275,5 +448,8 @@ func (s *session) reap(ended, reaped chan<- struct{}) {
 func (s *session) sample(stop <-chan struct{}, done chan<- struct{}) {
 	defer close(done)
 	h := newHeld(s.r, s.looks.own, s.o.Stdin, s.o.Stdout, s.o.Stderr)
-	s.looks.run(stop, h.look)
+	s.looks.run(stop, func() {
+		h.look()
+		s.reapOrphans()
+	})
 }

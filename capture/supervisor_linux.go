@@ -5,185 +5,683 @@ package capture
 import (
 	"bytes"
 	"encoding/binary"
-	"io/fs"
 	"os"
-	"path"
-	"path/filepath"
-	"runtime"
+	"strconv"
 	"strings"
+	"sync"
 	"sync/atomic"
+	"time"
 	"unsafe"
 
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/companion"
 	"endroit/core/trace"
 )
 
 const atCWD = int32(unix.AT_FDCWD)
 
-// supervisor answers the listener. Its loop owns all fields but the recorder.
+// supervisor tells what the calls mean that answering receives. Any number of its
+// threads may be at work.
 type supervisor struct {
-	l      *listener
-	r      *recorder
-	ps     *processes
-	memory [unix.PathMax]byte
-	busy   atomic.Bool // between receiving a call and answering it
-	keeper *keeper     // told which call that is; may be nil
-	kept   *keeping    // may be nil
-	own    func(path string) bool
+	l         *companion.Listener
+	r         *recorder
+	ps        *processes // its lock guards names too
+	names     *names
+	changes   chan *change
+	kept      *keeping // may be nil
+	own       func(path string) bool
+	spellings []spelling
+	keeper    *companion.Keeper // may be nil
+
 	// launcher is our own process that is about to become the command; 0 once it
 	// has. What it does is not the command's doing.
-	launcher int
+	launcher   atomic.Int32
+	restrained bool // programs do not get the rights that their files give
+
+	unrestarted atomic.Bool  // a program has a handler that does not restart calls
+	hiding      atomic.Int32 // programs that let nobody look
+	held        atomic.Int32 // files held open for their content
+	readers     sync.WaitGroup
 }
 
-// run answers until every observed program has ended.
-func (s *supervisor) run() {
-	runtime.LockOSThread()
-	for {
-		n, err := s.l.receive()
-		if err != nil {
-			return
+// finish concludes what is open once nothing more is called.
+func (s *supervisor) finish() {
+	s.ps.mu.Lock()
+	var open []*change
+	for _, th := range s.ps.threads {
+		if th.change != nil {
+			open = append(open, th.change)
 		}
-		if n == nil {
-			continue
-		}
-		s.busy.Store(true)
-		s.keeper.answering(n.id)
-		c, known := callByNumber[numbered{n.arch, uint32(n.nr)}]
-		if known {
-			s.observe(n, c)
-		}
-		s.l.answer(n.id, c.act == actRefuse && known)
-		s.busy.Store(false)
 	}
+	s.ps.mu.Unlock()
+	for _, c := range open {
+		s.conclude(c, true)
+	}
+	s.readers.Wait()
 }
 
-func (s *supervisor) observe(n *notification, c call) {
-	tid := int(n.pid)
-	if s.launcher != 0 {
-		if pid, _ := ownerOf(tid); pid == s.launcher {
+// work is a call that needs a look at files.
+type work struct {
+	n    *companion.Notification
+	h    *inHand
+	c    *call
+	at   time.Duration
+	tid  int
+	th   *thread
+	p    *process
+	view *view
+	uid  int
+}
+
+// quick observes an opening of which all is known, and reports whether it was one. It
+// asks the kernel for nothing but the path in the caller's memory.
+func (s *supervisor) quick(n *companion.Notification, at time.Duration) bool {
+	c := callByNumber[numbered{n.Arch, uint32(n.Nr)}]
+	if c == nil {
+		s.l.GoOn(n.ID)
+		return true
+	}
+	if c.act != actOpen || s.launcher.Load() != 0 {
+		return false
+	}
+	var memory [quickText]byte
+	text := s.shortText(n, n.Args[c.path], memory[:])
+	if text == nil {
+		return false
+	}
+	if c.dir >= 0 && text[0] != '/' && int32(n.Args[c.dir]) != atCWD {
+		return false
+	}
+	f, op, number, told := s.asBefore(int(n.TID), text, n.Args[c.flags], at)
+	if !told {
+		return false
+	}
+	if s.l.GoOn(n.ID) && op != "" {
+		s.event(at, number, op, f, nil, "", op != trace.Read && op != trace.List)
+	}
+	return true
+}
+
+// asBefore tells what an opening is from what is known of the name. told is false if
+// that is not enough; op is empty for an opening that fails.
+func (s *supervisor) asBefore(tid int, text []byte, flags uint64, at time.Duration) (f *seenFile, op trace.Op, number int, told bool) {
+	if flags&(unix.O_EXCL|unix.O_NOFOLLOW) != 0 || flags&unix.O_TMPFILE == unix.O_TMPFILE {
+		return nil, "", 0, false
+	}
+	s.ps.mu.Lock()
+	defer s.ps.mu.Unlock()
+	th := s.ps.known(tid, at)
+	if th == nil || th.change != nil {
+		return nil, "", 0, false
+	}
+	p := th.process
+	b := p.view.top
+	if text[0] != '/' {
+		if !th.folderKnown(at, s.names.moves) {
+			return nil, "", 0, false
+		}
+		b = th.folder
+	}
+	a := b.names[string(text)]
+	if a == nil || a.moved != s.names.moves || at-a.at > trust {
+		return nil, "", 0, false
+	}
+	n := a.name
+	if n.f == nil || !n.there() || n.change != nil || n.checked == 0 || at-n.checked > trust || n.uid != p.uid {
+		return nil, "", 0, false
+	}
+	writes := flags&unix.O_ACCMODE != unix.O_RDONLY
+	if writes && !p.writes || (writes || flags&unix.O_TRUNC != 0) && n.state.Is == trace.IsFile && !s.names.kept[n.inode] {
+		return nil, "", 0, false
+	}
+	return n.f, opened(n.looked, flags), p.n, true
+}
+
+// opened is what opening a file that is there does to it; empty if it fails.
+func opened(l looked, flags uint64) trace.Op {
+	writes, cuts := flags&unix.O_ACCMODE != unix.O_RDONLY, flags&unix.O_TRUNC != 0
+	folder := l.state.Is == trace.IsFolder
+	switch {
+	case flags&unix.O_EXCL != 0 && flags&unix.O_CREAT != 0, l.state.Is == trace.IsLink:
+		return ""
+	case folder && (writes || cuts || flags&unix.O_CREAT != 0), !folder && flags&unix.O_DIRECTORY != 0:
+		return ""
+	case !writes && !l.readable, flags&unix.O_ACCMODE == unix.O_RDWR && !l.readable, (writes || cuts) && !l.writable:
+		return ""
+	case folder:
+		return trace.List
+	case cuts:
+		return trace.Replace
+	case !writes:
+		return trace.Read
+	case flags&unix.O_APPEND != 0:
+		return trace.Append
+	}
+	return trace.Update
+}
+
+// bothWays is said of an opening for writing that is for reading too.
+func bothWays(op trace.Op, flags uint64) string {
+	if flags&unix.O_ACCMODE == unix.O_RDWR && (op == trace.Update || op == trace.Append) {
+		return trace.BothWays
+	}
+	return ""
+}
+
+// slow observes any call.
+func (s *supervisor) slow(n *companion.Notification, h *inHand) {
+	c := callByNumber[numbered{n.Arch, uint32(n.Nr)}]
+	w := &work{n: n, h: h, c: c, at: h.at, tid: int(n.TID)}
+	if pid := s.launcher.Load(); pid != 0 {
+		if owner, _ := ownerOf(w.tid); owner == int(pid) {
 			if c.act == actRun {
-				s.launcher = 0
-				if name, ok := s.text(n, n.args[c.path]); ok { // an absolute path
-					s.noteRights(name)
+				s.launcher.Store(0)
+				if name, ok := s.text(n, n.Args[c.path]); ok { // an absolute path
+					s.noteRights(name, name)
 				}
 			}
 			return
 		}
 	}
-	p := s.ps.of(tid)
-	if c.act == actRefuse {
-		s.r.gap("io_uring was refused, as if the kernel had none: what is done through it cannot be observed")
-		return
-	}
-	if c.act == actHandle {
-		s.r.gap("a file was opened by a handle instead of a path: which it was is not known")
-		return
-	}
-	if c.act == actRoot {
-		p.moves = true // looked up at the next call, once this one has gone on
-		return
-	}
-	if p.moves {
-		p.moves = false
-		p.root = rootOf(p.pid)
-		p.space = s.ps.spaceOf(p.pid)
-	}
-	first, ok := s.path(n, p, c.dir, c.path)
-	if !ok {
-		return
-	}
-	var second string
-	if c.path2 >= 0 {
-		if second, ok = s.path(n, p, c.dir2, c.path2); !ok {
-			return
-		}
-	}
-	var flags uint64
-	if c.flags >= 0 {
-		flags = n.args[c.flags]
+	w.th = s.ps.thread(w.tid)
+	s.ps.mu.Lock()
+	w.p = w.th.process
+	w.view, w.uid = w.p.view, w.p.uid
+	open := w.th.change
+	s.ps.mu.Unlock()
+	if open != nil {
+		s.conclude(open, true)
+		w.th = s.ps.thread(w.tid) // it may be another program now
+		w.p, w.view = w.th.process, w.th.process.view
 	}
 	switch c.act {
-	case actOpen:
-		s.open(p, first, flags)
-	case actOpen2:
-		var how [8]byte // the first field of struct open_how
-		if s.read(n, n.args[c.flags], how[:]) == len(how) {
-			s.open(p, first, binary.NativeEndian.Uint64(how[:]))
-		}
-	case actCreat:
-		s.open(p, first, unix.O_WRONLY|unix.O_CREAT|unix.O_TRUNC)
-	case actNode:
-		s.made(p, trace.Create, first)
-	case actFolder:
-		s.made(p, trace.MakeFolder, first)
-	case actSymlink:
-		s.made(p, trace.Symlink, first)
-	case actRemove:
-		if flags&unix.AT_REMOVEDIR != 0 {
-			s.removed(p, trace.RemoveFolder, first)
-		} else {
-			s.removed(p, trace.Remove, first)
-		}
-	case actRmdir:
-		s.removed(p, trace.RemoveFolder, first)
-	case actRename:
-		s.renamed(p, first, second, flags)
-	case actLink:
-		s.two(p, trace.Link, first, second)
-	case actCut:
-		if f := s.file(first, true, true); f.exists {
-			s.change(p, trace.Truncate, f)
-		} else {
-			s.event(p, trace.Missed, f, nil)
-		}
-	case actRun:
-		s.execute(p, first)
+	case actRefuse:
+		s.r.gap("io_uring was refused, as if the kernel had none: what is done through it cannot be observed")
+		h.refuse()
+	case actHandle:
+		s.r.gap("a file was opened by a handle instead of a path: which it was is not known")
+	case actRoot:
+		s.ps.moved(w.p) // looked up at the next call, once this one has gone on
+		s.ps.mu.Lock()
+		s.names.moves++
+		s.ps.mu.Unlock()
+	case actChdir:
+		s.ps.mu.Lock()
+		w.p.chdirs++
+		s.ps.mu.Unlock()
+	case actHandler:
+		s.handler(w)
+	case actFilter:
+		s.filters(w)
+	default:
+		s.paths(w)
 	}
 }
 
-// path reads and resolves the path in an argument.
-func (s *supervisor) path(n *notification, p *process, dir, arg int8) (string, bool) {
-	name, ok := s.text(n, n.args[arg])
-	if !ok {
-		s.r.gap("a path could not be read from the program's memory")
-		return "", false
+// paths observes a call that names paths.
+func (s *supervisor) paths(w *work) {
+	var flags uint64
+	if w.c.flags >= 0 {
+		flags = w.n.Args[w.c.flags]
 	}
-	folder := atCWD
+	text, ok := s.name(w, w.c.path)
+	if !ok {
+		return
+	}
+	second, ok := "", true
+	if w.c.path2 >= 0 {
+		if second, ok = s.name(w, w.c.path2); !ok {
+			return
+		}
+	}
+	switch w.c.act {
+	case actOpen:
+		s.open(w, text, flags, 0)
+	case actOpen2:
+		var how [24]byte // struct open_how: flags, mode, resolve
+		if s.read(w.n, w.n.Args[w.c.flags], how[:]) == len(how) {
+			s.open(w, text, binary.NativeEndian.Uint64(how[:]), binary.NativeEndian.Uint64(how[16:]))
+		}
+	case actCreat:
+		s.open(w, text, unix.O_WRONLY|unix.O_CREAT|unix.O_TRUNC, 0)
+	case actNode:
+		s.make(w, trace.Create, text)
+	case actFolder:
+		s.make(w, trace.MakeFolder, text)
+	case actSymlink:
+		s.make(w, trace.Symlink, text)
+	case actRemove:
+		op := trace.Remove
+		if flags&unix.AT_REMOVEDIR != 0 {
+			op = trace.RemoveFolder
+		}
+		s.remove(w, op, text)
+	case actRmdir:
+		s.remove(w, trace.RemoveFolder, text)
+	case actRename:
+		s.rename(w, text, second, flags)
+	case actLink:
+		s.link(w, text, second, flags)
+	case actCut:
+		s.cut(w, text)
+	case actRun:
+		s.execute(w, text, flags)
+	}
+}
+
+// open observes an opening. resolve is that of openat2(2).
+func (s *supervisor) open(w *work, text string, flags, resolve uint64) {
+	if flags&unix.O_PATH != 0 || flags&unix.O_TMPFILE == unix.O_TMPFILE || text == "" {
+		return // nothing is opened, or a file without a name
+	}
+	creates := flags&unix.O_CREAT != 0
+	exclusive := creates && flags&unix.O_EXCL != 0
+	follow := flags&unix.O_NOFOLLOW == 0 && resolve&unix.RESOLVE_NO_SYMLINKS == 0 && !exclusive
+	t, err := s.find(w, w.c.dir, text, follow, resolve)
+	if t == nil {
+		return
+	}
+	if err != nil || !t.there() {
+		if err != nil || !creates || t.folder || exclusive && t.state.Is == trace.IsLink {
+			s.missed(w, t)
+			return
+		}
+		s.opensForWriting(w.p, flags&unix.O_ACCMODE != unix.O_RDONLY)
+		s.change(w, &change{op: trace.Create, from: t})
+		return
+	}
+	op := opened(t.looked, flags)
+	if t.folder && t.state.Is != trace.IsFolder {
+		op = ""
+	}
+	changes := op == trace.Replace || op == trace.Append || op == trace.Update
+	if changes {
+		s.opensForWriting(w.p, flags&unix.O_ACCMODE != unix.O_RDONLY)
+		s.beforeWriting(w, t)
+	}
+	f := s.declared(t)
+	if resolve == 0 && follow {
+		s.remember(w, text, t)
+	}
+	if w.h.goOn() && op != "" {
+		s.event(w.at, w.p.n, op, f, nil, bothWays(op, flags), changes)
+	}
+}
+
+// remember notes what a name led to, for when it is used again.
+func (s *supervisor) remember(w *work, text string, t *target) {
+	s.ps.mu.Lock()
+	defer s.ps.mu.Unlock()
+	b := w.view.top
+	if text[0] != '/' {
+		if w.c.dir >= 0 && int32(w.n.Args[w.c.dir]) != atCWD || w.th.folder == nil {
+			return
+		}
+		b = w.th.folder
+	}
+	if len(text) >= quickText || strings.HasPrefix(text, "/proc/") || strings.HasPrefix(text, "/dev/") || strings.HasPrefix(b.folder, "/proc") {
+		return // what it means is each program's own
+	}
+	if len(b.names) >= maxAliases {
+		clear(b.names)
+	}
+	b.names[text] = &alias{name: t.name, moved: s.names.moves, at: w.at}
+}
+
+// make observes the making of a name.
+func (s *supervisor) make(w *work, op trace.Op, text string) {
+	t, err := s.find(w, w.c.dir, text, false, 0)
+	if t == nil || err != nil || t.there() {
+		return // it fails
+	}
+	s.change(w, &change{op: op, from: t})
+}
+
+func (s *supervisor) remove(w *work, op trace.Op, text string) {
+	t, err := s.find(w, w.c.dir, text, false, 0)
+	if t == nil || err != nil || !t.there() || (op == trace.RemoveFolder) != (t.state.Is == trace.IsFolder) || t.folder && t.state.Is != trace.IsFolder {
+		return
+	}
+	if s.kept.holds(t.name.path) {
+		s.kept.stop("the folder of the trace's versions was removed in the midst: later ones were not kept")
+	}
+	then := s.beforeMoving(w, t)
+	s.change(w, &change{op: op, from: t})
+	then()
+}
+
+func (s *supervisor) rename(w *work, text, second string, flags uint64) {
+	from, err1 := s.find(w, w.c.dir, text, false, 0)
+	to, err2 := s.find(w, w.c.dir2, second, false, 0)
+	exchange := flags&unix.RENAME_EXCHANGE != 0
+	switch {
+	case from == nil && to == nil:
+		return
+	case from == nil || to == nil:
+		s.acrossViews(w, from, to)
+		return
+	case err1 != nil || err2 != nil || !from.there() || exchange && !to.there():
+		return
+	case to.there() && (flags&unix.RENAME_NOREPLACE != 0 || from.inode == to.inode):
+		return
+	case to.there() && !exchange && (from.state.Is == trace.IsFolder) != (to.state.Is == trace.IsFolder):
+		return
+	case from.inode.device != to.inode.device && to.there():
+		return // on another device
+	}
+	op := trace.Rename
+	if exchange {
+		op = trace.Exchange
+	}
+	one, two := s.beforeMoving(w, from), s.beforeMoving(w, to)
+	s.change(w, &change{op: op, from: from, to: to})
+	one()
+	two()
+}
+
+// acrossViews observes a rename of which only one end is on the host.
+func (s *supervisor) acrossViews(w *work, from, to *target) {
+	if from != nil && from.there() {
+		s.change(w, &change{op: trace.Remove, from: from})
+	} else if to != nil && !to.there() {
+		s.change(w, &change{op: trace.Create, from: to})
+	}
+}
+
+func (s *supervisor) link(w *work, text, second string, flags uint64) {
+	to, err := s.find(w, w.c.dir2, second, false, 0)
+	if to == nil || err != nil || to.there() {
+		return
+	}
+	if unnamed, is := s.withoutName(w, text, flags); is {
+		if unnamed {
+			s.change(w, &change{op: trace.Create, from: to, what: "written before it had a name"})
+			return
+		}
+		text = "/proc/self/fd/" + strconv.Itoa(int(int32(w.n.Args[w.c.dir])))
+		flags |= unix.AT_SYMLINK_FOLLOW
+	}
+	from, err := s.find(w, w.c.dir, text, flags&unix.AT_SYMLINK_FOLLOW != 0, 0)
+	if from == nil || err != nil || !from.there() || from.state.Is == trace.IsFolder {
+		return
+	}
+	s.change(w, &change{op: trace.Link, from: from, to: to})
+}
+
+// withoutName reports whether a link is made to an open file (is), and whether that file
+// has no name yet: one that was opened with O_TMPFILE.
+func (s *supervisor) withoutName(w *work, text string, flags uint64) (unnamed, is bool) {
+	at := ""
+	switch {
+	case text == "" && flags&unix.AT_EMPTY_PATH != 0 && w.c.dir >= 0:
+		at = "/proc/" + strconv.Itoa(w.tid) + "/fd/" + strconv.Itoa(int(int32(w.n.Args[w.c.dir])))
+	case strings.HasPrefix(text, "/proc/self/fd/"):
+		at = "/proc/" + strconv.Itoa(w.p.pid) + strings.TrimPrefix(text, "/proc/self")
+	case strings.HasPrefix(text, "/dev/fd/"):
+		at = "/proc/" + strconv.Itoa(w.p.pid) + strings.TrimPrefix(text, "/dev")
+	default:
+		return false, false
+	}
+	to, err := os.Readlink(at)
+	return err == nil && strings.HasSuffix(to, " (deleted)"), text == "" || err == nil && strings.HasSuffix(to, " (deleted)")
+}
+
+func (s *supervisor) cut(w *work, text string) {
+	t, err := s.find(w, w.c.dir, text, true, 0)
+	switch {
+	case t == nil:
+	case err != nil || !t.there():
+		s.missed(w, t)
+	case t.state.Is == trace.IsFile && t.writable:
+		s.beforeWriting(w, t)
+		f := s.declared(t)
+		if w.h.goOn() {
+			s.event(w.at, w.p.n, trace.Truncate, f, nil, "", true)
+		}
+	}
+}
+
+func (s *supervisor) execute(w *work, text string, flags uint64) {
+	if text == "" {
+		if flags&unix.AT_EMPTY_PATH == 0 {
+			return
+		}
+		text = "/proc/self/fd/" + strconv.Itoa(int(int32(w.n.Args[w.c.dir])))
+	}
+	t, err := s.find(w, w.c.dir, text, flags&unix.AT_SYMLINK_NOFOLLOW == 0, 0)
+	if t == nil { // such as a file in memory alone
+		s.ps.mu.Lock()
+		w.p.stale = true
+		s.ps.mu.Unlock()
+		return
+	}
+	if err != nil || !t.there() {
+		s.missed(w, t)
+		return
+	}
+	if t.state.Is != trace.IsFile && t.state.Is != trace.IsOther || unix.Faccessat(unix.AT_FDCWD, t.name.probe, unix.X_OK, unix.AT_EACCESS) != nil {
+		return
+	}
+	s.noteRights(t.name.probe, t.name.path)
+	s.change(w, &change{op: trace.Run, from: t})
+}
+
+// change lets a call go on that may change something.
+func (s *supervisor) change(w *work, c *change) {
+	s.declared(c.from)
+	if c.to != nil {
+		s.declared(c.to)
+	}
+	s.begin(w, c)
+	if !w.h.goOn() { // its caller was killed before
+		s.conclude(c, true)
+	}
+}
+
+// missed records a name that was not there.
+func (s *supervisor) missed(w *work, t *target) {
+	if t.name == nil {
+		return
+	}
+	if t.state.Is == "" {
+		t.state.Is = trace.IsAbsent
+	}
+	f := s.declared(t)
+	if w.h.goOn() {
+		s.event(w.at, w.p.n, trace.Missed, f, nil, "", false)
+	}
+}
+
+// find finds the file that a path in an argument means; nil if it has no name on the
+// host. The error is that of the way to it.
+func (s *supervisor) find(w *work, dir int8, text string, follow bool, resolve uint64) (*target, error) {
+	descriptor := atCWD
 	if dir >= 0 {
-		folder = int32(n.args[dir])
+		descriptor = int32(w.n.Args[dir])
 	}
-	if name == "" {
-		return "", false // the call means an open descriptor, or fails
+	from := ""
+	if text == "" {
+		return nil, nil // the call fails
 	}
-	full, ok := p.absolute(int(n.pid), folder, name)
-	if !ok {
-		s.r.gap("a path relative to a folder that could not be found was left out")
+	if text[0] != '/' || resolve&unix.RESOLVE_IN_ROOT != 0 {
+		var err error
+		if from, err = s.folderOf(w, descriptor); err != nil {
+			return nil, nil
+		}
+	}
+	if resolve&(unix.RESOLVE_IN_ROOT|unix.RESOLVE_BENEATH) != 0 {
+		var ok bool
+		if text, ok = s.scoped(w, from, text, descriptor, resolve); !ok {
+			return nil, nil
+		}
+	}
+	t, err := s.lookup(w, from, text, follow)
+	if err == errNowhere {
+		return nil, nil
+	}
+	return t, err
+}
+
+// scoped is a path that openat2(2) confines to a folder, without links on the way, as the
+// view has it. ok is false if it leads out where that is refused.
+func (s *supervisor) scoped(w *work, from, text string, descriptor int32, resolve uint64) (string, bool) {
+	link := "/proc/" + strconv.Itoa(w.tid) + "/cwd"
+	if descriptor != atCWD {
+		link = "/proc/" + strconv.Itoa(w.tid) + "/fd/" + strconv.Itoa(int(descriptor))
+	}
+	root, err := unix.Open(link, unix.O_PATH|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+	if err != nil {
 		return "", false
 	}
-	if full, ok = s.ps.onHost(p, full); !ok {
-		s.r.gap("files on a file system that was made for a sandboxed program alone were left out: they end with it")
+	defer unix.Close(root)
+	dir, last := splitLast(text)
+	real, err := followedScoped(root, dir, resolve)
+	if err != nil {
+		return "", false
 	}
-	return full, ok
+	if last != "" { // a link at the end counts from the folder too
+		if full, err := followedScoped(root, text, resolve); err == nil {
+			return w.view.inside(full), true
+		}
+		real = strings.TrimSuffix(real, "/") + "/" + last
+	}
+	return w.view.inside(real), true
+}
+
+// splitLast cuts the last name off a path.
+func splitLast(text string) (dir, last string) {
+	trimmed := strings.TrimRight(text, "/")
+	i := strings.LastIndexByte(trimmed, '/')
+	dir, last = trimmed[:i+1], trimmed[i+1:]
+	if last == ".." || last == "." {
+		return text, ""
+	}
+	if dir == "" {
+		dir = "."
+	}
+	return dir, last
+}
+
+func followedScoped(root int, name string, resolve uint64) (string, error) {
+	fd, err := unix.Openat2(root, name, &unix.OpenHow{Flags: unix.O_PATH | unix.O_CLOEXEC, Resolve: resolve & (unix.RESOLVE_IN_ROOT | unix.RESOLVE_BENEATH)})
+	if err != nil {
+		return "", err
+	}
+	defer unix.Close(fd)
+	return pathOf(fd)
+}
+
+// declared is the file of a target in the trace, as it was found.
+func (s *supervisor) declared(t *target) *seenFile {
+	s.ps.mu.Lock()
+	f := t.name.f
+	s.ps.mu.Unlock()
+	if f == nil {
+		state := t.state
+		if state.Is == trace.IsLink && t.name.f == nil {
+			state = trace.State{Is: trace.IsLink, Time: t.state.Time}
+		}
+		f = s.r.file(t.name.path, state)
+		s.ps.mu.Lock()
+		t.name.f = f
+		s.ps.mu.Unlock()
+	}
+	if t.reached != "" {
+		s.r.reachedAs(f, t.reached)
+	}
+	return f
+}
+
+// event records what was done to a file, and that its later state has to be looked at.
+func (s *supervisor) event(at time.Duration, process int, op trace.Op, f, to *seenFile, what string, changes bool) {
+	e := trace.Event{At: at, Process: process, Op: op, File: f.n, What: what}
+	if to != nil {
+		e.To = to.n
+	}
+	s.r.did(e, f, to, changes)
+}
+
+// opensForWriting notes a process whose descriptors are worth a look.
+func (s *supervisor) opensForWriting(p *process, writes bool) {
+	s.ps.mu.Lock()
+	first := writes && !p.writes
+	p.writes = p.writes || writes
+	holds := &holder{n: p.n, writes: true}
+	s.ps.mu.Unlock()
+	if first {
+		s.r.mu.Lock()
+		s.r.running[p.pid] = holds
+		s.r.mu.Unlock()
+	}
+}
+
+// name reads the path in an argument.
+func (s *supervisor) name(w *work, arg int8) (string, bool) {
+	text, ok := s.text(w.n, w.n.Args[arg])
+	if ok {
+		return text, true
+	}
+	if s.l.Valid(w.n.ID) && !mayRead(w.tid) {
+		s.hidden(w)
+		return "", false
+	}
+	s.r.gap("a path could not be read from the program's memory")
+	return "", false
+}
+
+// hidden says that a program does not let others look into its memory.
+func (s *supervisor) hidden(w *work) {
+	s.ps.mu.Lock()
+	known, exe := w.p.hidden, w.p.exe
+	w.p.hidden = true
+	s.ps.mu.Unlock()
+	what := exe + " lets no other program of this user look into its memory, as it is not dumpable: what it opened was not seen. Root sees it: sudo endroit trace, or endroit trace --system"
+	if !known {
+		s.hiding.Add(1)
+	}
+	s.r.gap(what)
+}
+
+// mayRead reports whether this process may read a thread's memory at all.
+func mayRead(tid int) bool {
+	_, err := os.Readlink("/proc/" + strconv.Itoa(tid) + "/exe")
+	return err == nil || !os.IsPermission(err)
 }
 
 const page = 4096
 
+// quickText is the length of the paths of which something is remembered.
+const quickText = 256
+
+// shortText reads a NUL-terminated text that is short and lies within a page; nil if it
+// is neither.
+func (s *supervisor) shortText(n *companion.Notification, at uint64, into []byte) []byte {
+	want := min(page-int(at%page), len(into))
+	got := s.read(n, at, into[:want])
+	if got <= 0 {
+		return nil
+	}
+	end := bytes.IndexByte(into[:got], 0)
+	if end <= 0 {
+		return nil
+	}
+	return into[:end]
+}
+
 // text reads a NUL-terminated text from the caller's memory, a page at most at
 // a time, as the next one may not be there.
-func (s *supervisor) text(n *notification, at uint64) (string, bool) {
+func (s *supervisor) text(n *companion.Notification, at uint64) (string, bool) {
+	var memory [unix.PathMax]byte
 	have := 0
-	for have < len(s.memory) {
-		want := min(page-int((at+uint64(have))%page), len(s.memory)-have)
-		if have == 0 {
-			want = min(want, 256)
-		}
-		got := s.read(n, at+uint64(have), s.memory[have:have+want])
+	for have < len(memory) {
+		want := min(page-int((at+uint64(have))%page), len(memory)-have)
+		got := s.read(n, at+uint64(have), memory[have:have+want])
 		if got <= 0 {
 			return "", false
 		}
-		if end := bytes.IndexByte(s.memory[have:have+got], 0); end >= 0 {
-			return string(s.memory[:have+end]), s.l.valid(n.id)
+		if end := bytes.IndexByte(memory[have:have+got], 0); end >= 0 {
+			return string(memory[:have+end]), s.l.Valid(n.ID)
 		}
 		have += got
 	}
@@ -191,186 +689,12 @@ func (s *supervisor) text(n *notification, at uint64) (string, bool) {
 }
 
 // read copies from the caller's memory: process_vm_readv(2).
-func (s *supervisor) read(n *notification, at uint64, into []byte) int {
+func (s *supervisor) read(n *companion.Notification, at uint64, into []byte) int {
 	local := unix.Iovec{Base: &into[0], Len: uint64(len(into))}
 	remote := unix.RemoteIovec{Base: uintptr(at), Len: len(into)}
-	got, _, errno := unix.RawSyscall6(unix.SYS_PROCESS_VM_READV, uintptr(n.pid), uintptr(unsafe.Pointer(&local)), 1, uintptr(unsafe.Pointer(&remote)), 1, 0)
+	got, _, errno := unix.RawSyscall6(unix.SYS_PROCESS_VM_READV, uintptr(n.TID), uintptr(unsafe.Pointer(&local)), 1, uintptr(unsafe.Pointer(&remote)), 1, 0)
 	if errno != 0 {
 		return -1
 	}
 	return int(got)
-}
-
-// file finds a path's number. fresh asks for its state now, not when it was
-// first seen; risk says that its content may be about to go, so that its digest
-// has to be taken first.
-func (s *supervisor) file(name string, fresh, risk bool) *seenFile {
-	s.r.mu.Lock()
-	f := s.r.files[name]
-	s.r.mu.Unlock()
-	if f != nil && !fresh && f.exists {
-		return f
-	}
-	var state trace.State
-	if synthetic(name) {
-		state.Is = trace.IsOther
-	} else {
-		state = stateOf(name, true)
-		if risk && (f == nil || !f.content) && state.Size <= digestLimit {
-			state = s.content(name, state)
-		}
-	}
-	if f == nil {
-		f = s.r.file(name, state)
-		f.content = risk
-	} else if risk && !f.content {
-		f.content = true
-		if state.Is == trace.IsFile && !s.r.isChanged(f) {
-			s.r.other(trace.Known{File: f.n, State: state})
-		}
-	}
-	f.exists = state.Is != trace.IsAbsent
-	return f
-}
-
-// content adds what a file holds to its state, before it is changed.
-func (s *supervisor) content(name string, state trace.State) trace.State {
-	if s.kept != nil && s.own(name) {
-		if known, ok := s.kept.keep(name, "before", false); ok {
-			return known
-		}
-	}
-	return withContent(name, state)
-}
-
-func (s *supervisor) event(p *process, op trace.Op, f, to *seenFile) {
-	e := trace.Event{At: s.r.now(), Process: p.n, Op: op, File: f.n}
-	if to != nil {
-		e.To = to.n
-	}
-	s.r.mu.Lock()
-	s.r.add(record{event: e})
-	s.r.mu.Unlock()
-}
-
-// change records an event after which the file's state has to be looked at.
-func (s *supervisor) change(p *process, op trace.Op, f *seenFile) {
-	f.exists = true
-	s.event(p, op, f, nil)
-	s.r.touched(f)
-}
-
-func (s *supervisor) open(p *process, name string, flags uint64) {
-	if flags&unix.O_PATH != 0 || flags&unix.O_TMPFILE == unix.O_TMPFILE {
-		return // nothing is opened, or a file without a name
-	}
-	writes := flags&unix.O_ACCMODE != unix.O_RDONLY
-	creates := flags&unix.O_CREAT != 0
-	f := s.file(name, writes || creates, writes && flags&unix.O_EXCL == 0)
-	switch {
-	case flags&unix.O_DIRECTORY != 0:
-		if f.exists {
-			s.event(p, trace.List, f, nil)
-		} else {
-			s.event(p, trace.Missed, f, nil)
-		}
-	case !f.exists && creates:
-		s.opensForWriting(p, writes)
-		s.change(p, trace.Create, f)
-	case !f.exists:
-		s.event(p, trace.Missed, f, nil)
-	case creates && flags&unix.O_EXCL != 0:
-		// fails, since the file is there
-	case !writes && flags&unix.O_TRUNC == 0:
-		s.event(p, trace.Read, f, nil)
-	case flags&unix.O_TRUNC != 0:
-		s.opensForWriting(p, writes)
-		s.change(p, trace.Replace, f)
-	case flags&unix.O_APPEND != 0:
-		s.opensForWriting(p, writes)
-		s.change(p, trace.Append, f)
-	default:
-		s.opensForWriting(p, writes)
-		s.change(p, trace.Update, f)
-	}
-}
-
-// opensForWriting notes a process whose descriptors are worth a look.
-func (s *supervisor) opensForWriting(p *process, writes bool) {
-	if writes && !p.writes {
-		p.writes = true
-		s.r.mu.Lock()
-		s.r.running[p.pid] = &holder{n: p.n, writes: true}
-		s.r.mu.Unlock()
-	}
-}
-
-func (s *supervisor) made(p *process, op trace.Op, name string) {
-	if f := s.file(name, true, false); !f.exists {
-		s.change(p, op, f)
-	}
-}
-
-func (s *supervisor) removed(p *process, op trace.Op, name string) {
-	own := s.own(name) // its content is about to go
-	f := s.file(name, own, own)
-	if f.exists {
-		s.change(p, op, f)
-		f.exists = false
-	}
-}
-
-func (s *supervisor) renamed(p *process, from, to string, flags uint64) {
-	op := trace.Rename
-	if flags&unix.RENAME_EXCHANGE != 0 {
-		op = trace.Exchange
-	}
-	s.two(p, op, from, to)
-}
-
-func (s *supervisor) two(p *process, op trace.Op, from, to string) {
-	if op == trace.Link {
-		if target, err := os.Readlink(from); err == nil && synthetic(from) {
-			from = strings.TrimSuffix(target, " (deleted)") // a file without a name gets one
-		}
-	}
-	f, t := s.file(from, false, false), s.file(to, true, true)
-	s.event(p, op, f, t)
-	s.r.touched(f)
-	s.r.touched(t)
-	t.exists = true
-	if op == trace.Rename {
-		f.exists = false
-	}
-}
-
-func (s *supervisor) execute(p *process, name string) {
-	f := s.file(name, false, false)
-	if !f.exists {
-		s.event(p, trace.Missed, f, nil)
-		return
-	}
-	s.noteRights(name)
-	s.event(p, trace.Run, f, nil)
-	p.stale = true
-}
-
-// noteRights records that a program loses the right that its file gives it.
-func (s *supervisor) noteRights(name string) {
-	if info, err := os.Stat(name); err == nil && info.Mode()&(fs.ModeSetuid|fs.ModeSetgid) != 0 {
-		s.r.gap(name + " is set-user-id or set-group-id: under observation it runs without that right, so what it may write can differ; endroit trace --system observes it with that right")
-	}
-}
-
-// realPath resolves the links in all but the last name of a path.
-func realPath(joined string) (string, error) {
-	dir, last := path.Split(strings.TrimSuffix(joined, "/"))
-	if last == ".." || last == "." {
-		return filepath.EvalSymlinks(joined)
-	}
-	real, err := filepath.EvalSymlinks(dir)
-	if err != nil {
-		return "", err
-	}
-	return path.Join(real, last), nil
 }

@@ -11,9 +11,6 @@ import (
 	"endroit/core/trace"
 )
 
-// Reenter does nothing where programs cannot be observed.
-func Reenter() {}
-
 // SystemOptions say what to observe of the whole machine; here nothing can be.
 type SystemOptions struct {
 	Process   string

@@ -82,10 +82,15 @@ const maxVersions = 100_000
 // of the content. again reads it even where size and time are what they were: a
 // program that writes through a memory map need not change them.
 func (k *keeping) keep(path, why string, again bool) (state trace.State, ok bool) {
+	return k.keepFrom(path, path, why, again)
+}
+
+// keepFrom is keep for a file that is reached by another path than its own.
+func (k *keeping) keepFrom(path, probe, why string, again bool) (state trace.State, ok bool) {
 	if k == nil {
 		return state, false
 	}
-	state = stateOf(path, true)
+	state = stateOf(probe, true)
 	if state.Is != trace.IsFile || state.Size > k.o.File {
 		return state, false
 	}
@@ -98,12 +103,17 @@ func (k *keeping) keep(path, why string, again bool) (state trace.State, ok bool
 	if k.full {
 		return state, false
 	}
-	if k.total+state.Size > k.o.Total || k.n >= maxVersions {
+	if k.n >= maxVersions {
 		k.full = true
-		k.r.gap(fmt.Sprintf("the versions beside the trace came to their limit (%d MiB in all): later ones were not kept", k.o.Total>>20))
+		k.r.gap(fmt.Sprintf("%d versions lie beside the trace, and no more are kept: later ones were not", k.n))
 		return state, false
 	}
-	state, err := k.take(path, state)
+	if k.total+state.Size > k.o.Total {
+		k.full = true
+		k.r.gap(fmt.Sprintf("the versions beside the trace would have come to more than their limit (%s in all): later ones were not kept", inMiB(k.o.Total)))
+		return state, false
+	}
+	state, err := k.take(probe, state)
 	if err == nil && seen && was.Digest == state.Digest {
 		k.last[path] = state
 		return state, true
@@ -120,6 +130,27 @@ func (k *keeping) keep(path, why string, again bool) (state trace.State, ok bool
 		k.full = noSpace(err)
 	}
 	return state, false
+}
+
+// inMiB is a size in words: exact, as it was given.
+func inMiB(n int64) string {
+	if n%(1<<20) == 0 {
+		return fmt.Sprintf("%d MiB", n>>20)
+	}
+	return fmt.Sprintf("%d bytes", n)
+}
+
+// holds reports whether a path is one of the versions, or the folder of them.
+func (k *keeping) holds(path string) bool { return k != nil && trace.Within(path, k.o.Folder) }
+
+// stop keeps nothing more, and says why. What is being kept is kept first.
+func (k *keeping) stop(why string) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if !k.full {
+		k.full = true
+		k.r.gap(why)
+	}
 }
 
 // reason is an error without the person's paths: a gap is sent along with a footprint.

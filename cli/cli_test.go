@@ -27,7 +27,6 @@ import (
 var games string
 
 func TestMain(m *testing.M) {
-	capture.Reenter() // the observer starts this binary anew
 	testscript.Main(prepared{m}, map[string]func(){"endroit": func() { os.Exit(cli.Main(context.Background(), os.Args)) }})
 }
 

@@ -10,6 +10,5 @@ import (
 )
 
 func main() {
-	capture.Reenter()
 	os.Exit(cli.Main(context.Background(), os.Args))
 }

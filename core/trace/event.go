@@ -54,6 +54,12 @@ const (
 // on the observed one's behalf.
 const Unobserved = "no observed program wrote it"
 
+// WithFolder is What of a rename that moved a file since a folder above it was renamed.
+const WithFolder = "with its folder"
+
+// BothWays is What of an opening for writing that was for reading too.
+const BothWays = "for reading too"
+
 // Ops are all operations, in the order in which this file explains them.
 func Ops() []Op {
 	return []Op{Read, Missed, Create, Replace, Update, Append, Truncate, Rename, Exchange, Link, Symlink, Remove, MakeFolder, RemoveFolder, List, Run, Changed, Position}
@@ -134,11 +140,20 @@ const (
 	IsKey    = "key" // a key of the registry; Size is how many values it has
 )
 
-// File gives a path its number. Before is its state when it was first touched.
+// File gives a path its number. Before is its state when it was first seen, at At: that
+// before the run only if nothing that is not observed changed it until then.
 type File struct {
 	N      int    // 1, 2, 3 … in order of appearance
 	Path   string // absolute, as the host sees it; any bytes but NUL. See IsPath
 	Before State
+	At     time.Duration // 0 where that is not known
+}
+
+// Reached tells that a program reached a file by another path, through a link: files are
+// told by the path without links.
+type Reached struct {
+	File int
+	Path string
 }
 
 // Process gives one program image of one process its number.

@@ -273,6 +273,10 @@ func (t *trimmer) line(line Line) error {
 		if n := t.files[line.After.File]; n != 0 {
 			return t.w.After(After{n, line.After.State})
 		}
+	case line.Reached != nil:
+		if n := t.files[line.Reached.File]; n != 0 {
+			return t.w.Reached(Reached{n, line.Reached.Path})
+		}
 	case line.Exit != nil:
 		if n := t.processes[line.Exit.Process]; n != 0 {
 			return t.w.Exit(Exit{n, line.Exit.At, line.Exit.Status})

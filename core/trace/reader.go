@@ -44,6 +44,7 @@ type Line struct {
 	Gap     *Gap
 	Exit    *Exit
 	Known   *Known
+	Reached *Reached
 	After   *After
 	End     *End
 }
@@ -162,6 +163,7 @@ type anyLine struct {
 	Exit   *int          `json:"exit"`
 	Status int           `json:"status"`
 	Known  *int          `json:"known"`
+	Reach  *int          `json:"reached"`
 	After  *int          `json:"after"`
 	State  State         `json:"state"`
 	End    *End          `json:"end"`
@@ -245,8 +247,19 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 		} else {
 			line.Known = &Known{*n, a.State}
 		}
+	case a.Reach != nil:
+		if *a.Reach < 1 || *a.Reach > r.end.Files {
+			return line, false, errors.New("another path of a file that was not declared")
+		}
+		if a.Bytes != nil {
+			a.Path = string(a.Bytes)
+		}
+		if !IsPath(a.Path, r.Header.OS) {
+			return line, false, errors.New("a file reached by a path that is not absolute")
+		}
+		line.Reached = &Reached{*a.Reach, a.Path}
 	case a.F != nil:
-		f := File{N: *a.F, Path: a.Path, Before: a.Before}
+		f := File{N: *a.F, Path: a.Path, Before: a.Before, At: a.At}
 		if a.Bytes != nil {
 			f.Path = string(a.Bytes)
 		}

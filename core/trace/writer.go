@@ -49,17 +49,25 @@ func (w *Writer) line(b []byte) error {
 }
 
 type fileLine struct {
-	N      int    `json:"f"`
-	Path   string `json:"path,omitempty"`
-	Bytes  []byte `json:"bytes,omitempty"`
-	Before State  `json:"before"`
+	N      int           `json:"f"`
+	Path   string        `json:"path,omitempty"`
+	Bytes  []byte        `json:"bytes,omitempty"`
+	Before State         `json:"before"`
+	At     time.Duration `json:"at,omitempty"`
+}
+
+// reachedLine is a Reached: of a path that is not UTF-8 the bytes.
+type reachedLine struct {
+	File  int    `json:"reached"`
+	Path  string `json:"path,omitempty"`
+	Bytes []byte `json:"bytes,omitempty"`
 }
 
 // File declares the next file and sets its number.
 func (w *Writer) File(f *File) error {
 	w.end.Files++
 	f.N = w.end.Files
-	l := fileLine{N: f.N, Path: f.Path, Before: f.Before}
+	l := fileLine{N: f.N, Path: f.Path, Before: f.Before, At: f.At}
 	if !utf8.ValidString(f.Path) {
 		l.Path, l.Bytes = "", []byte(f.Path)
 	}
@@ -117,6 +125,15 @@ func (w *Writer) Known(k Known) error { return w.json(k) }
 
 // After writes the state of a file at the end.
 func (w *Writer) After(a After) error { return w.json(a) }
+
+// Reached writes another path of a file.
+func (w *Writer) Reached(r Reached) error {
+	l := reachedLine{File: r.File, Path: r.Path}
+	if !utf8.ValidString(r.Path) {
+		l.Path, l.Bytes = "", []byte(r.Path)
+	}
+	return w.json(l)
+}
 
 // Flush makes what was written so far readable, should the writer die.
 func (w *Writer) Flush() error {

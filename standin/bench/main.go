@@ -46,7 +46,6 @@ const (
 )
 
 func main() {
-	capture.Reenter()
 	if len(os.Args) == 5 && os.Args[1] == "storm" {
 		threads, _ := strconv.Atoi(os.Args[3])
 		opens, _ := strconv.Atoi(os.Args[4])

@@ -1,0 +1,309 @@
+//go:build amd64 || arm64
+
+package capture
+
+import (
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"endroit/core/trace"
+)
+
+// change is a call that changes what names lead to. Whether the kernel did it is found
+// out by looking afterwards: before the thread's next call goes on, or before anybody
+// else's that concerns the names.
+type change struct {
+	s    *supervisor
+	op   trace.Op
+	at   time.Duration
+	p    *process
+	n    int // the process's number when it was called
+	th   *thread
+	nr   int32
+	from *target
+	to   *target // of those with two names
+	what string
+
+	mu   sync.Mutex
+	done bool
+}
+
+// begin notes a change that is about to be made.
+func (s *supervisor) begin(w *work, c *change) {
+	c.s, c.at, c.p, c.n, c.th, c.nr = s, w.at, w.p, w.p.n, w.th, w.n.Nr
+	s.ps.mu.Lock()
+	w.th.change = c
+	for _, t := range []*target{c.from, c.to} {
+		if t != nil {
+			t.name.change = c
+		}
+	}
+	if c.movesPaths() {
+		s.names.moves++
+	}
+	s.ps.mu.Unlock()
+	select {
+	case s.changes <- c:
+	default: // it is settled at the thread's next call
+	}
+}
+
+// movesPaths reports whether other paths may lead elsewhere afterwards.
+func (c *change) movesPaths() bool {
+	link := func(t *target) bool { return t != nil && (t.state.Is == trace.IsLink || t.state.Is == trace.IsFolder) }
+	switch c.op {
+	case trace.Symlink, trace.RemoveFolder:
+		return true
+	case trace.Run:
+		return false
+	}
+	return link(c.from) || link(c.to)
+}
+
+// settleEvery is how often changes are looked at whose threads called nothing since;
+// changeLimit is how long a running thread can be within one.
+const (
+	settleEvery = 3 * time.Millisecond
+	changeLimit = 50 * time.Millisecond
+)
+
+// settle concludes changes in the background until stop is closed.
+func (s *supervisor) settle(stop <-chan struct{}) {
+	var open []*change
+	tick := time.NewTicker(settleEvery)
+	defer tick.Stop()
+	for {
+		ticks := tick.C
+		if len(open) == 0 {
+			ticks = nil
+		}
+		select {
+		case <-stop:
+			return
+		case c := <-s.changes:
+			open = append(open, c)
+		case <-ticks:
+			now := s.r.now()
+			left := open[:0]
+			for _, c := range open {
+				if now-c.at < settleEvery || !s.conclude(c, !c.within(now)) {
+					left = append(left, c)
+				}
+			}
+			open = left
+		}
+	}
+}
+
+// within reports whether the thread can still be in the call.
+func (c *change) within(now time.Duration) bool {
+	text := readSmall("/proc/" + strconv.Itoa(c.th.tid) + "/syscall")
+	switch nr, _, _ := strings.Cut(strings.TrimSpace(text), " "); nr {
+	case "":
+		return false // it has gone, or may not be asked
+	case "running":
+		return now-c.at < changeLimit
+	default:
+		return nr == strconv.Itoa(int(c.nr))
+	}
+}
+
+// conclude finds out whether a change was made, and records it if so. last says that it
+// cannot be made any more. It reports whether nothing is open.
+func (s *supervisor) conclude(c *change, last bool) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.done {
+		return true
+	}
+	happened := c.happened()
+	if !happened && !last {
+		return false
+	}
+	c.done = true
+	s.ps.mu.Lock()
+	if c.th.change == c {
+		c.th.change = nil
+	}
+	for _, t := range []*target{c.from, c.to} {
+		if t == nil {
+			continue
+		}
+		if t.name.change == c {
+			t.name.change = nil
+		}
+		t.name.checked = 0
+	}
+	s.ps.mu.Unlock()
+	if happened {
+		s.happened(c)
+	}
+	return true
+}
+
+// happened looks whether the change was made.
+func (c *change) happened() bool {
+	if c.op == trace.Run {
+		now := imageOf(c.p.pid)
+		return now == image{} || now != c.p.image
+	}
+	from := c.from.again()
+	switch c.op {
+	case trace.Create, trace.MakeFolder, trace.Symlink:
+		return from.there()
+	case trace.Remove, trace.RemoveFolder:
+		return !from.there() || from.inode != c.from.inode
+	}
+	to := c.to.again()
+	same := to.there() && to.inode == c.from.inode
+	switch c.op {
+	case trace.Rename:
+		return same && (!from.there() || from.inode != c.from.inode)
+	case trace.Exchange:
+		return same && from.inode == c.to.inode
+	}
+	return same // a link
+}
+
+// again looks at the same path once more.
+func (t *target) again() looked {
+	l := lookAtPath(t.name.probe, t.uid)
+	if !l.there() && t.host != "" && t.host != t.name.probe {
+		return lookAtPath(t.host, t.uid) // the program has gone, and its view with it
+	}
+	return l
+}
+
+// happened records a change that was made.
+func (s *supervisor) happened(c *change) {
+	switch c.op {
+	case trace.Run:
+		s.event(c.at, c.n, c.op, s.declared(c.from), nil, c.what, false)
+		s.ps.mu.Lock()
+		c.p.stale = true
+		s.ps.mu.Unlock()
+		return
+	case trace.Create, trace.MakeFolder, trace.Symlink:
+		s.made(c.from.again().inode)
+		s.event(c.at, c.n, c.op, s.declared(c.from), nil, c.what, true)
+		s.exists(c.from.name, true)
+		return
+	case trace.Remove, trace.RemoveFolder:
+		s.event(c.at, c.n, c.op, s.declared(c.from), nil, c.what, true)
+		s.exists(c.from.name, false)
+		return
+	}
+	s.event(c.at, c.n, c.op, s.declared(c.from), s.declared(c.to), c.what, true)
+	s.exists(c.to.name, true)
+	s.exists(c.from.name, c.op != trace.Rename)
+	if c.op == trace.Link {
+		return
+	}
+	if c.from.state.Is == trace.IsFolder {
+		s.carried(c, c.from.name, c.to.name, c.to.state.Is == trace.IsFolder && c.op == trace.Exchange)
+	} else if c.op == trace.Exchange && c.to.state.Is == trace.IsFolder {
+		s.carried(c, c.to.name, c.from.name, false)
+	}
+}
+
+// withFolder is said of a file that was moved because a folder above it was.
+const withFolder = trace.WithFolder
+
+// carried records that the files in a folder that was renamed have other paths now.
+func (s *supervisor) carried(c *change, from, to *name, both bool) {
+	s.ps.mu.Lock()
+	list := s.names.below(from.path)
+	var others []*name
+	if both {
+		others = s.names.below(to.path)
+	}
+	s.ps.mu.Unlock()
+	move := func(n *name, a, b *name, op trace.Op) {
+		s.ps.mu.Lock()
+		f := n.f
+		s.ps.mu.Unlock()
+		if f == nil || !s.r.stands(f) {
+			return
+		}
+		path := rebased(n.path, a.path, b.path)
+		s.ps.mu.Lock()
+		m := s.names.of(path, rebased(n.probe, a.probe, b.probe))
+		s.ps.mu.Unlock()
+		g := s.declared(&target{name: m, looked: looked{state: trace.State{Is: trace.IsAbsent}}})
+		s.event(c.at, c.n, op, f, g, withFolder, true)
+		s.exists(m, true)
+		s.exists(n, op != trace.Rename)
+		s.ps.mu.Lock()
+		n.checked, m.checked = 0, 0
+		s.ps.mu.Unlock()
+	}
+	theirs := map[string]*name{}
+	for _, n := range others {
+		theirs[rebased(n.path, to.path, from.path)] = n
+	}
+	for _, n := range list {
+		if m := theirs[n.path]; m != nil && m.f != nil && s.r.stands(m.f) && n.f != nil && s.r.stands(n.f) {
+			delete(theirs, n.path)
+			move(n, from, to, trace.Exchange)
+			continue
+		}
+		move(n, from, to, trace.Rename)
+	}
+	for _, n := range others {
+		if theirs[rebased(n.path, to.path, from.path)] == n {
+			move(n, to, from, trace.Rename)
+		}
+	}
+}
+
+// exists notes whether a path leads to something.
+func (s *supervisor) exists(n *name, yes bool) {
+	if n.f != nil {
+		s.r.setExists(n.f, yes)
+	}
+}
+
+// made notes that a file is the run's own: it holds nothing that the run found.
+func (s *supervisor) made(id inode) {
+	s.ps.mu.Lock()
+	if len(s.names.kept) < maxKept {
+		s.names.kept[id] = true
+	}
+	s.ps.mu.Unlock()
+}
+
+// maxKept bounds what is remembered of files whose content is safe.
+const maxKept = 200_000
+
+// rights are what a program's file gives who runs it.
+func (s *supervisor) noteRights(at, shown string) {
+	if !s.restrained {
+		return
+	}
+	var st unix.Statx_t
+	if unix.Statx(unix.AT_FDCWD, at, 0, unix.STATX_MODE, &st) == nil && st.Mode&(unix.S_ISUID|unix.S_ISGID) != 0 {
+		s.r.gap(shown + " is set-user-id or set-group-id: under observation it runs without that right, so what it may write can differ; endroit trace --system observes it with that right")
+	}
+	if n, err := unix.Getxattr(at, "security.capability", nil); err == nil && n > 0 {
+		s.r.gap(shown + " has file capabilities: under observation it runs without them, so what it may do can differ; endroit trace --system observes it with them")
+	}
+}
+
+// readSmall reads what the kernel says of a process; empty if it says nothing.
+func readSmall(file string) string {
+	fd, err := unix.Open(file, unix.O_RDONLY|unix.O_CLOEXEC, 0)
+	if err != nil {
+		return ""
+	}
+	defer unix.Close(fd)
+	text := make([]byte, 4096)
+	n, err := unix.Read(fd, text)
+	if err != nil {
+		return ""
+	}
+	return string(text[:n])
+}

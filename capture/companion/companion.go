@@ -1,0 +1,11 @@
+// Package companion holds the processes that stand beside an observed program: the
+// launcher that becomes it, the keeper that answers its calls should the observer
+// stop or die, and the witness that tells which signals its whole process group got.
+//
+// Each is this program started again under another name. They take over while the
+// program's packages are being initialised, so that none waits for those that it
+// does not need: the package therefore uses only os, syscall and what these use,
+// which are initialised first (the Go specification, "Program initialization").
+//
+//	started, err := companion.Launch(program, arguments, files, filter)
+package companion

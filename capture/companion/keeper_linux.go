@@ -1,0 +1,311 @@
+//go:build amd64 || arm64
+
+package companion
+
+import (
+	"os"
+	"runtime"
+	"strconv"
+	"sync/atomic"
+	"syscall"
+	"unsafe"
+)
+
+// Shared is the memory that the observer shares with its keeper. The kernel writes a
+// call that is received right into it, so that none can be in the observer's hands
+// without the keeper knowing it.
+type Shared struct {
+	stopped  atomic.Uint32 // the observer is about to stop itself
+	_        uint32
+	answered atomic.Uint64 // calls that the keeper let go on
+	_        [112]byte
+	Slots    [Slots]Slot
+}
+
+// Slots is how many calls can be in the observer's hands at once.
+const Slots = 62
+
+// Slot holds a call that was received.
+type Slot struct {
+	Notification
+	_ [48]byte // to a cache line of its own
+}
+
+const sharedSize = (unsafe.Sizeof(Shared{}) + 4095) &^ 4095
+
+// Keeper is a process that stands by while a program is observed. Should the observer
+// stop or end before the program does, however that comes, it lets every call pass:
+// without an answer the program would hang or fail.
+type Keeper struct {
+	wake   int
+	shared *Shared
+}
+
+// What is said to the keeper. If nothing is said any more, the observer is gone.
+const (
+	dismissed  = 'x' // nothing is left to keep
+	standIn    = 's' // the observer is about to stop itself
+	observerOn = 'o' // the observer is back
+)
+
+// What the keeper inherits.
+const (
+	keeperListener = 3
+	keeperMemory   = 4
+	keeperWake     = 5
+)
+
+const (
+	memfdCloseOnExec = 1
+	closeOnExecDup   = 1030 // F_DUPFD_CLOEXEC
+)
+
+// NewShared makes memory that a keeper can share, and the descriptor for it.
+func NewShared() (*Shared, int, error) {
+	name := append([]byte("endroit-keeper"), 0)
+	fd, _, errno := syscall.Syscall(sysMemfdCreate, uintptr(unsafe.Pointer(&name[0])), memfdCloseOnExec, 0)
+	if errno != 0 {
+		return nil, -1, errno
+	}
+	if err := syscall.Ftruncate(int(fd), int64(sharedSize)); err != nil {
+		_ = syscall.Close(int(fd))
+		return nil, -1, err
+	}
+	memory, err := syscall.Mmap(int(fd), 0, int(sharedSize), syscall.PROT_READ|syscall.PROT_WRITE, syscall.MAP_SHARED)
+	if err != nil {
+		_ = syscall.Close(int(fd))
+		return nil, -1, err
+	}
+	return (*Shared)(unsafe.Pointer(&memory[0])), int(fd), nil
+}
+
+// StartKeeper starts the keeper of a listener. memory is the descriptor of shared.
+func StartKeeper(listener, memory int, shared *Shared) (*Keeper, error) {
+	null, err := syscall.Open(os.DevNull, syscall.O_RDWR|syscall.O_CLOEXEC, 0)
+	if err != nil {
+		return nil, err
+	}
+	defer syscall.Close(null)
+	var pipe [2]int
+	if err := syscall.Pipe2(pipe[:], syscall.O_CLOEXEC); err != nil {
+		return nil, err
+	}
+	defer syscall.Close(pipe[0])
+	pid, err := syscall.ForkExec(self, []string{keeperName, strconv.Itoa(os.Getpid())}, &syscall.ProcAttr{
+		Dir:   "/",
+		Env:   []string{},
+		Files: descriptors(closing([]int{null, null, null, listener, memory, pipe[0]})),
+		Sys:   &syscall.SysProcAttr{Setsid: true}, // out of reach of the terminal's signals
+	})
+	if err != nil {
+		_ = syscall.Close(pipe[1])
+		return nil, err
+	}
+	go reap(pid)
+	return &Keeper{wake: pipe[1], shared: shared}, nil
+}
+
+// reap waits for a companion.
+func reap(pid int) { _, _ = syscall.Wait4(pid, nil, 0, nil) }
+
+func (k *Keeper) say(what byte) { _, _ = syscall.Write(k.wake, []byte{what}) }
+
+// Dismiss ends the keeper: no observed program is left.
+func (k *Keeper) Dismiss() {
+	if k != nil {
+		k.say(dismissed)
+		_ = syscall.Close(k.wake)
+	}
+}
+
+// TakeOver hands what is left to the keeper for good.
+func (k *Keeper) TakeOver() { _ = syscall.Close(k.wake) }
+
+// StandIn has the keeper answer while this process is stopped, since the command is.
+func (k *Keeper) StandIn(command int) {
+	if k != nil {
+		k.shared.stopped.Store(uint32(command))
+		k.say(standIn)
+	}
+}
+
+// Back says that this process goes on.
+func (k *Keeper) Back() {
+	if k != nil {
+		k.shared.stopped.Store(0)
+		k.say(observerOn)
+	}
+}
+
+// Answered is how many calls the keeper let go on.
+func (k *Keeper) Answered() uint64 {
+	if k == nil {
+		return 0
+	}
+	return k.shared.answered.Load()
+}
+
+// lookEvery is how often, in milliseconds, the keeper sees whether the observer is
+// stopped: by whom ever, since not all who stop it say so.
+const lookEvery = 50
+
+// keep is the keeper's life.
+func keep(args []string) int {
+	runtime.LockOSThread()
+	if len(args) != 1 {
+		return 2
+	}
+	k := &keeping{observer: args[0], l: &Listener{fd: keeperListener}}
+	memory, err := syscall.Mmap(keeperMemory, 0, int(sharedSize), syscall.PROT_READ|syscall.PROT_WRITE, syscall.MAP_SHARED)
+	if err != nil {
+		return 1
+	}
+	k.shared = (*Shared)(unsafe.Pointer(&memory[0]))
+	for {
+		fds := []pollFD{{fd: keeperWake, events: pollIn}, {fd: keeperListener, events: pollIn}}
+		if !k.standing {
+			fds = fds[:1]
+		}
+		n, errno := poll(fds, lookEvery)
+		switch {
+		case errno != 0 && errno != syscall.EINTR:
+			return 1
+		case errno != 0:
+		case fds[0].revents != 0:
+			switch k.told() {
+			case dismissed:
+				return 0
+			case standIn:
+				k.begin()
+			case observerOn:
+				k.standing = false
+			case 0: // the observer is gone
+				k.begin()
+				return k.forGood()
+			}
+		case n == 0 || !k.standing:
+			k.look()
+		}
+		if k.standing && len(fds) > 1 && fds[1].revents&pollIn != 0 {
+			k.answer()
+		} else if k.standing && len(fds) > 1 && fds[1].revents&pollHup != 0 {
+			k.standing = false
+		}
+	}
+}
+
+// keeping is the keeper at work.
+type keeping struct {
+	observer string // its process id
+	l        *Listener
+	shared   *Shared
+	standing bool
+	idle     int // looks in a row that found the observer stopped for no reason
+}
+
+// told is what the observer said, 0 once it is gone.
+func (k *keeping) told() byte {
+	said := make([]byte, 1)
+	for {
+		n, err := syscall.Read(keeperWake, said)
+		if err == syscall.EINTR {
+			continue
+		}
+		if n != 1 || err != nil {
+			return 0
+		}
+		return said[0]
+	}
+}
+
+// begin answers what is in the observer's hands.
+func (k *keeping) begin() {
+	k.standing = true
+	for i := range k.shared.Slots {
+		if id := k.shared.Slots[i].ID; id != 0 && k.l.GoOn(id) {
+			k.shared.answered.Add(1)
+		}
+	}
+}
+
+func (k *keeping) answer() bool {
+	var n Notification
+	if err := k.l.Receive(&n); err != nil {
+		return err != ErrAllGone
+	}
+	// Refusing what would bypass the filter goes on: the observer comes back.
+	if n.Nr == ioUringSetup {
+		k.l.Refuse(n.ID)
+		return true
+	}
+	if k.l.GoOn(n.ID) {
+		k.shared.answered.Add(1)
+	}
+	return true
+}
+
+// forGood answers until every program has ended.
+func (k *keeping) forGood() int {
+	for k.answer() {
+	}
+	return 0
+}
+
+// look sees whether the observer is stopped.
+func (k *keeping) look() {
+	stopped := state(k.observer) == 'T'
+	switch {
+	case stopped && !k.standing:
+		k.begin()
+	case !stopped && k.standing && k.shared.stopped.Load() == 0:
+		k.standing = false
+	}
+	// The observer stopped itself since the command was stopped. If the command was
+	// continued in that very moment, nobody but the keeper would continue the observer.
+	if stopped && k.shared.stopped.Load() != 0 && k.commandRuns() {
+		if k.idle++; k.idle >= 2 {
+			if pid, err := strconv.Atoi(k.observer); err == nil {
+				_ = syscall.Kill(pid, syscall.SIGCONT)
+			}
+		}
+	} else {
+		k.idle = 0
+	}
+}
+
+// commandRuns reports whether the command, whose id the observer noted, is not stopped.
+func (k *keeping) commandRuns() bool {
+	pid := k.shared.stopped.Load()
+	if pid <= 1 {
+		return false
+	}
+	s := state(strconv.Itoa(int(pid)))
+	return s != 'T' && s != 0
+}
+
+// state is the letter for the state of a process (proc(5), /proc/PID/stat), 0 if there
+// is none.
+func state(pid string) byte {
+	fd, err := syscall.Open("/proc/"+pid+"/stat", syscall.O_RDONLY|syscall.O_CLOEXEC, 0)
+	if err != nil {
+		return 0
+	}
+	defer syscall.Close(fd)
+	text := make([]byte, 512)
+	n, _ := syscall.Read(fd, text)
+	for i := n - 1; i >= 0; i-- { // the name before it may hold anything
+		if text[i] == ')' && i+2 < n {
+			return text[i+2]
+		}
+	}
+	return 0
+}
+
+// State is the letter for the state of a process, 0 if there is none.
+func State(pid int) byte { return state(strconv.Itoa(pid)) }
+
+// What is refused at any time, since it would bypass the filter: io_uring_setup has one
+// number on all architectures.
+const (
+	ioUringSetup = 425
+)

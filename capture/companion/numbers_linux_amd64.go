@@ -1,0 +1,6 @@
+package companion
+
+const (
+	sysSeccomp     = 317
+	sysMemfdCreate = 319
+)

@@ -1,0 +1,6 @@
+package companion
+
+const (
+	sysSeccomp     = 277
+	sysMemfdCreate = 279
+)

@@ -1,0 +1,158 @@
+//go:build amd64 || arm64
+
+package capture
+
+import (
+	"path"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"endroit/core/trace"
+)
+
+// inode is a file, whatever its name: file systems use a number again, but not with the
+// same time of making.
+type inode struct {
+	device uint64
+	number uint64
+	made   int64 // nanoseconds; 0 where the file system does not say
+}
+
+// name is what is known of a path of the host. The lock of processes guards its fields.
+type name struct {
+	path  string
+	probe string // by which this process reaches it
+	f     *seenFile
+
+	looked
+	checked time.Duration // when it was looked at; 0 if that counts no more
+	change  *change       // one under way that concerns it
+}
+
+// looked is a file as it was found.
+type looked struct {
+	state    trace.State
+	inode    inode
+	uid      int // whose rights were asked for
+	readable bool
+	writable bool
+}
+
+func (l looked) there() bool { return l.state.Is != trace.IsAbsent && l.state.Is != "" }
+
+// names are the paths that programs used, by folder, so that those in a folder that is
+// renamed are found without going through all. The lock of processes guards it.
+type names struct {
+	byPath  map[string]*name
+	files   map[string][]*name  // by folder
+	folders map[string][]string // those in a folder that hold names, or hold such
+	moves   uint32              // how often paths may have come to mean others
+	kept    map[inode]bool      // files whose content is safe: what the run found is kept, or the run made it
+	keeping map[inode]chan struct{}
+}
+
+func newNames() *names {
+	return &names{byPath: map[string]*name{}, files: map[string][]*name{}, folders: map[string][]string{}, kept: map[inode]bool{}, keeping: map[inode]chan struct{}{}}
+}
+
+// of is what is known of a path.
+func (ns *names) of(full, probe string) *name {
+	n := ns.byPath[full]
+	if n != nil {
+		n.probe = probe
+		return n
+	}
+	n = &name{path: full, probe: probe}
+	ns.byPath[full] = n
+	dir := path.Dir(full)
+	first := ns.files[dir] == nil
+	ns.files[dir] = append(ns.files[dir], n)
+	for first && dir != "/" {
+		parent := path.Dir(dir)
+		first = ns.files[parent] == nil && ns.folders[parent] == nil
+		ns.folders[parent] = append(ns.folders[parent], dir)
+		dir = parent
+	}
+	return n
+}
+
+// below are the names in a folder, at any depth.
+func (ns *names) below(folder string) (all []*name) {
+	next, seen := []string{folder}, map[string]bool{}
+	for len(next) > 0 {
+		dir := next[0]
+		next = next[1:]
+		if !seen[dir] {
+			seen[dir] = true
+			all = append(all, ns.files[dir]...)
+			next = append(next, ns.folders[dir]...)
+		}
+	}
+	return all
+}
+
+// spelling is a folder that the person knows by another name than its real one, such as
+// a home behind a link.
+type spelling struct{ real, known string }
+
+// spelled is a path as the person knows it.
+func (s *supervisor) spelled(real string) string {
+	for _, x := range s.spellings {
+		if trace.Within(real, x.real) {
+			return rebased(real, x.real, x.known)
+		}
+	}
+	return real
+}
+
+// lookAtPath looks at a path without following a link at its end. uid is whose rights to
+// it count.
+func lookAtPath(at string, uid int) (l looked) {
+	l.uid = uid
+	var st unix.Statx_t
+	const wanted = unix.STATX_BASIC_STATS | unix.STATX_BTIME
+	if unix.Statx(unix.AT_FDCWD, at, unix.AT_SYMLINK_NOFOLLOW|unix.AT_NO_AUTOMOUNT, wanted, &st) != nil {
+		l.state.Is = trace.IsAbsent
+		return l
+	}
+	l.state, l.inode = stateOfStatx(&st)
+	switch {
+	case l.state.Is == trace.IsLink:
+	case uid == unix.Geteuid():
+		l.readable = uid == 0 || unix.Faccessat(unix.AT_FDCWD, at, unix.R_OK, unix.AT_EACCESS) == nil
+		l.writable = unix.Faccessat(unix.AT_FDCWD, at, unix.W_OK, unix.AT_EACCESS) == nil
+	default:
+		l.readable, l.writable = mayByMode(&st, uid, 4), mayByMode(&st, uid, 2)
+	}
+	return l
+}
+
+// mayByMode reports whether a user may do something by the mode of a file alone; groups
+// beyond the owner's and access lists are not known here, so that they count as rights.
+func mayByMode(st *unix.Statx_t, uid int, bit uint16) bool {
+	switch {
+	case uid <= 0:
+		return true
+	case int(st.Uid) == uid:
+		return st.Mode>>6&bit != 0
+	}
+	return (st.Mode>>3|st.Mode)&bit != 0
+}
+
+func stateOfStatx(st *unix.Statx_t) (trace.State, inode) {
+	s := trace.State{Is: trace.IsOther, Time: time.Unix(st.Mtime.Sec, int64(st.Mtime.Nsec)).UTC()}
+	switch st.Mode & unix.S_IFMT {
+	case unix.S_IFREG:
+		s.Is, s.Size = trace.IsFile, int64(st.Size)
+	case unix.S_IFDIR:
+		s.Is = trace.IsFolder
+	case unix.S_IFLNK:
+		s.Is = trace.IsLink
+	}
+	id := inode{device: unix.Mkdev(st.Dev_major, st.Dev_minor), number: st.Ino}
+	if st.Mask&unix.STATX_BTIME != 0 {
+		id.made = st.Btime.Sec*1e9 + int64(st.Btime.Nsec)
+	}
+	return s, id
+}

@@ -1,0 +1,180 @@
+//go:build amd64 || arm64
+
+package capture
+
+import (
+	"os"
+	"path"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"endroit/core/trace"
+)
+
+// view is what paths mean to a process: its root folder and the mounts that it sees.
+// Processes that see the same share it.
+type view struct {
+	root  string // its root folder, as the mounts' own root has it; empty if it is that
+	space string // its mount namespace; empty if it is the host's
+	top   *base  // what absolute paths begin at
+
+	mu     sync.Mutex
+	bases  map[string]*base
+	mounts mounts
+}
+
+// own reports whether the view is not the host's.
+func (v *view) own() bool { return v.root != "" || v.space != "" }
+
+// base is a folder that paths begin at, with the names that were used from it.
+type base struct {
+	folder string // without links; as the mounts' own root has it
+	names  map[string]*alias
+}
+
+// alias is a name that a program used, and the file that it led to.
+type alias struct {
+	name  *name
+	moved uint32 // the names' count of moves, when it was followed
+	at    time.Duration
+}
+
+// maxBases and maxAliases bound the memory for names that are used again and again.
+const (
+	maxBases   = 2_000
+	maxAliases = 20_000
+)
+
+// at is the base of a folder.
+func (v *view) at(folder string) *base {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	b := v.bases[folder]
+	if b == nil {
+		if v.bases == nil || len(v.bases) >= maxBases {
+			v.bases = map[string]*base{}
+			if v.top != nil {
+				v.bases["/"] = v.top
+			}
+		}
+		b = &base{folder: folder, names: map[string]*alias{}}
+		v.bases[folder] = b
+	}
+	return b
+}
+
+// viewOf finds a process's view, with its mounts as they are now.
+func (ps *processes) viewOf(pid int) *view {
+	dir := "/proc/" + strconv.Itoa(pid)
+	root := ""
+	if r, err := os.Readlink(dir + "/root"); err == nil && r != "/" {
+		root = r
+	}
+	ns, err := os.Readlink(dir + "/ns/mnt")
+	if err != nil || ps.mntSpace == "" || ns == ps.mntSpace {
+		ns = ""
+	}
+	if root == "" && ns == "" {
+		return ps.host
+	}
+	key := ns + " " + root
+	ps.mu.Lock()
+	v := ps.views[key]
+	if v == nil {
+		v = &view{root: root, space: ns}
+		v.top = v.at("/")
+		ps.views[key] = v
+	}
+	ps.mu.Unlock()
+	if ns != "" {
+		all := readMounts(strconv.Itoa(pid))
+		v.mu.Lock()
+		v.mounts = all
+		v.bases = map[string]*base{"/": v.top}
+		v.mu.Unlock()
+		ps.mu.Lock()
+		clear(v.top.names)
+		ps.mu.Unlock()
+	}
+	return v
+}
+
+// inside is a path without links, as the mounts' own root has it, from the view's root.
+func (v *view) inside(full string) string {
+	if v.root == "" {
+		return full
+	}
+	if !trace.Within(full, v.root) {
+		return full // it was opened before the root was changed
+	}
+	return rebased(full, v.root, "/")
+}
+
+// onHost is where a path that a process with this view sees is for the host: plain says
+// that it is there as the process sees it. ok is false for what the host sees nowhere.
+func (ps *processes) onHost(v *view, full string) (host string, plain, ok bool) {
+	if v.space == "" {
+		return full, true, true
+	}
+	v.mu.Lock()
+	all := v.mounts
+	v.mu.Unlock()
+	name := v.inside(full)
+	if found, ok := all.onHost(name, ps.host.mounts); ok {
+		return found, true, true
+	}
+	// The upper folder of an overlay is where what is written lands.
+	i := all.holding(name)
+	if i < 0 || all[i].upper == "" {
+		return "", false, false
+	}
+	upper := rebased(rebased(name, all[i].point, all[i].root), "/", all[i].upper)
+	if _, err := os.Lstat(all[i].upper); err == nil {
+		return upper, false, true // it was named as the host has it
+	}
+	host, ok = all.onHost(upper, ps.host.mounts)
+	return host, false, ok
+}
+
+// openRoot opens a process's root folder, in its own mounts.
+func openRoot(pid int) (int, error) {
+	return unix.Open("/proc/"+strconv.Itoa(pid)+"/root", unix.O_PATH|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+}
+
+// followed is the path without links of what a process with a view of its own means by
+// an absolute path: links count from its root, and nothing leads above that. It is as the
+// mounts' own root has it.
+func followed(pid int, name string, flags int) (string, error) {
+	root, err := openRoot(pid)
+	if err != nil {
+		return "", err
+	}
+	defer unix.Close(root)
+	return followedFrom(root, name, flags)
+}
+
+// followedFrom is followed for another folder as the root.
+func followedFrom(root int, name string, flags int) (string, error) {
+	fd, err := unix.Openat2(root, name, &unix.OpenHow{Flags: uint64(unix.O_PATH | unix.O_CLOEXEC | flags), Resolve: unix.RESOLVE_IN_ROOT})
+	if err != nil {
+		return "", err
+	}
+	defer unix.Close(fd)
+	return pathOf(fd)
+}
+
+// pathOf is the path of an open file.
+func pathOf(fd int) (string, error) {
+	found, err := os.Readlink("/proc/self/fd/" + strconv.Itoa(fd))
+	switch {
+	case err != nil:
+		return "", err
+	case !path.IsAbs(found) || strings.HasSuffix(found, " (deleted)"):
+		return "", unix.ENOENT
+	}
+	return found, nil
+}
