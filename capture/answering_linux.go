@@ -28,7 +28,7 @@ type answering struct {
 	shared *companion.Shared
 	// quick observes a call that needs no look at any file and reports whether it was
 	// one; slow observes any other.
-	quick func(n *companion.Notification, at time.Duration) bool
+	quick func(n *companion.Notification, at time.Duration, memory []byte) bool
 	slow  func(n *companion.Notification, h *inHand)
 	gap   func(what string)
 	// careful has all that waits received before any is answered.
@@ -115,8 +115,7 @@ func (a *answering) another(now func() time.Duration) bool {
 // thread leads in its turn.
 func (a *answering) thread(n *companion.Notification, now func() time.Duration) {
 	runtime.LockOSThread()
-	// The sooner a call is received, the less can come between. It may not be allowed.
-	_ = unix.Setpriority(unix.PRIO_PROCESS, unix.Gettid(), -20)
+	memory := make([]byte, quickText)
 	for {
 		select {
 		case <-a.lead:
@@ -129,7 +128,7 @@ func (a *answering) thread(n *companion.Notification, now func() time.Duration) 
 			err := a.l.Receive(n)
 			switch {
 			case err == nil:
-				a.take(n, now)
+				a.take(n, memory, now)
 			case errors.Is(err, companion.ErrAllGone):
 				a.end.Do(func() { close(a.over) })
 				return
@@ -146,14 +145,14 @@ func (a *answering) thread(n *companion.Notification, now func() time.Duration) 
 }
 
 // take handles the call that the leader received.
-func (a *answering) take(n *companion.Notification, now func() time.Duration) {
+func (a *answering) take(n *companion.Notification, memory []byte, now func() time.Duration) {
 	at := now()
 	if a.leaving.Load() {
 		a.l.GoOn(n.ID)
 		return
 	}
 	a.leading.Store(n.ID)
-	done := a.quick(n, at)
+	done := a.quick(n, at, memory)
 	if !a.leading.CompareAndSwap(n.ID, 0) {
 		return // it took too long, and another leads
 	}

@@ -112,3 +112,22 @@ var callByNumber = func() map[numbered]*call {
 	}
 	return m
 }()
+
+// byNumber are the calls of this machine's own kind of programs, where nearly all are.
+var byNumber = func() (list [maxNumber]*call) {
+	for i, c := range calls {
+		list[c.nr] = &calls[i]
+	}
+	return list
+}()
+
+// maxNumber is above all numbers of calls that are known here.
+const maxNumber = 512
+
+// callOf is what a call means; nil of one that is not in the tables.
+func callOf(arch uint32, nr int32) *call {
+	if arch == auditArch && nr >= 0 && nr < maxNumber {
+		return byNumber[nr]
+	}
+	return callByNumber[numbered{arch, uint32(nr)}]
+}

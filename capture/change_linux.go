@@ -37,6 +37,9 @@ func (s *supervisor) begin(w *work, c *change) {
 	c.s, c.at, c.p, c.n, c.th, c.nr = s, w.at, w.p, w.p.n, w.th, w.n.Nr
 	s.ps.mu.Lock()
 	w.th.change = c
+	if c.op == trace.Run {
+		w.p.exec = c
+	}
 	for _, t := range []*target{c.from, c.to} {
 		if t != nil {
 			t.name.change = c
@@ -128,6 +131,9 @@ func (s *supervisor) conclude(c *change, last bool) bool {
 	s.ps.mu.Lock()
 	if c.th.change == c {
 		c.th.change = nil
+	}
+	if c.p.exec == c {
+		c.p.exec = nil
 	}
 	for _, t := range []*target{c.from, c.to} {
 		if t == nil {

@@ -144,8 +144,9 @@ func (l *looks) byServices() {
 		if f != nil && l.r.isChanged(f) {
 			continue
 		}
-		f = l.r.file(d.path, stateOfInfo(d.before))
-		l.r.event(trace.Event{At: d.happenedAt(l.header.Started, now), Op: trace.Changed, File: f.n, Size: d.after.Size(), What: trace.Unobserved})
+		at := d.happenedAt(l.header.Started, now)
+		f = l.r.fileBefore(d.path, stateOfInfo(d.before), at)
+		l.r.event(trace.Event{At: at, Op: trace.Changed, File: f.n, Size: d.after.Size(), What: trace.Unobserved})
 		l.r.touched(f)
 	}
 }

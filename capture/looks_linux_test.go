@@ -290,7 +290,7 @@ func TestVersionsHaveLimits(t *testing.T) {
 	_, gaps, err := r.close()
 	require.NoError(t, err)
 	require.Len(t, gaps, 1)
-	assert.Contains(t, gaps[0].What, "came to their limit")
+	assert.Contains(t, gaps[0].What, "more than their limit (12 bytes in all)")
 	entries := must(os.ReadDir(filepath.Join(folder, "v", "content")))
 	assert.Len(t, entries, 1)
 }

@@ -21,22 +21,23 @@ type inode struct {
 
 // name is what is known of a path of the host. The lock of processes guards its fields.
 type name struct {
-	path  string
-	probe string // by which this process reaches it
-	f     *seenFile
-
-	looked
+	number  int32         // of the file in the trace; 0 if it is not told yet
+	plain   bool          // a file that the program may read
 	checked time.Duration // when it was looked at; 0 if that counts no more
 	change  *change       // one under way that concerns it
+	looked
+	f     *seenFile
+	path  string
+	probe string // by which this process reaches it
 }
 
 // looked is a file as it was found.
 type looked struct {
-	state    trace.State
-	inode    inode
 	uid      int // whose rights were asked for
 	readable bool
 	writable bool
+	inode    inode
+	state    trace.State
 }
 
 func (l looked) there() bool { return l.state.Is != trace.IsAbsent && l.state.Is != "" }

@@ -26,10 +26,11 @@ type process struct {
 	writes bool // it has opened a file for writing
 	moves  bool // it may have got another root folder or other mounts
 	view   *view
-	image  image // of the program that it runs
-	chdirs int   // how often its working folder may have changed
-	signal bool  // it has a handler that does not restart calls
-	hidden bool  // its memory cannot be read
+	image  image   // of the program that it runs
+	chdirs int     // how often its working folder may have changed
+	signal bool    // it has a handler that does not restart calls
+	exec   *change // it is executing another program, as far as known
+	hidden bool    // its memory cannot be read
 }
 
 // thread caches which process a thread belongs to. The kernel reuses thread
@@ -82,10 +83,16 @@ func (ps *processes) of(tid int) *process { return ps.thread(tid).process }
 // holds mu.
 func (ps *processes) known(tid int, now time.Duration) *thread {
 	t := ps.threads[tid]
-	if t == nil || now-t.checked > trust || t.process.stale || t.process.moves {
+	if t == nil || !ps.current(t, now) {
 		return nil
 	}
 	return t
+}
+
+// current reports whether what is known of a thread still holds. The caller holds mu.
+func (ps *processes) current(t *thread, now time.Duration) bool {
+	p := t.process
+	return now-t.checked <= trust && !p.stale && !p.moves && p.exec == nil
 }
 
 // thread finds a thread.
@@ -122,6 +129,9 @@ func (ps *processes) thread(tid int) *thread {
 	}
 	ps.mu.Lock()
 	stale, moves := t.process.stale, t.process.moves
+	if was := ps.threads[tid]; was != nil && was != t {
+		was.checked = -trust - 1 // somebody may remember it
+	}
 	ps.threads[tid] = t
 	t.checked = now
 	ps.mu.Unlock()

@@ -1,6 +1,7 @@
 package capture
 
 import (
+	"strings"
 	"sync"
 	"time"
 
@@ -31,12 +32,42 @@ type recorder struct {
 	running map[int]*holder // processes by id, to look at their descriptors
 }
 
-// record is an event, or another line of the trace.
+// record is an event, or another line of the trace. There are many of them: it is small.
 type record struct {
-	at    time.Duration // its place in the order
-	event trace.Event
-	other any // *trace.File, *trace.Process, trace.Cue, trace.Exit, trace.Known, trace.After; nil: the event
+	at                time.Duration // its place in the order
+	process, file, to int32
+	op                uint8 // its index in operations
+	more              *more // nil of a plain event
 }
+
+// more is what few records have.
+type more struct {
+	size  int64
+	what  string
+	other any // *trace.File, *trace.Process, trace.Cue, trace.Exit, trace.Known, trace.After, trace.Reached, trace.Gap; nil: an event
+}
+
+var operations = trace.Ops()
+
+// indexOf is an operation's index.
+var indexOf = func() map[trace.Op]uint8 {
+	m := map[trace.Op]uint8{}
+	for i, op := range operations {
+		m[op] = uint8(i)
+	}
+	return m
+}()
+
+func recordOf(e trace.Event) record {
+	x := record{at: e.At, process: int32(e.Process), file: int32(e.File), to: int32(e.To), op: indexOf[e.Op]}
+	if e.Size != 0 || e.What != "" {
+		x.more = &more{size: e.Size, what: e.What}
+	}
+	return x
+}
+
+// line is another line of the trace, at its place in the order.
+func line(at time.Duration, other any) record { return record{at: at, more: &more{other: other}} }
 
 // seenFile is what the observer keeps of a path.
 type seenFile struct {
@@ -73,7 +104,10 @@ func (r *recorder) changes() (n int) {
 
 // maxQueued is how many records may wait for the writer, should the disk stall. What
 // comes then is lost and counted: the observed program does not wait for a disk.
-const maxQueued = 1 << 20
+const (
+	maxQueued = 1 << 20
+	batch     = 4096
+)
 
 func newRecorder(w *trace.Writer, start time.Time) *recorder {
 	r := &recorder{start: start, files: map[string]*seenFile{}, running: map[int]*holder{}, waking: make(chan struct{}, 1), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
@@ -92,13 +126,11 @@ func (r *recorder) add(x record) {
 	case len(r.queue) >= maxQueued:
 		r.note("events were lost, as the trace could not be written as fast as they came", 1)
 	default:
-		if x.other == nil {
-			x.at = x.event.At
-		} else if x.at == 0 {
-			x.at = r.now()
+		if r.queue == nil {
+			r.queue = make([]record, 0, 2*batch)
 		}
 		r.queue = append(r.queue, x)
-		if len(r.queue)&0xfff == 0 { // the writer gets many at a time; flush gives it the rest
+		if len(r.queue)%batch == 0 { // the writer gets many at a time; flush gives it the rest
 			r.wake()
 		}
 	}
@@ -119,7 +151,7 @@ func (r *recorder) process(p trace.Process) int {
 	p.N = r.nProcs
 	p.At = max(p.At, 1)
 	r.began = append(r.began, p.At)
-	r.add(record{at: p.At, other: &p})
+	r.add(line(p.At, &p))
 	return r.nProcs
 }
 
@@ -129,26 +161,44 @@ func (r *recorder) processes() int {
 	return r.nProcs
 }
 
-func (r *recorder) other(line any) {
+func (r *recorder) other(other any) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.add(record{other: line})
+	r.add(line(r.now(), other))
 }
 
-// file declares a path, unless it is known by now.
+// file declares a path, unless it is known by now, with its state as it was just found.
 func (r *recorder) file(path string, before trace.State) *seenFile {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if f := r.files[path]; f != nil {
 		return f
 	}
+	now := r.now()
+	return r.declare(path, before, now, now)
+}
+
+// fileBefore declares a path whose state was known before the run, for what happened to
+// it at a time that may be past.
+func (r *recorder) fileBefore(path string, before trace.State, at time.Duration) *seenFile {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if f := r.files[path]; f != nil {
+		return f
+	}
+	return r.declare(path, before, 0, at)
+}
+
+// declare declares a path. The caller holds mu.
+func (r *recorder) declare(path string, before trace.State, seen, at time.Duration) *seenFile {
 	r.nFiles++
-	f := &seenFile{n: r.nFiles, path: path, before: before, exists: before.Is != trace.IsAbsent, size: before.Size, time: before.Time}
-	r.files[path] = f
+	at = max(at, 1)
+	f := &seenFile{n: r.nFiles, path: path, before: before, exists: before.Is != trace.IsAbsent, size: before.Size, time: before.Time, first: at, latest: at}
+	if before.Is != trace.IsKey && !strings.HasPrefix(path, "registry:") {
+		r.files[path] = f
+	}
 	r.list = append(r.list, f)
-	f.first = r.now()
-	f.latest = f.first
-	r.add(record{at: f.first, other: &trace.File{N: f.n, Path: path, Before: before, At: f.first}})
+	r.add(line(at, &trace.File{N: f.n, Path: path, Before: before, At: seen}))
 	return f
 }
 
@@ -166,25 +216,32 @@ func (r *recorder) did(e trace.Event, f, to *seenFile, changes bool) {
 	}
 }
 
+// plain queues an event of a file and a process that were seen before.
+func (r *recorder) plain(e record) {
+	r.mu.Lock()
+	r.add(e)
+	r.mu.Unlock()
+}
+
 // put queues an event: not before its process and its files were first seen, and one
 // that was found by looking, by the time of the file, not before what was seen of the
 // file by then. The caller holds mu.
 func (r *recorder) put(e trace.Event) {
-	for _, n := range []int{e.File, e.To} {
-		if n == 0 {
-			continue
-		}
-		f := r.list[n-1]
-		if e.Op == trace.Changed {
-			e.At = max(e.At, f.latest)
-		}
-		e.At = max(e.At, f.first)
-		f.latest = max(f.latest, e.At)
+	f := r.list[e.File-1]
+	if e.Op == trace.Changed {
+		e.At = max(e.At, f.latest)
 	}
+	e.At = max(e.At, f.first)
+	if e.To != 0 {
+		to := r.list[e.To-1]
+		e.At = max(e.At, to.first)
+		to.latest = max(to.latest, e.At)
+	}
+	f.latest = max(f.latest, e.At)
 	if e.Process > 0 {
 		e.At = max(e.At, r.began[e.Process-1])
 	}
-	r.add(record{event: e})
+	r.add(recordOf(e))
 }
 
 // stands reports whether a file is there, as far as is known.
@@ -206,7 +263,7 @@ func (r *recorder) knownBefore(f *seenFile, state trace.State) {
 	defer r.mu.Unlock()
 	if f.before.Digest == "" {
 		f.before = state
-		r.add(record{other: trace.Known{File: f.n, State: state}})
+		r.add(line(r.now(), trace.Known{File: f.n, State: state}))
 	}
 }
 
@@ -216,7 +273,7 @@ func (r *recorder) reachedAs(f *seenFile, path string) {
 	defer r.mu.Unlock()
 	if !f.reached {
 		f.reached = true
-		r.add(record{other: trace.Reached{File: f.n, Path: path}})
+		r.add(line(r.now(), trace.Reached{File: f.n, Path: path}))
 	}
 }
 
@@ -306,7 +363,7 @@ func (r *recorder) close() (trace.End, []trace.Gap, error) {
 	var gaps []trace.Gap
 	for _, g := range r.gapList {
 		gaps = append(gaps, *g)
-		r.queue = append(r.queue, record{at: 1 << 62, other: *g})
+		r.queue = append(r.queue, line(1<<62, *g))
 	}
 	r.closed = true
 	r.wake()
@@ -326,10 +383,11 @@ func (r *recorder) write(w *trace.Writer) {
 	defer close(r.done)
 	last := time.Now()
 	var held ordered
+	var numbers numbering
 	put := func(list []record) {
 		for _, x := range list {
 			if r.err == nil {
-				r.err = writeRecord(w, x)
+				r.err = numbers.write(w, x)
 			}
 		}
 	}
@@ -355,7 +413,7 @@ func (r *recorder) write(w *trace.Writer) {
 	}
 }
 
-// ordered holds records by their time.
+// ordered holds records by their place in the order.
 type ordered struct {
 	list  []record
 	first int // what is before it was taken
@@ -363,45 +421,79 @@ type ordered struct {
 
 // insert puts a record behind those that are not later: nearly always the end.
 func (o *ordered) insert(x record) {
+	if len(o.list) == cap(o.list) && o.first > len(o.list)/2 {
+		o.list, o.first = o.list[:copy(o.list, o.list[o.first:])], 0
+	}
 	o.list = append(o.list, x)
 	for i := len(o.list) - 1; i > o.first && o.list[i-1].at > x.at; i-- {
 		o.list[i], o.list[i-1] = o.list[i-1], o.list[i]
 	}
 }
 
-// until takes what is not later than a time.
+// until takes what is not later than a time. It is there until the next insert.
 func (o *ordered) until(end time.Duration) []record {
 	from := o.first
-	for o.first < len(o.list) {
-		if o.list[o.first].at > end {
-			break
-		}
+	for o.first < len(o.list) && o.list[o.first].at <= end {
 		o.first++
 	}
-	out := o.list[from:o.first]
-	if o.first > len(o.list)/2 {
-		o.list, o.first = append([]record(nil), o.list[o.first:]...), 0
-	}
-	return out
+	return o.list[from:o.first]
 }
 
-func writeRecord(w *trace.Writer, x record) error {
-	switch o := x.other.(type) {
-	case nil:
-		return w.Event(x.event)
+// numbering translates the recorder's numbers to the trace's, which count in the order of
+// the lines.
+type numbering struct{ files, processes []int }
+
+func (n *numbering) file(k int) int    { return at(n.files, k) }
+func (n *numbering) process(k int) int { return at(n.processes, k) }
+
+func at(list []int, k int) int {
+	if k < 1 || k > len(list) {
+		return 0
+	}
+	return list[k-1]
+}
+
+func set(list []int, k, to int) []int {
+	for len(list) < k {
+		list = append(list, 0)
+	}
+	list[k-1] = to
+	return list
+}
+
+func (n *numbering) write(w *trace.Writer, x record) (err error) {
+	if x.more == nil || x.more.other == nil {
+		e := trace.Event{At: x.at, Op: operations[x.op], File: n.file(int(x.file)), To: n.file(int(x.to)), Process: n.process(int(x.process))}
+		if x.more != nil {
+			e.Size, e.What = x.more.size, x.more.what
+		}
+		return w.Event(e)
+	}
+	switch o := x.more.other.(type) {
 	case *trace.File:
-		return w.File(o)
+		k := o.N
+		err = w.File(o)
+		n.files = set(n.files, k, o.N)
+		return err
 	case *trace.Process:
-		return w.Process(o)
+		k := o.N
+		o.Parent = n.process(o.Parent)
+		err = w.Process(o)
+		n.processes = set(n.processes, k, o.N)
+		return err
 	case trace.Cue:
 		return w.Cue(o)
 	case trace.Exit:
+		o.Process = n.process(o.Process)
 		return w.Exit(o)
 	case trace.Known:
+		o.File = n.file(o.File)
 		return w.Known(o)
 	case trace.After:
+		o.File = n.file(o.File)
 		return w.After(o)
 	case trace.Reached:
+		o.File = n.file(o.File)
 		return w.Reached(o)
 	case trace.Gap:
 		return w.Gap(o)

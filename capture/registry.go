@@ -109,10 +109,8 @@ func (g *registry) change(root string, c hive.Change, at time.Duration) {
 	defer g.r.mu.Unlock()
 	f := g.keys[id]
 	if f == nil {
-		g.r.nFiles++
-		f = &seenFile{n: g.r.nFiles, path: name}
+		f = g.r.declare(name, keyState(c.Before), 0, at)
 		g.keys[id] = f
-		g.r.add(record{other: &trace.File{N: f.n, Path: name, Before: keyState(c.Before)}})
 		g.r.changed = append(g.r.changed, f)
 		f.changed = true
 	}
@@ -127,7 +125,7 @@ func (g *registry) change(root string, c hive.Change, at time.Duration) {
 		e.Size = int64(len(c.After.Values))
 	}
 	f.key = keyState(c.After)
-	g.r.add(record{event: e})
+	g.r.put(e)
 }
 
 // states are those of the keys that changed, as they are at the end.

@@ -29,6 +29,7 @@ type supervisor struct {
 	ps        *processes // its lock guards names too
 	names     *names
 	changes   chan *change
+	last      *thread  // that called last; the lock of processes guards it
 	kept      *keeping // may be nil
 	own       func(path string) bool
 	spellings []spelling
@@ -76,8 +77,8 @@ type work struct {
 
 // quick observes an opening of which all is known, and reports whether it was one. It
 // asks the kernel for nothing but the path in the caller's memory.
-func (s *supervisor) quick(n *companion.Notification, at time.Duration) bool {
-	c := callByNumber[numbered{n.Arch, uint32(n.Nr)}]
+func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory []byte) bool {
+	c := callOf(n.Arch, n.Nr)
 	if c == nil {
 		s.l.GoOn(n.ID)
 		return true
@@ -85,57 +86,72 @@ func (s *supervisor) quick(n *companion.Notification, at time.Duration) bool {
 	if c.act != actOpen || s.launcher.Load() != 0 {
 		return false
 	}
-	var memory [quickText]byte
-	text := s.shortText(n, n.Args[c.path], memory[:])
+	text := s.shortText(n, n.Args[c.path], memory[:quickText])
 	if text == nil {
 		return false
 	}
 	if c.dir >= 0 && text[0] != '/' && int32(n.Args[c.dir]) != atCWD {
 		return false
 	}
-	f, op, number, told := s.asBefore(int(n.TID), text, n.Args[c.flags], at)
+	e, f, told := s.asBefore(int(n.TID), text, n.Args[c.flags], at)
 	if !told {
 		return false
 	}
-	if s.l.GoOn(n.ID) && op != "" {
-		s.event(at, number, op, f, nil, "", op != trace.Read && op != trace.List)
+	switch went := s.l.GoOn(n.ID); {
+	case !went || e.file == 0:
+	case f != nil:
+		s.event(at, int(e.process), operations[e.op], f, nil, bothWays(operations[e.op], n.Args[c.flags]), true)
+	default:
+		s.r.plain(e)
 	}
 	return true
 }
 
 // asBefore tells what an opening is from what is known of the name. told is false if
-// that is not enough; op is empty for an opening that fails.
-func (s *supervisor) asBefore(tid int, text []byte, flags uint64, at time.Duration) (f *seenFile, op trace.Op, number int, told bool) {
+// that is not enough; the record has no file for an opening that fails. f is the file if
+// the opening changes it.
+func (s *supervisor) asBefore(tid int, text []byte, flags uint64, at time.Duration) (e record, f *seenFile, told bool) {
 	if flags&(unix.O_EXCL|unix.O_NOFOLLOW) != 0 || flags&unix.O_TMPFILE == unix.O_TMPFILE {
-		return nil, "", 0, false
+		return e, nil, false
 	}
 	s.ps.mu.Lock()
 	defer s.ps.mu.Unlock()
-	th := s.ps.known(tid, at)
-	if th == nil || th.change != nil {
-		return nil, "", 0, false
+	th := s.last
+	if th == nil || th.tid != tid || !s.ps.current(th, at) {
+		if th = s.ps.known(tid, at); th == nil {
+			return e, nil, false
+		}
+		s.last = th
+	}
+	if th.change != nil {
+		return e, nil, false
 	}
 	p := th.process
 	b := p.view.top
 	if text[0] != '/' {
 		if !th.folderKnown(at, s.names.moves) {
-			return nil, "", 0, false
+			return e, nil, false
 		}
 		b = th.folder
 	}
 	a := b.names[string(text)]
-	if a == nil || a.moved != s.names.moves || at-a.at > trust {
-		return nil, "", 0, false
-	}
 	n := a.name
-	if n.f == nil || !n.there() || n.change != nil || n.checked == 0 || at-n.checked > trust || n.uid != p.uid {
-		return nil, "", 0, false
+	if n == nil || a.moved != s.names.moves || at-a.at > trust || n.number == 0 || n.change != nil || n.checked == 0 || at-n.checked > trust || n.uid != p.uid {
+		return e, nil, false
 	}
-	writes := flags&unix.O_ACCMODE != unix.O_RDONLY
-	if writes && !p.writes || (writes || flags&unix.O_TRUNC != 0) && n.state.Is == trace.IsFile && !s.names.kept[n.inode] {
-		return nil, "", 0, false
+	var op trace.Op
+	if flags&(unix.O_ACCMODE|unix.O_TRUNC|unix.O_CREAT|unix.O_DIRECTORY) == unix.O_RDONLY && n.plain {
+		op = trace.Read
+	} else if op = opened(n.looked, flags); op == trace.Replace || op == trace.Append || op == trace.Update {
+		writes := flags&unix.O_ACCMODE != unix.O_RDONLY
+		if writes && !p.writes || n.state.Is == trace.IsFile && !s.names.kept[n.inode] {
+			return e, nil, false
+		}
+		f = n.f
+	} else if op == "" {
+		return e, nil, n.there()
 	}
-	return n.f, opened(n.looked, flags), p.n, true
+	return record{at: at, process: int32(p.n), file: n.number, op: indexOf[op]}, f, n.there()
 }
 
 // opened is what opening a file that is there does to it; empty if it fails.
@@ -171,7 +187,7 @@ func bothWays(op trace.Op, flags uint64) string {
 
 // slow observes any call.
 func (s *supervisor) slow(n *companion.Notification, h *inHand) {
-	c := callByNumber[numbered{n.Arch, uint32(n.Nr)}]
+	c := callOf(n.Arch, n.Nr)
 	w := &work{n: n, h: h, c: c, at: h.at, tid: int(n.TID)}
 	if pid := s.launcher.Load(); pid != 0 {
 		if owner, _ := ownerOf(w.tid); owner == int(pid) {
@@ -188,10 +204,15 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 	s.ps.mu.Lock()
 	w.p = w.th.process
 	w.view, w.uid = w.p.view, w.p.uid
-	open := w.th.change
+	open, exec := w.th.change, w.p.exec
 	s.ps.mu.Unlock()
+	if exec != nil && exec != open { // by another thread, which has become this one if it could
+		s.conclude(exec, !exec.within(w.at))
+	}
 	if open != nil {
 		s.conclude(open, true)
+	}
+	if open != nil || exec != nil {
 		w.th = s.ps.thread(w.tid) // it may be another program now
 		w.p, w.view = w.th.process, w.th.process.view
 	}
@@ -326,7 +347,7 @@ func (s *supervisor) remember(w *work, text string, t *target) {
 	if len(b.names) >= maxAliases {
 		clear(b.names)
 	}
-	b.names[text] = &alias{name: t.name, moved: s.names.moves, at: w.at}
+	b.names[text] = alias{name: t.name, moved: s.names.moves, at: w.at}
 }
 
 // make observes the making of a name.
@@ -584,7 +605,7 @@ func (s *supervisor) declared(t *target) *seenFile {
 		}
 		f = s.r.file(t.name.path, state)
 		s.ps.mu.Lock()
-		t.name.f = f
+		t.name.f, t.name.number = f, int32(f.n)
 		s.ps.mu.Unlock()
 	}
 	if t.reached != "" {

@@ -33,7 +33,7 @@ func (v *view) own() bool { return v.root != "" || v.space != "" }
 // base is a folder that paths begin at, with the names that were used from it.
 type base struct {
 	folder string // without links; as the mounts' own root has it
-	names  map[string]*alias
+	names  map[string]alias
 }
 
 // alias is a name that a program used, and the file that it led to.
@@ -61,7 +61,7 @@ func (v *view) at(folder string) *base {
 				v.bases["/"] = v.top
 			}
 		}
-		b = &base{folder: folder, names: map[string]*alias{}}
+		b = &base{folder: folder, names: map[string]alias{}}
 		v.bases[folder] = b
 	}
 	return b

@@ -340,7 +340,11 @@ func (w *watch) there(name, path string, created bool, what string) {
 			return
 		}
 	}
-	f := w.r.file(path, stateOfInfo(was))
+	when := at
+	if was != nil && what != "" {
+		when = difference{path, was, info}.happenedAt(w.header.Started, at)
+	}
+	f := w.r.fileBefore(path, stateOfInfo(was), when)
 	switch {
 	case was == nil && info.IsDir():
 		w.r.event(trace.Event{At: at, Op: trace.MakeFolder, File: f.n, What: what})
@@ -354,7 +358,7 @@ func (w *watch) there(name, path string, created bool, what string) {
 	case created && !os.SameFile(was, info):
 		w.r.event(trace.Event{At: at, Op: trace.Replace, File: f.n, What: what})
 	case what != "":
-		w.r.event(trace.Event{At: difference{path, was, info}.happenedAt(w.header.Started, at), Op: trace.Changed, File: f.n, Size: info.Size(), What: what})
+		w.r.event(trace.Event{At: when, Op: trace.Changed, File: f.n, Size: info.Size(), What: what})
 	}
 	w.r.touched(f) // its changes are found by looking at it
 }

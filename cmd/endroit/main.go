@@ -5,7 +5,6 @@ import (
 	"context"
 	"os"
 
-	"endroit/capture"
 	"endroit/cli"
 )
 
