@@ -42,9 +42,16 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		return Result{}, err
 	}
 	start := time.Now()
+	given, inherited := commandFiles(o)
+	// The launcher comes up while other things are got ready.
+	launcher, err := companion.Prepare(program, o.Command, given)
+	if err != nil {
+		return Result{}, fmt.Errorf("%w: start the launcher: %w", ErrUnsupported, err)
+	}
 	header := fillHeader(o, program, start)
 	code, err := filter()
 	if err != nil {
+		launcher.Cancel()
 		return Result{}, err
 	}
 	adopts := lookingIsForAncestors()
@@ -58,6 +65,7 @@ func Run(ctx context.Context, o Options) (Result, error) {
 
 	w, err := trace.NewWriter(o.Out, header)
 	if err != nil {
+		launcher.Cancel()
 		return Result{}, fmt.Errorf("%w: %w", ErrNotStarted, err)
 	}
 	r := newRecorder(w, start)
@@ -73,11 +81,11 @@ func Run(ctx context.Context, o Options) (Result, error) {
 	looks.services()
 	shared, memory, err := companion.NewShared()
 	if err != nil {
+		launcher.Cancel()
 		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
 	}
 	defer unix.Close(memory)
-	given, inherited := commandFiles(o)
-	launched, err := companion.Launch(program, o.Command, given, code)
+	launched, err := launcher.Launch(code)
 	if err != nil {
 		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
 	}
@@ -85,12 +93,12 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		letGo(inherited)
 	}
 	s := &session{o: o, r: r, pid: launched.PID, program: program, header: header, status: -1, adopts: adopts, kept: kept, looks: looks}
-	if s.keeper, err = companion.StartKeeper(launched.Listener, memory, shared); err != nil {
-		s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
-	}
 	l := companion.NewListener(launched.Listener, kernelAtLeast(6, 11))
 	s.supervisor = newSupervisor(l, r, newProcesses(r, header.Env), looks, kept, launched)
 	s.answering = &answering{l: l, shared: shared, quick: s.supervisor.quick, slow: s.supervisor.slow, gap: r.gap}
+	s.startKeeper = func() (*companion.Keeper, error) {
+		return companion.StartKeeper(launched.Listener, memory, shared)
+	}
 	return s.run(ctx, launched.Failed)
 }
 
@@ -255,24 +263,29 @@ func installOf(program string) string {
 
 // session is one run under observation. It owns the goroutines that it starts.
 type session struct {
-	o          Options
-	r          *recorder
-	supervisor *supervisor
-	answering  *answering
-	keeper     *companion.Keeper // nil if it could not be started
-	kept       *keeping          // nil if no versions are kept
-	looks      *looks
-	pid        int
-	adopts     bool   // orphans become children of this process
-	program    string // what is run, with its full path
-	header     trace.Header
-	status     int // of the command; set before ended is closed
+	o           Options
+	r           *recorder
+	supervisor  *supervisor
+	answering   *answering
+	keeper      *companion.Keeper // nil if it could not be started
+	startKeeper func() (*companion.Keeper, error)
+	kept        *keeping // nil if no versions are kept
+	looks       *looks
+	pid         int
+	adopts      bool   // orphans become children of this process
+	program     string // what is run, with its full path
+	header      trace.Header
+	status      int // of the command; set before ended is closed
 }
 
 func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) {
 	allGone, settled := make(chan struct{}), make(chan struct{})
 	stopSettling := make(chan struct{})
 	go func() { s.answering.run(s.r.now); close(allGone) }()
+	var err error // the command does not wait for its keeper
+	if s.keeper, err = s.startKeeper(); err != nil {
+		s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
+	}
 	go func() { s.supervisor.settle(stopSettling); close(settled) }()
 	ended := make(chan struct{})
 	go s.reap(ended)

@@ -7,5 +7,6 @@
 // does not need: the package therefore uses only os, syscall and what these use,
 // which are initialised first (the Go specification, "Program initialization").
 //
-//	started, err := companion.Launch(program, arguments, files, filter)
+//	launcher, err := companion.Prepare(program, arguments, files)
+//	launched, err := launcher.Launch(filter)
 package companion

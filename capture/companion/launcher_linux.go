@@ -43,10 +43,15 @@ type Launched struct {
 	Failed <-chan error
 }
 
-// Launch starts the launcher, which installs the filter, hands the listener over and
-// becomes the command. files are the command's descriptors by number; those that are
-// -1 are closed.
-func Launch(program string, args []string, files []int, filter []byte) (*Launched, error) {
+// Launcher is a launcher that waits to be told to go on.
+type Launcher struct {
+	pid    int
+	socket int
+}
+
+// Prepare starts the launcher of a command. files are the command's descriptors by
+// number; those that are -1 are closed.
+func Prepare(program string, args []string, files []int) (*Launcher, error) {
 	pair, err := syscall.Socketpair(syscall.AF_UNIX, syscall.SOCK_SEQPACKET|syscall.SOCK_CLOEXEC, 0)
 	if err != nil {
 		return nil, err
@@ -59,38 +64,49 @@ func Launch(program string, args []string, files []int, filter []byte) (*Launche
 		_ = syscall.Close(pair[0])
 		return nil, err
 	}
-	_, err = syscall.Write(pair[0], filter)
-	l := &Launched{PID: pid, Listener: -1}
+	return &Launcher{pid, pair[0]}, nil
+}
+
+// Cancel ends the launcher: the command is not run.
+func (l *Launcher) Cancel() {
+	_ = syscall.Close(l.socket)
+	_, _ = syscall.Wait4(l.pid, nil, 0, nil)
+}
+
+// Launch has the launcher install the filter, hand the listener over and become the
+// command.
+func (l *Launcher) Launch(filter []byte) (*Launched, error) {
+	out := &Launched{PID: l.pid, Listener: -1}
 	message, oob := make([]byte, 1024), make([]byte, syscall.CmsgSpace(4))
 	n := 0
+	_, err := syscall.Write(l.socket, filter)
 	if err == nil {
-		n, oob, err = receive(pair[0], message, oob)
+		n, oob, err = receive(l.socket, message, oob)
 	}
 	switch {
 	case err != nil:
 	case n == 0:
 		err = errors.New("the launcher ended before it could hand over")
 	case message[0] == saysListener || message[0] == saysRestrained:
-		l.Restrained = message[0] == saysRestrained
-		l.Listener, err = rights(oob)
+		out.Restrained = message[0] == saysRestrained
+		out.Listener, err = rights(oob)
 	default:
 		err = filterError(message[1:n])
 	}
 	if err != nil {
-		_ = syscall.Close(pair[0])
-		_, _ = syscall.Wait4(pid, nil, 0, nil)
+		l.Cancel()
 		return nil, err
 	}
 	later := make(chan error, 1)
-	l.Failed = later
+	out.Failed = later
 	go func() {
 		defer close(later)
-		defer syscall.Close(pair[0])
-		if n, err := syscall.Read(pair[0], message); err == nil && n > 1 {
+		defer syscall.Close(l.socket)
+		if n, err := syscall.Read(l.socket, message); err == nil && n > 1 {
 			later <- errors.New(string(message[1:n]))
 		}
 	}()
-	return l, nil
+	return out, nil
 }
 
 func descriptors(files []int) (all []uintptr) {
@@ -157,7 +173,7 @@ func launch(args []string) int {
 	filter := make([]byte, 64<<10)
 	n, err := syscall.Read(to, filter)
 	if err != nil || n < 8 {
-		return fail(saysFilter, 1, "no filter was given")
+		return 1 // the command is not to be run
 	}
 	listener, restrained, errno := install(filter[:n])
 	if errno != 0 {
