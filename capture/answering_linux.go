@@ -39,6 +39,7 @@ type answering struct {
 	threads  atomic.Int32
 	leading  atomic.Uint64 // the call in the leader's hands; 0 if it waits
 	turn     atomic.Uint64 // counts leaders
+	working  atomic.Int32  // threads that are looking at files
 	vanished atomic.Int64  // calls that were gone before they were received
 	over     chan struct{} // closed once every program has ended
 	end      sync.Once
@@ -83,6 +84,7 @@ func (a *answering) run(now func() time.Duration) {
 	for {
 		select {
 		case <-a.over:
+			a.finish()
 			return
 		case <-watch.C:
 		}
@@ -99,6 +101,19 @@ func (a *answering) run(now func() time.Duration) {
 		before = id
 	}
 }
+
+// finish waits for what is being looked at: not for ever, as a file system may never
+// answer.
+func (a *answering) finish() {
+	for end := time.Now().Add(finishLimit); a.working.Load() > 0 && time.Now().Before(end); {
+		time.Sleep(time.Millisecond)
+	}
+	if a.working.Load() > 0 {
+		a.gap("a file system did not answer until the end: what was done there last is not told")
+	}
+}
+
+const finishLimit = 5 * time.Second
 
 // another starts one more thread, if there may be one.
 func (a *answering) another(now func() time.Duration) bool {
@@ -165,6 +180,8 @@ func (a *answering) take(n *companion.Notification, memory []byte, now func() ti
 		h.goOn()
 		return
 	}
+	a.working.Add(1)
+	defer a.working.Add(-1)
 	a.turn.Add(1)
 	a.lead <- struct{}{}
 	limit := time.AfterFunc(lookLimit, func() {

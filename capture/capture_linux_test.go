@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"os/signal"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -203,7 +204,10 @@ func observeInFolder(act string) int {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
 	}
-	result, err := Run(context.Background(), Options{Command: []string{os.Args[0]}, Out: out, Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, CueFolder: filepath.Join(must(os.Getwd()), "cues")})
+	signals := make(chan os.Signal, 16)
+	signal.Notify(signals, PassedOn()...)
+	result, err := Run(context.Background(), Options{Command: []string{os.Args[0]}, Out: out, Path: "out.trace", Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, Signals: signals, Alone: true,
+		CueFolder: filepath.Join(must(os.Getwd()), "cues")})
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
@@ -484,18 +488,14 @@ func TestWhatIsLeftBehindGoesOn(t *testing.T) {
 
 // Whoever kills the observer must not cost the player the game.
 func TestTheProgramGoesOnWhenTheObserverIsKilled(t *testing.T) {
-	for i := range 8 {
-		folder := must(filepath.EvalSymlinks(t.TempDir()))
-		c := exec.Command(os.Args[0])
-		c.Dir = folder
-		c.Env = append(os.Environ(), "ENDROIT_OBSERVE=storm-until-told")
-		require.NoError(t, c.Start())
-		require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "s49")); return err == nil }, time.Minute, time.Millisecond)
-		time.Sleep(time.Duration(i) * 137 * time.Microsecond) // at another point of its work each time
+	for i := range 200 {
+		folder, c := background(t, "storm-until-told")
+		soon(t, "it is under way", func() bool { _, err := os.Stat(filepath.Join(folder, "s49")); return err == nil })
+		time.Sleep(time.Duration(i%23) * 137 * time.Microsecond) // at another point of its work each time
 		require.NoError(t, c.Process.Kill())
 		_ = c.Wait()
 		require.NoError(t, os.WriteFile(filepath.Join(folder, "go-on"), nil, 0o600))
-		require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(folder, "late.sav")); return err == nil }, time.Minute, time.Millisecond, "the program hangs or has failed")
+		soon(t, fmt.Sprintf("the program hangs or has failed, in round %d", i), func() bool { _, err := os.Stat(filepath.Join(folder, "late.sav")); return err == nil })
 		f := must(os.Open(filepath.Join(folder, "out.trace")))
 		assert.NotEmpty(t, readBack(t, f, folder).cut, "the trace says that it is not whole")
 		_ = f.Close()

@@ -3,6 +3,9 @@
 package capture
 
 import (
+	"cmp"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -34,9 +37,13 @@ type change struct {
 
 // begin notes a change that is about to be made.
 func (s *supervisor) begin(w *work, c *change) {
+	if c.movesPaths() {
+		s.concludeAll() // or what they changed is looked for where it is no more
+	}
 	c.s, c.at, c.p, c.n, c.th, c.nr = s, w.at, w.p, w.p.n, w.th, w.n.Nr
 	s.ps.mu.Lock()
 	w.th.change = c
+	s.names.open[c] = true
 	if c.op == trace.Run {
 		w.p.exec = c
 	}
@@ -52,6 +59,17 @@ func (s *supervisor) begin(w *work, c *change) {
 	select {
 	case s.changes <- c:
 	default: // it is settled at the thread's next call
+	}
+}
+
+// concludeAll records what was changed by now.
+func (s *supervisor) concludeAll() {
+	s.ps.mu.Lock()
+	open := slices.Collect(maps.Keys(s.names.open))
+	s.ps.mu.Unlock()
+	slices.SortFunc(open, func(a, b *change) int { return cmp.Compare(a.at, b.at) })
+	for _, c := range open {
+		s.conclude(c, false)
 	}
 }
 
@@ -129,6 +147,7 @@ func (s *supervisor) conclude(c *change, last bool) bool {
 	}
 	c.done = true
 	s.ps.mu.Lock()
+	delete(s.names.open, c)
 	if c.th.change == c {
 		c.th.change = nil
 	}

@@ -49,12 +49,13 @@ type names struct {
 	files   map[string][]*name  // by folder
 	folders map[string][]string // those in a folder that hold names, or hold such
 	moves   uint32              // how often paths may have come to mean others
+	open    map[*change]bool    // whose outcome is not known yet
 	kept    map[inode]bool      // files whose content is safe: what the run found is kept, or the run made it
 	keeping map[inode]chan struct{}
 }
 
 func newNames() *names {
-	return &names{byPath: map[string]*name{}, files: map[string][]*name{}, folders: map[string][]string{}, kept: map[inode]bool{}, keeping: map[inode]chan struct{}{}}
+	return &names{byPath: map[string]*name{}, files: map[string][]*name{}, folders: map[string][]string{}, open: map[*change]bool{}, kept: map[inode]bool{}, keeping: map[inode]chan struct{}{}}
 }
 
 // of is what is known of a path.

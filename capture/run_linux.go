@@ -21,6 +21,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"endroit/capture/companion"
+	"endroit/capture/witness"
 	"endroit/core/place"
 	"endroit/core/trace"
 )
@@ -381,7 +382,7 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 		return stop
 	}
 	go func() {
-		w, err := companion.StartWitness()
+		w, err := witness.Start()
 		if err != nil {
 			s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", err))
 		}
@@ -449,7 +450,9 @@ func (s *session) stopped() {
 		return // it goes on again
 	}
 	s.keeper.StandIn(s.pid)
-	_ = unix.Kill(os.Getpid(), unix.SIGSTOP)
+	runtime.LockOSThread() // sent to this thread, it takes effect before the call returns
+	_ = unix.Tgkill(os.Getpid(), unix.Gettid(), unix.SIGSTOP)
+	runtime.UnlockOSThread()
 	s.keeper.Back()
 	// A shell continues the whole group; somebody else perhaps this process alone.
 	if companion.State(s.pid) == 'T' {

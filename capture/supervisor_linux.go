@@ -5,7 +5,9 @@ package capture
 import (
 	"bytes"
 	"encoding/binary"
+	"maps"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -49,12 +51,7 @@ type supervisor struct {
 // finish concludes what is open once nothing more is called.
 func (s *supervisor) finish() {
 	s.ps.mu.Lock()
-	var open []*change
-	for _, th := range s.ps.threads {
-		if th.change != nil {
-			open = append(open, th.change)
-		}
-	}
+	open := slices.Collect(maps.Keys(s.names.open))
 	s.ps.mu.Unlock()
 	for _, c := range open {
 		s.conclude(c, true)
@@ -223,6 +220,7 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 	case actHandle:
 		s.r.gap("a file was opened by a handle instead of a path: which it was is not known")
 	case actRoot:
+		s.concludeAll()
 		s.ps.moved(w.p) // looked up at the next call, once this one has gone on
 		s.ps.mu.Lock()
 		s.names.moves++

@@ -15,7 +15,6 @@ import (
 
 	"github.com/rogpeppe/go-internal/testscript"
 
-	"endroit/capture"
 	"endroit/cli"
 	"endroit/localpg/pgtest"
 	"endroit/service"

@@ -335,7 +335,13 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, rea
 	if f.Inside != "" && f.Kind.OfInterest() {
 		facts = append(facts, f.Inside)
 	}
+	if f.Reached != "" {
+		facts = append(facts, "reached as "+f.Reached)
+	}
 	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f), became(f.Before, f.After, f.Written()))
+	if f.Seen > 0 {
+		facts = append(facts, fmt.Sprintf("what it was before the run is not known: it was first seen at %s, and had changed by then", inTerms(f.Seen)))
+	}
 	a.say("      %s", shown(strings.Join(facts, "; ")))
 	for i, r := range f.Reasons {
 		switch {

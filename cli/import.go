@@ -184,6 +184,6 @@ func (a *app) showImport(p *logs.Plan, s logs.Summary, out string) {
 		}
 		a.say("  unknown operations: %s; --operation WORD=OP says what one means", shown(strings.Join(list[:min(len(list), unknownShown)], ", ")))
 	}
-	a.say("\n%s: %s on %s by %s", out, count(s.End.Events, "event", "events"), count(s.End.Files, "path", "paths"), count(s.End.Processes, "program", "programs"))
+	a.say("\n%s: %s on %s by %s", out, count(s.End.Events, "event", "events"), count(s.End.Files, "path", "paths"), count(s.End.Processes, "process", "processes"))
 	a.say("Next: endroit footprint %s; a moment is marked with endroit cue WORD --in %s --at TIME", out, out)
 }

@@ -26,9 +26,10 @@ func (a *app) say(format string, args ...any)  { fmt.Fprintf(a.out, format+"\n",
 func (a *app) tell(format string, args ...any) { fmt.Fprintf(a.err, format+"\n", args...) }
 
 // shown makes a text from outside safe for a terminal: what does not show as
-// itself is written as an escape. Line ends and tabs stay.
+// itself is written as an escape, also line ends and tabs: a name must not look like a
+// row of its own.
 func shown(text string) string {
-	if !strings.ContainsFunc(text, func(r rune) bool { return r < ' ' && r != '\n' && r != '\t' || r > '~' }) {
+	if !strings.ContainsFunc(text, func(r rune) bool { return r < ' ' || r > '~' }) {
 		return text // as most are
 	}
 	var b strings.Builder
@@ -37,7 +38,11 @@ func shown(text string) string {
 		switch {
 		case r == utf8.RuneError && n == 1:
 			fmt.Fprintf(&b, `\x%02X`, text[i])
-		case r == '\n' || r == '\t' || unicode.IsGraphic(r) && !unicode.Is(unicode.Cf, r):
+		case r == '\n':
+			b.WriteString(`\n`)
+		case r == '\t':
+			b.WriteString(`\t`)
+		case unicode.IsGraphic(r) && !unicode.Is(unicode.Cf, r):
 			b.WriteString(text[i : i+n])
 		default:
 			fmt.Fprintf(&b, `\u%04X`, r)

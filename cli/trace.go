@@ -137,7 +137,7 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 		_ = os.Remove(name) // nothing ran, nothing was seen
 		return &failure{bad.Status, err}
 	}
-	if err != nil && result.End == (trace.End{}) && result.Header.Format == "" && errors.Is(err, capture.ErrUnsupported) {
+	if errors.Is(err, capture.ErrUnsupported) || errors.Is(err, capture.ErrNotStarted) {
 		_ = os.Remove(name)
 		return &failure{exitTrace, err}
 	}
@@ -424,15 +424,15 @@ func editionsMeant(installed []sheet.Installed, header trace.Header, programs []
 	return named, "as it was named, though the program lies elsewhere"
 }
 
-// observe runs the command. The terminal's own signals reach it directly, as it
-// is in the same foreground group; others are passed on.
+// observe runs the command. What this process is sent is passed on to it, unless the
+// whole process group was; once the command has ended, Ctrl-C ends the observation of
+// what it left behind.
 func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File, versions capture.Versions, summed func()) (capture.Result, error) {
 	stop := make(chan struct{})
 	passOn := make(chan os.Signal, 8)
 	signals := make(chan os.Signal, 8)
-	signal.Notify(signals, passedOn...)
+	signal.Notify(signals, capture.PassedOn()...)
 	defer signal.Stop(signals)
-	fromTerminal := term.IsTerminal(int(a.in.Fd()))
 	left := make(chan struct{})
 	defer close(left)
 	go func() {
@@ -448,9 +448,6 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, g
 					default:
 					}
 				}
-				if fromTerminal && (s == syscall.SIGINT || s == syscall.SIGQUIT) {
-					continue
-				}
 				passOn <- s
 			case <-left:
 				return
@@ -463,7 +460,7 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, g
 		return capture.Result{}, err
 	}
 	return capture.Run(context.WithoutCancel(ctx), capture.Options{Path: path, Versions: versions, Command: args, Header: header, Out: file, Stdin: a.in, Stdout: os.Stdout, Stderr: os.Stderr,
-		Gaps: gaps, Stop: stop, Signals: passOn, Notice: func(text string) { a.tell("endroit: %s", text) }})
+		Gaps: gaps, Stop: stop, Signals: passOn, Alone: true, Notice: func(text string) { a.tell("endroit: %s", text) }})
 }
 
 func versionsFlag() cli.Flag {
@@ -501,10 +498,12 @@ const brief = 2 * time.Second
 func (a *app) traced(how, name string, r capture.Result) {
 	by := ""
 	if r.End.Processes > 0 {
-		by = " by " + count(r.End.Processes, "program", "programs")
+		by = " by " + count(r.End.Processes, "process", "processes")
 	}
 	a.tell("endroit: %s for %s: %s on %s%s, %s", how, inTerms(r.End.At), count(r.End.Events, "event", "events"), count(r.End.Files, "path", "paths"), by, count(r.End.Cues, "cue", "cues"))
 	switch {
+	case r.Changed == 0 && r.Hidden > 0:
+		a.tell("endroit: nothing was seen to be written, and %s what it did: see below", count(r.Hidden, "program let nobody see", "programs let nobody see"))
 	case r.Changed == 0:
 		a.tell("endroit: nothing was written. Did the game save? Play until it does, and quit it properly: some save only then. If it goes on now, a launcher that was running before started it: quit that first")
 	case r.End.At < brief:

@@ -323,7 +323,7 @@ func (a *app) showOverview(o *overview, name string) {
 	if n := len(o.processes) - 1; n > 0 {
 		by = " by " + count(n, "process", "processes")
 	}
-	a.say("%s on %s%s", count(o.events, "event", "events"), count(len(o.touched()), "file", "files"), by)
+	a.say("%s on %s%s", count(o.events, "event", "events"), count(len(o.touched()), "path", "paths"), by)
 	var ops []string
 	for _, op := range trace.Ops() {
 		if n := o.ops[op]; n > 0 {

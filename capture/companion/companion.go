@@ -1,6 +1,6 @@
 // Package companion holds the processes that stand beside an observed program: the
-// launcher that becomes it, the keeper that answers its calls should the observer
-// stop or die, and the witness that tells which signals its whole process group got.
+// launcher that becomes it, and the keeper that answers its calls should the observer
+// stop or die.
 //
 // Each is this program started again under another name. They take over while the
 // program's packages are being initialised, so that none waits for those that it

@@ -8,7 +8,6 @@ import "os"
 const (
 	launcherName = "endroit-launcher"
 	keeperName   = "endroit-keeper"
-	witnessName  = "endroit-witness"
 )
 
 // self is this program, however it was started.
@@ -23,7 +22,5 @@ func init() {
 		os.Exit(launch(os.Args[1:]))
 	case keeperName:
 		os.Exit(keep(os.Args[1:]))
-	case witnessName:
-		os.Exit(witness(os.Args[1:]))
 	}
 }

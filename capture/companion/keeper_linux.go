@@ -50,15 +50,12 @@ const (
 
 // What the keeper inherits.
 const (
-	keeperListener = 3
-	keeperMemory   = 4
-	keeperWake     = 5
+	keeperListener = First
+	keeperMemory   = First + 1
+	keeperWake     = First + 2
 )
 
-const (
-	memfdCloseOnExec = 1
-	closeOnExecDup   = 1030 // F_DUPFD_CLOEXEC
-)
+const memfdCloseOnExec = 1 // MFD_CLOEXEC
 
 // NewShared makes memory that a keeper can share, and the descriptor for it.
 func NewShared() (*Shared, int, error) {
@@ -81,28 +78,40 @@ func NewShared() (*Shared, int, error) {
 
 // StartKeeper starts the keeper of a listener. memory is the descriptor of shared.
 func StartKeeper(listener, memory int, shared *Shared) (*Keeper, error) {
-	null, err := syscall.Open(os.DevNull, syscall.O_RDWR|syscall.O_CLOEXEC, 0)
-	if err != nil {
-		return nil, err
-	}
-	defer syscall.Close(null)
 	var pipe [2]int
 	if err := syscall.Pipe2(pipe[:], syscall.O_CLOEXEC); err != nil {
 		return nil, err
 	}
 	defer syscall.Close(pipe[0])
-	pid, err := syscall.ForkExec(self, []string{keeperName, strconv.Itoa(os.Getpid())}, &syscall.ProcAttr{
-		Dir:   "/",
-		Env:   []string{},
-		Files: descriptors(closing([]int{null, null, null, listener, memory, pipe[0]})),
-		Sys:   &syscall.SysProcAttr{Setsid: true}, // out of reach of the terminal's signals
-	})
-	if err != nil {
+	// A session of its own is out of reach of the terminal's signals.
+	if err := Again(keeperName, []string{strconv.Itoa(os.Getpid())}, []int{listener, memory, pipe[0]}, true); err != nil {
 		_ = syscall.Close(pipe[1])
 		return nil, err
 	}
-	go reap(pid)
 	return &Keeper{wake: pipe[1], shared: shared}, nil
+}
+
+// First is the number of the first descriptor that a companion gets.
+const First = 3
+
+// Again starts this program again under another name, with descriptors from First on and
+// nothing else of what this process has open.
+func Again(name string, args []string, files []int, session bool) error {
+	null, err := syscall.Open(os.DevNull, syscall.O_RDWR|syscall.O_CLOEXEC, 0)
+	if err != nil {
+		return err
+	}
+	defer syscall.Close(null)
+	pid, err := syscall.ForkExec(self, append([]string{name}, args...), &syscall.ProcAttr{
+		Dir:   "/",
+		Env:   []string{},
+		Files: descriptors(closing(append([]int{null, null, null}, files...))),
+		Sys:   &syscall.SysProcAttr{Setsid: session},
+	})
+	if err == nil {
+		go reap(pid)
+	}
+	return err
 }
 
 // reap waits for a companion.

@@ -40,6 +40,7 @@ type record struct {
 	unobserved bool    // it changed, and no observed program wrote it
 	positions  int     // times that it was found further on in a file held open
 	rewound    int     // times that it was found to go back in it
+	reached    string  // another path that led to it
 	picked     bool    // an event of it counts for the filter
 
 	readStrokes, writeStrokes strokes
@@ -85,6 +86,10 @@ func (b *builder) line(l trace.Line) {
 		b.files = append(b.files, b.declare(*l.File))
 	case l.Known != nil:
 		b.files[l.Known.File].file.Before = l.Known.State
+	case l.Reached != nil:
+		if f := b.files[l.Reached.File]; f.reached == "" {
+			f.reached = l.Reached.Path
+		}
 	case l.After != nil:
 		b.files[l.After.File].after = &l.After.State
 	case l.Process != nil:
@@ -143,20 +148,15 @@ func (b *builder) event(e trace.Event) {
 		}
 		b.writtenSince(f, e)
 	case e.Op == trace.Read:
-		if f.reads == 0 {
-			f.firstRead = e.At
-		}
-		f.reads++
-		f.readStrokes.add(e.At)
-		f.lastRead = max(f.lastRead, e.At)
-		if f.process == 0 {
-			f.process = e.Process
-		}
+		f.readAt(e)
 	case e.Op == trace.Changed:
 		f.sizes = appendCapped(f.sizes, e.Size)
 		f.unobserved = f.unobserved || e.What == trace.Unobserved
 		b.writtenSince(f, e)
 	case e.Op.Writes():
+		if e.What == trace.BothWays {
+			f.readAt(e)
+		}
 		b.written(f, e)
 		f.removed = false
 	case e.Op == trace.Rename || e.Op == trace.Exchange || e.Op == trace.Link:
@@ -166,6 +166,19 @@ func (b *builder) event(e trace.Event) {
 		if f.process == 0 {
 			f.process = e.Process
 		}
+	}
+}
+
+// readAt notes an opening for reading.
+func (f *record) readAt(e trace.Event) {
+	if f.reads == 0 {
+		f.firstRead = e.At
+	}
+	f.reads++
+	f.readStrokes.add(e.At)
+	f.lastRead = max(f.lastRead, e.At)
+	if f.process == 0 {
+		f.process = e.Process
 	}
 }
 
@@ -342,6 +355,10 @@ func (b *builder) judge(f *record) File {
 	} else {
 		out.After = f.file.Before
 	}
+	if was := f.file.Before; f.file.At > 0 && was.Is == trace.IsFile && was.Time.After(b.h.Started) {
+		out.Seen = f.file.At
+	}
+	out.Reached = f.reached
 	if n := len(f.writeTimes); n > 0 {
 		out.FirstWrite, out.LastWrite = f.writeTimes[0], f.writeTimes[n-1]
 	}

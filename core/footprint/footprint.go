@@ -95,10 +95,14 @@ type File struct {
 	Near       []string      `json:"near,omitempty"`     // cues that it was written near
 	Before     trace.State   `json:"before"`
 	After      trace.State   `json:"after"`
-	Lane       *Lane         `json:"lane,omitempty"`   // when shared, of files of interest alone
-	Judged     *Judged       `json:"judged,omitempty"` // what the judgement said, where a person corrected it
-	evidence   []Evidence    // of all kinds; see Explain
-	passed     bool          // over by a filter: no event of it counts
+	// Seen is when Before was taken, where the file had changed since the start by then:
+	// what it was before the run is not known.
+	Seen     time.Duration `json:"seen,omitempty"`
+	Reached  string        `json:"reached,omitempty"` // another path that led to it, through a link; left out when shared
+	Lane     *Lane         `json:"lane,omitempty"`    // when shared, of files of interest alone
+	Judged   *Judged       `json:"judged,omitempty"`  // what the judgement said, where a person corrected it
+	evidence []Evidence    // of all kinds; see Explain
+	passed   bool          // over by a filter: no event of it counts
 }
 
 // Judged is what the judgement said of a file that a person corrected.

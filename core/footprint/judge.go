@@ -42,6 +42,9 @@ func (v *view) place() {
 		return
 	}
 	v.anchor, v.names, v.placed = roots.Place(v.file.Path)
+	if !v.placed && v.reached != "" {
+		v.anchor, v.names, v.placed = roots.Place(v.reached) // a link in the place leads to it
+	}
 }
 
 // feature is one piece of evidence. Its test returns the reason in words that a

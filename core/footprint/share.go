@@ -32,7 +32,7 @@ func (f *Footprint) Share() *Footprint {
 			continue
 		}
 		name := x.Name()
-		x.Path, x.Inside = "", ""
+		x.Path, x.Inside, x.Reached = "", "", ""
 		x.Place = f.HidePlace(x.Place)
 		x.Reasons = each(x.Reasons, hide)
 		x.Programs = each(x.Programs, hide)
