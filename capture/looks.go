@@ -82,7 +82,7 @@ func (l *looks) changes() {
 		if f.key.Is != "" {
 			continue
 		}
-		now := stateOf(f.path, true)
+		now := stateOf(f.path, false)
 		was, seen := l.last[f.n]
 		if !seen {
 			was = trace.State{Size: f.size, Time: f.time}
@@ -188,7 +188,7 @@ func (l *looks) atEnd(f *seenFile) trace.State {
 			return state
 		}
 	}
-	return withContent(f.path, stateOf(f.path, true))
+	return withContent(f.path, stateOf(f.path, false))
 }
 
 // own reports whether a file lies in the person's home, the installed edition's

@@ -90,7 +90,7 @@ func (k *keeping) keepFrom(path, probe, why string, again bool) (state trace.Sta
 	if k == nil {
 		return state, false
 	}
-	state = stateOf(probe, true)
+	state = stateOf(probe, probe != path) // a link of /proc leads to it; one in its own place is a link
 	if state.Is != trace.IsFile || state.Size > k.o.File {
 		return state, false
 	}
