@@ -207,22 +207,22 @@ func (t *target) again() looked {
 func (s *supervisor) happened(c *change) {
 	switch c.op {
 	case trace.Run:
-		s.event(c.at, c.n, c.op, s.declared(c.from), nil, c.what, false)
+		s.event(c.at, c.n, c.op, s.declared(c.from, c.at), nil, c.what, false)
 		s.ps.mu.Lock()
 		c.p.stale = true
 		s.ps.mu.Unlock()
 		return
 	case trace.Create, trace.MakeFolder, trace.Symlink:
 		s.made(c.from.again().inode)
-		s.event(c.at, c.n, c.op, s.declared(c.from), nil, c.what, true)
+		s.event(c.at, c.n, c.op, s.declared(c.from, c.at), nil, c.what, true)
 		s.exists(c.from.name, true)
 		return
 	case trace.Remove, trace.RemoveFolder:
-		s.event(c.at, c.n, c.op, s.declared(c.from), nil, c.what, true)
+		s.event(c.at, c.n, c.op, s.declared(c.from, c.at), nil, c.what, true)
 		s.exists(c.from.name, false)
 		return
 	}
-	s.event(c.at, c.n, c.op, s.declared(c.from), s.declared(c.to), c.what, true)
+	s.event(c.at, c.n, c.op, s.declared(c.from, c.at), s.declared(c.to, c.at), c.what, true)
 	s.exists(c.to.name, true)
 	s.exists(c.from.name, c.op != trace.Rename)
 	if c.op == trace.Link {
@@ -238,51 +238,59 @@ func (s *supervisor) happened(c *change) {
 // withFolder is said of a file that was moved because a folder above it was.
 const withFolder = trace.WithFolder
 
-// carried records that the files in a folder that was renamed have other paths now.
+// carried records that the files in a folder that was renamed have other paths now. both
+// says that it was exchanged with another folder.
 func (s *supervisor) carried(c *change, from, to *name, both bool) {
-	s.ps.mu.Lock()
-	list := s.names.below(from.path)
+	list := s.standing(from)
+	theirs := map[string]*name{}
 	var others []*name
 	if both {
-		others = s.names.below(to.path)
-	}
-	s.ps.mu.Unlock()
-	move := func(n *name, a, b *name, op trace.Op) {
-		s.ps.mu.Lock()
-		f := n.f
-		s.ps.mu.Unlock()
-		if f == nil || !s.r.stands(f) {
-			return
+		others = s.standing(to)
+		for _, n := range others {
+			theirs[rebased(n.path, to.path, from.path)] = n
 		}
-		path := rebased(n.path, a.path, b.path)
-		s.ps.mu.Lock()
-		m := s.names.of(path, rebased(n.probe, a.probe, b.probe))
-		s.ps.mu.Unlock()
-		g := s.declared(&target{name: m, looked: looked{state: trace.State{Is: trace.IsAbsent}}})
-		s.event(c.at, c.n, op, f, g, withFolder, true)
-		s.exists(m, true)
-		s.exists(n, op != trace.Rename)
-		s.ps.mu.Lock()
-		n.checked, m.checked = 0, 0
-		s.ps.mu.Unlock()
 	}
-	theirs := map[string]*name{}
-	for _, n := range others {
-		theirs[rebased(n.path, to.path, from.path)] = n
-	}
+	exchanged := map[*name]bool{}
 	for _, n := range list {
-		if m := theirs[n.path]; m != nil && m.f != nil && s.r.stands(m.f) && n.f != nil && s.r.stands(n.f) {
-			delete(theirs, n.path)
-			move(n, from, to, trace.Exchange)
-			continue
+		op := trace.Rename
+		if m := theirs[n.path]; m != nil {
+			exchanged[m] = true
+			op = trace.Exchange
 		}
-		move(n, from, to, trace.Rename)
+		s.carry(c, n, from, to, op)
 	}
 	for _, n := range others {
-		if theirs[rebased(n.path, to.path, from.path)] == n {
-			move(n, to, from, trace.Rename)
+		if !exchanged[n] {
+			s.carry(c, n, to, from, trace.Rename)
 		}
 	}
+}
+
+// standing are the names in a folder that are told, and are there.
+func (s *supervisor) standing(folder *name) (list []*name) {
+	s.ps.mu.Lock()
+	all := s.names.below(folder.path)
+	s.ps.mu.Unlock()
+	for _, n := range all {
+		if n.f != nil && s.r.stands(n.f) {
+			list = append(list, n)
+		}
+	}
+	return list
+}
+
+// carry records that a file moved with a folder.
+func (s *supervisor) carry(c *change, n, from, to *name, op trace.Op) {
+	s.ps.mu.Lock()
+	m := s.names.of(rebased(n.path, from.path, to.path), rebased(n.probe, from.probe, to.probe))
+	s.ps.mu.Unlock()
+	g := s.declared(&target{name: m, looked: looked{state: trace.State{Is: trace.IsAbsent}}}, c.at)
+	s.event(c.at, c.n, op, n.f, g, withFolder, true)
+	s.exists(m, true)
+	s.exists(n, op != trace.Rename)
+	s.ps.mu.Lock()
+	n.checked, m.checked = 0, 0
+	s.ps.mu.Unlock()
 }
 
 // exists notes whether a path leads to something.

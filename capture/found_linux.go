@@ -36,7 +36,7 @@ func (s *supervisor) beforeWriting(w *work, t *target) {
 	}
 	s.made(t.inode)
 	if ok {
-		s.knownBefore(t, state)
+		s.knownBefore(w, t, state)
 	}
 }
 
@@ -80,7 +80,7 @@ func (s *supervisor) beforeMoving(w *work, t *target) (then func()) {
 			close(reading)
 			s.made(t.inode)
 			if ok {
-				s.knownBefore(t, state)
+				s.knownBefore(w, t, state)
 			}
 		}()
 	}
@@ -106,14 +106,14 @@ func (s *supervisor) content(path, probe string, state trace.State) (trace.State
 
 // knownBefore tells what a file held when the run came to its name, if it is still that
 // file.
-func (s *supervisor) knownBefore(t *target, state trace.State) {
+func (s *supervisor) knownBefore(w *work, t *target, state trace.State) {
 	s.ps.mu.Lock()
 	first := t.name.f == nil
 	s.ps.mu.Unlock()
 	if first {
 		t.state = state
 	}
-	f := s.declared(t)
+	f := s.declared(t, w.at)
 	before := f.before
 	if before.Is == trace.IsFile && before.Digest == "" && before.Size == state.Size && before.Time.Equal(state.Time) {
 		s.r.knownBefore(f, state)

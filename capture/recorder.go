@@ -178,6 +178,17 @@ func (r *recorder) file(path string, before trace.State) *seenFile {
 	return r.declare(path, before, now, now)
 }
 
+// fileAt is file for a call at a time: what is told of the call does not come later than
+// it was.
+func (r *recorder) fileAt(path string, before trace.State, at time.Duration) *seenFile {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if f := r.files[path]; f != nil {
+		return f
+	}
+	return r.declare(path, before, r.now(), at)
+}
+
 // fileBefore declares a path whose state was known before the run, for what happened to
 // it at a time that may be past.
 func (r *recorder) fileBefore(path string, before trace.State, at time.Duration) *seenFile {

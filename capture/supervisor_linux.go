@@ -319,7 +319,7 @@ func (s *supervisor) open(w *work, text string, flags, resolve uint64) {
 		s.opensForWriting(w.p, flags&unix.O_ACCMODE != unix.O_RDONLY)
 		s.beforeWriting(w, t)
 	}
-	f := s.declared(t)
+	f := s.declared(t, w.at)
 	if resolve == 0 && follow {
 		s.remember(w, text, t)
 	}
@@ -454,7 +454,7 @@ func (s *supervisor) cut(w *work, text string) {
 		s.missed(w, t)
 	case t.state.Is == trace.IsFile && t.writable:
 		s.beforeWriting(w, t)
-		f := s.declared(t)
+		f := s.declared(t, w.at)
 		if w.h.goOn() {
 			s.event(w.at, w.p.n, trace.Truncate, f, nil, "", true)
 		}
@@ -488,9 +488,9 @@ func (s *supervisor) execute(w *work, text string, flags uint64) {
 
 // change lets a call go on that may change something.
 func (s *supervisor) change(w *work, c *change) {
-	s.declared(c.from)
+	s.declared(c.from, w.at)
 	if c.to != nil {
-		s.declared(c.to)
+		s.declared(c.to, w.at)
 	}
 	s.begin(w, c)
 	if !w.h.goOn() { // its caller was killed before
@@ -506,7 +506,7 @@ func (s *supervisor) missed(w *work, t *target) {
 	if t.state.Is == "" {
 		t.state.Is = trace.IsAbsent
 	}
-	f := s.declared(t)
+	f := s.declared(t, w.at)
 	if w.h.goOn() {
 		s.event(w.at, w.p.n, trace.Missed, f, nil, "", false)
 	}
@@ -591,8 +591,8 @@ func followedScoped(root int, name string, resolve uint64) (string, error) {
 	return pathOf(fd)
 }
 
-// declared is the file of a target in the trace, as it was found.
-func (s *supervisor) declared(t *target) *seenFile {
+// declared is the file of a target in the trace, as it was found by a call at a time.
+func (s *supervisor) declared(t *target, at time.Duration) *seenFile {
 	s.ps.mu.Lock()
 	f := t.name.f
 	s.ps.mu.Unlock()
@@ -601,7 +601,7 @@ func (s *supervisor) declared(t *target) *seenFile {
 		if state.Is == trace.IsLink && t.name.f == nil {
 			state = trace.State{Is: trace.IsLink, Time: t.state.Time}
 		}
-		f = s.r.file(t.name.path, state)
+		f = s.r.fileAt(t.name.path, state, at)
 		s.ps.mu.Lock()
 		t.name.f, t.name.number = f, int32(f.n)
 		s.ps.mu.Unlock()
