@@ -176,31 +176,34 @@ func (c *change) happened() bool {
 		now := imageOf(c.p.pid)
 		return now == image{} || now != c.p.image
 	}
-	from := c.from.again()
+	from, _ := c.from.again()
 	switch c.op {
 	case trace.Create, trace.MakeFolder, trace.Symlink:
 		return from.there()
 	case trace.Remove, trace.RemoveFolder:
 		return !from.there() || from.inode != c.from.inode
 	}
-	to := c.to.again()
+	to, elsewhere := c.to.again()
 	same := to.there() && to.inode == c.from.inode
-	switch c.op {
-	case trace.Rename:
+	switch {
+	case elsewhere: // there it has another number
+		return to.there() && (c.op != trace.Rename || !from.there())
+	case c.op == trace.Rename:
 		return same && (!from.there() || from.inode != c.from.inode)
-	case trace.Exchange:
+	case c.op == trace.Exchange:
 		return same && from.inode == c.to.inode
 	}
 	return same // a link
 }
 
-// again looks at the same path once more.
-func (t *target) again() looked {
-	l := lookAtPath(t.name.probe, t.uid)
+// again looks at the same path once more: elsewhere if the program has gone, and its view
+// of mounts with it.
+func (t *target) again() (l looked, elsewhere bool) {
+	l = lookAtPath(t.name.probe, t.uid)
 	if !l.there() && t.host != "" && t.host != t.name.probe {
-		return lookAtPath(t.host, t.uid) // the program has gone, and its view with it
+		return lookAtPath(t.host, t.uid), true
 	}
-	return l
+	return l, false
 }
 
 // happened records a change that was made.
@@ -213,7 +216,8 @@ func (s *supervisor) happened(c *change) {
 		s.ps.mu.Unlock()
 		return
 	case trace.Create, trace.MakeFolder, trace.Symlink:
-		s.made(c.from.again().inode)
+		made, _ := c.from.again()
+		s.made(made.inode)
 		s.event(c.at, c.n, c.op, s.declared(c.from, c.at), nil, c.what, true)
 		s.exists(c.from.name, true)
 		return
