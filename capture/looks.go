@@ -169,7 +169,7 @@ func (l *looks) finish() {
 	}
 	l.r.mu.Unlock()
 	for _, f := range append(append([]*seenFile{}, changed...), read...) {
-		if f.key.Is == "" {
+		if f.key.Is == "" && !f.lost {
 			l.r.other(trace.After{File: f.n, State: l.atEnd(f)})
 		}
 	}

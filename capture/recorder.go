@@ -75,6 +75,7 @@ type seenFile struct {
 	path    string
 	exists  bool          // as far as known
 	changed bool          // something was done to it, so that its later state matters
+	lost    bool          // what became of it cannot be seen
 	reached bool          // that it was reached by another path is told
 	before  trace.State   // when it was first seen
 	first   time.Duration // when it was first seen
@@ -260,6 +261,25 @@ func (r *recorder) stands(f *seenFile) bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return f.exists
+}
+
+// below are the files in a folder that are there.
+func (r *recorder) below(folder string) (list []*seenFile) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, f := range r.list {
+		if f.exists && f.path != folder && trace.Within(f.path, folder) {
+			list = append(list, f)
+		}
+	}
+	return list
+}
+
+// forget says that what becomes of a file cannot be seen any more.
+func (r *recorder) forget(f *seenFile) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	f.lost = true
 }
 
 func (r *recorder) setExists(f *seenFile, yes bool) {

@@ -151,6 +151,7 @@ type system struct {
 	pending map[visit]time.Duration
 	writing map[visit]bool
 	self    int
+	rename  *renaming // the last one, if it may be half of an exchange
 	unnamed int
 	nobody  int
 	seen    atomic.Bool // a program that was asked for came
@@ -357,6 +358,9 @@ func (s *system) event(pid int, mask uint64, info []byte) {
 		info = info[size:]
 	}
 	folder := mask&unix.FAN_ONDIR != 0
+	if mask&unix.FAN_RENAME == 0 || old == nil || now == nil {
+		s.flushRename()
+	}
 	if mask&unix.FAN_RENAME != 0 && old != nil && now != nil {
 		from, ok1 := s.path(old)
 		to, ok2 := s.path(now)
@@ -367,7 +371,7 @@ func (s *system) event(pid int, mask uint64, info []byte) {
 			}
 		}
 		if ok1 && ok2 && (s.under(from) || s.under(to)) {
-			s.renamed(s.process(pid), from, to)
+			s.held(&renaming{s.process(pid), from, to, folder, s.r.now()})
 		}
 		return
 	}
@@ -545,7 +549,7 @@ func (s *system) file(name string, created, written bool) *seenFile {
 		}
 	}
 	f := s.r.file(name, state)
-	f.exists = true
+	s.r.setExists(f, true)
 	return f
 }
 
@@ -624,6 +628,7 @@ func (s *system) opensForWriting(p *process) {
 
 // settle records openings as readings that no writing followed for a while.
 func (s *system) settle(after time.Duration) {
+	s.flushRename()
 	now := s.r.now()
 	for v, at := range s.pending {
 		if now-at >= after {
@@ -633,7 +638,45 @@ func (s *system) settle(after time.Duration) {
 	}
 }
 
-func (s *system) renamed(p *process, from, to string) {
+// renaming is a rename that was told.
+type renaming struct {
+	p        *process
+	from, to string
+	folder   bool
+	at       time.Duration
+}
+
+// held keeps a rename until the next event: an exchange is told as two, there and back.
+func (s *system) held(n *renaming) {
+	last := s.rename
+	if last != nil && last.from == n.to && last.to == n.from && last.p == n.p {
+		s.rename = nil
+		s.moved(last, trace.Exchange)
+		return
+	}
+	s.flushRename()
+	s.rename = n
+}
+
+func (s *system) flushRename() {
+	if n := s.rename; n != nil {
+		s.rename = nil
+		s.moved(n, trace.Rename)
+	}
+}
+
+// moved records a rename or an exchange, and what a folder took along.
+func (s *system) moved(n *renaming, op trace.Op) {
+	s.two(n, op, n.from, n.to, "")
+	if !n.folder {
+		return
+	}
+	for _, f := range s.r.below(n.from) {
+		s.two(n, trace.Rename, f.path, rebased(f.path, n.from, n.to), trace.WithFolder)
+	}
+}
+
+func (s *system) two(n *renaming, op trace.Op, from, to, what string) {
 	f, t := s.file(from, false, true), s.r.known(to)
 	if t == nil {
 		state := trace.State{Is: trace.IsAbsent}
@@ -642,10 +685,9 @@ func (s *system) renamed(p *process, from, to string) {
 		}
 		t = s.r.file(to, state)
 	}
-	s.r.event(trace.Event{At: s.r.now(), Process: p.n, Op: trace.Rename, File: f.n, To: t.n})
-	s.r.touched(f)
-	s.r.touched(t)
-	t.exists = true
+	s.r.did(trace.Event{At: n.at, Process: n.p.n, Op: op, File: f.n, To: t.n, What: what}, f, t, true)
+	s.r.setExists(t, true)
+	s.r.setExists(f, op == trace.Exchange)
 }
 
 // PersonBehind is who asked root for something by sudo, with the variables that place

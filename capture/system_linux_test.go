@@ -63,7 +63,7 @@ func init() {
 }
 
 // systemWhile observes the system while a program that ran before does its act.
-func systemWhile(t *testing.T, change func(o *SystemOptions, pid int)) observed {
+func systemWhile(t *testing.T, act string, change func(o *SystemOptions, pid int)) observed {
 	t.Helper()
 	if os.Geteuid() != 0 {
 		t.Skip("observing the system needs root")
@@ -71,7 +71,7 @@ func systemWhile(t *testing.T, change func(o *SystemOptions, pid int)) observed 
 	folder := must(filepath.EvalSymlinks(t.TempDir()))
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "there.txt"), []byte("before"), 0o600))
 	c := exec.Command(os.Args[0])
-	c.Dir, c.Env = folder, append(os.Environ(), "ENDROIT_ACT=as-told")
+	c.Dir, c.Env = folder, append(os.Environ(), "ENDROIT_ACT="+act)
 	require.NoError(t, c.Start())
 	ended := make(chan struct{})
 	go func() { _ = c.Wait(); close(ended) }()
@@ -114,7 +114,7 @@ func TestTheSystemIsObserved(t *testing.T) {
 		"by id alone":   func(o *SystemOptions, pid int) { o.PID, o.Under = pid, "" },
 	} {
 		t.Run(name, func(t *testing.T) {
-			got := systemWhile(t, change)
+			got := systemWhile(t, "as-told", change)
 			got.has(t, "create new.sav", "remove new.sav", "update there.txt", "make-folder made", "create made/part.new", "rename made/part.new made/whole.sav", "rename made moved", "create moved/after.sav")
 			assert.EqualValues(t, 6, got.files["there.txt"].Before.Size, "as it was before the run")
 			assert.Equal(t, trace.IsAbsent, got.files["new.sav"].Before.Is)

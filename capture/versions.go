@@ -103,6 +103,10 @@ func (k *keeping) keepFrom(path, probe, why string, again bool) (state trace.Sta
 	if k.full {
 		return state, false
 	}
+	if leased(probe) {
+		k.r.gap("a file was not read for its versions, since a program holds a lease on it, which opening it would break")
+		return state, false
+	}
 	if k.n >= maxVersions {
 		k.full = true
 		k.r.gap(fmt.Sprintf("%d versions lie beside the trace, and no more are kept: later ones were not", k.n))

@@ -295,8 +295,8 @@ func (w *watch) left(path string, renamed bool) {
 	if info == nil {
 		return
 	}
-	if _, err := os.Lstat(filepath.FromSlash(path)); err == nil && !renamed {
-		return // it is there again; that is told too
+	if now, err := os.Lstat(filepath.FromSlash(path)); err == nil && (!renamed || os.SameFile(now, info)) {
+		return // it is there again, which is told too; or an exchange brought it, which was told
 	}
 	delete(w.known.entries, path)
 	if renamed {
@@ -333,6 +333,11 @@ func (w *watch) there(name, path string, created bool, what string) {
 	for from, old := range w.moved {
 		if created && sameAfterMoving(old, info) {
 			delete(w.moved, from)
+			if back, err := os.Lstat(filepath.FromSlash(from)); err == nil && was != nil && os.SameFile(was, back) {
+				w.known.entries[from] = back
+				w.two(trace.Exchange, from, path, old, was, at)
+				return
+			}
 			w.renamed(from, path, old, was, at)
 			if info.IsDir() {
 				w.below(name, path, at)
@@ -385,10 +390,27 @@ func (w *watch) takesOver(name, path, from string) {
 }
 
 func (w *watch) renamed(from, to string, old, replaced fs.FileInfo, at time.Duration) {
+	w.two(trace.Rename, from, to, old, replaced, at)
+}
+
+func (w *watch) two(op trace.Op, from, to string, old, replaced fs.FileInfo, at time.Duration) {
 	f, t := w.r.file(from, stateOfInfo(old)), w.r.file(to, stateOfInfo(replaced))
-	w.r.event(trace.Event{At: at, Op: trace.Rename, File: f.n, To: t.n})
+	w.r.event(trace.Event{At: at, Op: op, File: f.n, To: t.n})
 	w.r.touched(f)
 	w.r.touched(t)
+}
+
+// unmounted reports whether a path leads to another file system than it did, so that
+// what lay there need not be gone.
+func unmounted(path string, before fs.FileInfo) bool {
+	for dir := filepath.Dir(path); ; dir = filepath.Dir(dir) {
+		if info, err := os.Lstat(dir); err == nil {
+			return !sameDevice(info, before)
+		}
+		if dir == filepath.Dir(dir) {
+			return false
+		}
+	}
 }
 
 // below watches a folder that was made, with what came into it before it was watched.
@@ -426,6 +448,10 @@ const foundByComparing = "found by comparing"
 // compare finds, at the end, what no notification told.
 func (w *watch) compare() {
 	for path, info := range w.moved { // out of what is watched
+		if _, err := os.Lstat(filepath.FromSlash(path)); err == nil {
+			w.there(filepath.FromSlash(path), path, true, "")
+			continue
+		}
 		w.gone(path, info, "")
 	}
 	now := &tree{entries: map[string]fs.FileInfo{}}
@@ -446,6 +472,11 @@ func (w *watch) compare() {
 	for _, d := range now.since(w.known) {
 		switch {
 		case w.ours(d.path):
+		case d.after == nil && unmounted(filepath.FromSlash(d.path), d.before):
+			w.r.gap("a file system was unmounted before the end: what its files were then is not known")
+			if f := w.r.known(d.path); f != nil {
+				w.r.forget(f)
+			}
 		case d.after == nil:
 			if _, err := os.Lstat(filepath.FromSlash(d.path)); errors.Is(err, fs.ErrNotExist) {
 				w.gone(d.path, d.before, foundByComparing)
