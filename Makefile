@@ -80,7 +80,7 @@ cross: $(CONSOLE)
 
 # Ratios to the same program untraced, from one run; nothing is asserted.
 bench: bin/endroit bin/tidewrack
-	@tools/need go chromium wine
+	@tools/need go chromium wine cc
 	@go run ./standin/bench -programs bin
 
 # How well the judgement does on the collection of made-up ways to keep progress.

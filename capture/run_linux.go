@@ -382,13 +382,16 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 		return stop
 	}
 	go func() {
-		w, err := witness.Start()
-		if err != nil {
-			s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", err))
-		}
-		defer w.Dismiss()
+		var w *witness.Witness
+		defer func() { w.Dismiss() }()
+		start := time.After(witnessAfter)
 		for {
 			select {
+			case <-start:
+				var err error
+				if w, err = witness.Start(); err != nil {
+					s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", err))
+				}
 			case sig := <-s.o.Signals:
 				n, ok := sig.(syscall.Signal)
 				select {
@@ -406,6 +409,10 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 	}()
 	return stop
 }
+
+// witnessAfter is when the witness is started: the program comes up first. What its group
+// is sent until then reaches it twice.
+const witnessAfter = 200 * time.Millisecond
 
 // reap waits for the command, whose end closes ended.
 func (s *session) reap(ended chan<- struct{}) {

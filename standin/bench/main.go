@@ -46,10 +46,14 @@ const (
 )
 
 func main() {
-	if len(os.Args) == 5 && os.Args[1] == "storm" {
+	if len(os.Args) == 6 && os.Args[1] == "storm" {
 		threads, _ := strconv.Atoi(os.Args[3])
 		opens, _ := strconv.Atoi(os.Args[4])
-		storm(os.Args[2], threads, opens)
+		storm(os.Args[2], threads, opens, os.Args[5])
+		return
+	}
+	if len(os.Args) == 2 && os.Args[1] == "first" {
+		fmt.Println(time.Now().UnixNano())
 		return
 	}
 	if len(os.Args) == 4 && os.Args[1] == "long" {
@@ -72,13 +76,15 @@ func main() {
 	}
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
-	only := flag.String("only", "", "measure one thing alone: trace, wine, memory, judge, page or locate")
+	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page or locate")
 	flag.Parse()
 	var err error
 	for _, m := range []struct {
 		name string
 		run  func() error
 	}{
+		{"beside", func() error { return beside(*rounds) }},
+		{"start", func() error { return starts(*programs, *rounds) }},
 		{"trace", func() error { return run(*programs, *rounds) }},
 		{"wine", func() error { return underWine(*rounds) }},
 		{"memory", memory},
@@ -103,30 +109,41 @@ func main() {
 	}
 }
 
-// storm opens, reads and closes with bare system calls, so that nothing but
-// these is measured.
-func storm(folder string, threads, opens int) {
+// storm opens and closes with bare system calls, so that nothing but these is measured.
+// how is two words: relative or absolute names, and read or write.
+func storm(folder string, threads, opens int, how string) {
 	names := make([]string, stormFiles)
 	for i := range names {
-		names[i] = filepath.Join(folder, "f"+strconv.Itoa(i))
+		names[i] = "f" + strconv.Itoa(i)
+		if strings.HasPrefix(how, "absolute") {
+			names[i] = filepath.Join(folder, names[i])
+		}
 	}
+	if err := os.Chdir(folder); err != nil {
+		fmt.Fprintln(os.Stderr, "storm:", err)
+		os.Exit(1)
+	}
+	flags := unix.O_RDONLY | unix.O_CLOEXEC
+	if strings.HasSuffix(how, "write") {
+		flags = unix.O_RDWR | unix.O_CLOEXEC
+	}
+	start := time.Now()
 	var all sync.WaitGroup
 	for t := range threads {
 		all.Go(func() {
 			runtime.LockOSThread()
-			buffer := make([]byte, 64)
 			for i := t; i < opens; i += threads {
-				fd, err := unix.Open(names[i%stormFiles], unix.O_RDONLY|unix.O_CLOEXEC, 0)
+				fd, err := unix.Open(names[i%stormFiles], flags, 0)
 				if err != nil {
 					fmt.Fprintln(os.Stderr, "storm:", err)
 					os.Exit(1)
 				}
-				_, _ = unix.Read(fd, buffer)
 				_ = unix.Close(fd)
 			}
 		})
 	}
 	all.Wait()
+	fmt.Println(int64(time.Since(start)))
 }
 
 // measured is one row.
@@ -168,9 +185,9 @@ func run(programs string, rounds int) error {
 	opens := strconv.Itoa(stormOpens)
 	whole := func(c *counts) string { return c.storm(folder, true) }
 	benches := []measured{
-		{fmt.Sprintf("storm of %d opens of %d files", stormOpens, stormFiles), []string{self, "storm", folder, "1", opens}, stormLimit, observed, whole},
-		{"the same with four threads", []string{self, "storm", folder, "4", opens}, threadsLimit, observed, whole},
-		{"the same, the system observed", []string{self, "storm", folder, "1", opens}, systemLimit, systemObserved, func(c *counts) string { return c.storm(folder, false) }},
+		{fmt.Sprintf("storm of %d opens of %d files", stormOpens, stormFiles), []string{self, "storm", folder, "1", opens, "absolute read"}, stormLimit, observed, whole},
+		{"the same with four threads", []string{self, "storm", folder, "4", opens, "absolute read"}, threadsLimit, observed, whole},
+		{"the same, the system observed", []string{self, "storm", folder, "1", opens, "absolute read"}, systemLimit, systemObserved, func(c *counts) string { return c.storm(folder, false) }},
 		{"the game at sixty frames a second", []string{game, filepath.Join(folder, "real.script")}, gameLimit, observed, nil},
 		{"the game as fast as it goes", []string{game, "-pace", "free", filepath.Join(folder, "free.script")}, 0, observed, nil},
 	}

@@ -153,7 +153,7 @@ func long(folder, opens string) error {
 	if err != nil {
 		return err
 	}
-	result, err := capture.Run(context.Background(), capture.Options{Command: []string{self, "storm", folder, "1", opens}, Out: file, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(folder, "cues")})
+	result, err := capture.Run(context.Background(), capture.Options{Command: []string{self, "storm", folder, "1", opens, "absolute read"}, Out: file, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(folder, "cues")})
 	if err != nil {
 		return err
 	}

@@ -1,0 +1,192 @@
+//go:build linux
+
+package main
+
+import (
+	"context"
+	_ "embed"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"endroit/capture"
+)
+
+//go:embed supervisor/supervisor.c
+var supervisor string
+
+// What the observer should stay below: beside the least that a supervisor in C does, and
+// from the start of the command line to the first instruction of the command.
+const (
+	besideLimit = 1.15
+	startLimit  = 10 * time.Millisecond
+	javaLimit   = 1.5
+)
+
+// beside measures storms of openings untraced, under a minimal supervisor in C, and under
+// the observer, each in turn; the times are the storm's own, without its start.
+func beside(rounds int) error {
+	folder, err := os.MkdirTemp("", "endroit-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	for i := range stormFiles {
+		if err := os.WriteFile(filepath.Join(folder, "f"+strconv.Itoa(i)), []byte("some bytes"), 0o600); err != nil {
+			return err
+		}
+	}
+	minimal := filepath.Join(folder, "supervisor")
+	source := minimal + ".c"
+	if err := os.WriteFile(source, []byte(supervisor), 0o600); err != nil {
+		return err
+	}
+	if out, err := exec.Command("cc", "-O2", "-o", minimal, source).CombinedOutput(); err != nil {
+		return fmt.Errorf("compile the minimal supervisor: %w: %s", err, out)
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("%d openings of %d files by bare system calls, in milliseconds; each %d times in turn; medians\n\n", stormOpens, stormFiles, rounds)
+	fmt.Printf("%-34s %9s %9s %9s %9s %9s %8s\n", "", "untraced", "in C", "traced", "untr. x", "in C x", "limit")
+	for _, threads := range []string{"1", "8"} {
+		for _, how := range []string{"relative read", "absolute read", "relative write", "absolute write"} {
+			command := []string{self, "storm", folder, threads, strconv.Itoa(stormOpens), how}
+			var took [3][]time.Duration
+			for range rounds {
+				for i, run := range []func([]string) (time.Duration, error){
+					own,
+					func(c []string) (time.Duration, error) { return own(append([]string{minimal}, c...)) },
+					func(c []string) (time.Duration, error) { return tracedOwn(c, folder) },
+				} {
+					d, err := run(command)
+					if err != nil {
+						return err
+					}
+					took[i] = append(took[i], d)
+				}
+			}
+			plain, c, traced := median(took[0]), median(took[1]), median(took[2])
+			ms := func(d time.Duration) string { return fmt.Sprintf("%.1f", float64(d)/1e6) }
+			fmt.Printf("%-34s %9s %9s %9s %9.2f %9.2f %8.2f\n", how+", "+threads+map[bool]string{true: " thread", false: " threads"}[threads == "1"], ms(plain), ms(c), ms(traced), float64(traced)/float64(plain), float64(traced)/float64(c), besideLimit)
+		}
+	}
+	fmt.Println()
+	return nil
+}
+
+// own is what a program says of its own time.
+func own(command []string) (time.Duration, error) {
+	out, err := exec.Command(command[0], command[1:]...).Output()
+	if err != nil {
+		return 0, fmt.Errorf("%v: %w", command, err)
+	}
+	n, err := strconv.ParseInt(strings.TrimSpace(string(out)), 10, 64)
+	return time.Duration(n), err
+}
+
+// tracedOwn is that under the observer.
+func tracedOwn(command []string, home string) (time.Duration, error) {
+	if err := os.Setenv("HOME", home); err != nil {
+		return 0, err
+	}
+	said, err := os.CreateTemp(home, "said")
+	if err != nil {
+		return 0, err
+	}
+	defer os.Remove(said.Name())
+	defer said.Close()
+	file, err := os.CreateTemp(home, "*.trace")
+	if err != nil {
+		return 0, err
+	}
+	defer os.Remove(file.Name())
+	defer file.Close()
+	result, err := capture.Run(context.Background(), capture.Options{Command: command, Out: file, Path: file.Name(), Stdout: said, Stderr: os.Stderr, CueFolder: filepath.Join(home, "cues")})
+	if err != nil {
+		return 0, err
+	}
+	if result.Status != 0 {
+		return 0, fmt.Errorf("%s ended with %d under observation", command[0], result.Status)
+	}
+	text, err := os.ReadFile(said.Name())
+	if err != nil {
+		return 0, err
+	}
+	n, err := strconv.ParseInt(strings.TrimSpace(string(text)), 10, 64)
+	return time.Duration(n), err
+}
+
+// starts measures what comes before a command's first instruction, and how long a program
+// with many files takes to start.
+func starts(programs string, rounds int) error {
+	endroit, err := filepath.Abs(filepath.Join(programs, "endroit"))
+	if err != nil {
+		return err
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	folder, err := os.MkdirTemp("", "endroit-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	n := 0
+	traced := func(command ...string) *exec.Cmd {
+		n++
+		c := exec.Command(endroit, append([]string{"trace", "--quiet", "--out", filepath.Join(folder, strconv.Itoa(n)+".trace"), "--"}, command...)...)
+		c.Env = append(os.Environ(), "HOME="+folder)
+		return c
+	}
+	first := func(c *exec.Cmd) (time.Duration, error) {
+		start := time.Now()
+		out, err := c.Output()
+		if err != nil {
+			return 0, err
+		}
+		at, err := strconv.ParseInt(strings.TrimSpace(string(out)), 10, 64)
+		return time.Duration(at - start.UnixNano()), err
+	}
+	var plain, under []time.Duration
+	for range 2 * rounds {
+		a, err1 := first(exec.Command(self, "first"))
+		b, err2 := first(traced(self, "first"))
+		if err1 != nil || err2 != nil {
+			return fmt.Errorf("start: %w %w", err1, err2)
+		}
+		plain, under = append(plain, a), append(under, b)
+	}
+	fmt.Printf("from the start of endroit trace to the first instruction of the command: %.1f ms more than alone (limit %.0f)\n", float64(median(under)-median(plain))/1e6, float64(startLimit)/1e6)
+	for _, program := range [][]string{{"java", "-version"}, {"node", "-e", "0"}, {"git", "status"}} {
+		if _, err := exec.LookPath(program[0]); err != nil {
+			fmt.Printf("%s is not here: its start is left out\n", program[0])
+			continue
+		}
+		var plain, under []time.Duration
+		for range rounds {
+			for _, x := range []struct {
+				c    *exec.Cmd
+				into *[]time.Duration
+			}{{exec.Command(program[0], program[1:]...), &plain}, {traced(program...), &under}} {
+				start := time.Now()
+				_ = x.c.Run()
+				*x.into = append(*x.into, time.Since(start))
+			}
+		}
+		limit := "none"
+		if program[0] == "java" {
+			limit = fmt.Sprintf("%.2f", javaLimit)
+		}
+		a, b := median(plain), median(under)
+		fmt.Printf("%-34s %9s %9s %8.2f %8s\n", strings.Join(program, " ")+", whole", a.Round(100*time.Microsecond), b.Round(100*time.Microsecond), float64(b)/float64(a), limit)
+	}
+	fmt.Println()
+	return nil
+}
