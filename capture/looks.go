@@ -188,7 +188,8 @@ func (l *looks) atEnd(f *seenFile) trace.State {
 			return state
 		}
 	}
-	return withContent(f.path, stateOf(f.path, false))
+	// Of what was only read the first bytes are enough: a game reads gigabytes.
+	return withLooks(f.path, stateOf(f.path, false), l.r.isChanged(f))
 }
 
 // own reports whether a file lies in the person's home, the installed edition's

@@ -30,7 +30,11 @@ func stateOf(path string, follow bool) trace.State {
 
 // withContent adds the digest and what the content looks like to the state of a
 // regular file. What cannot be read is left out.
-func withContent(path string, s trace.State) trace.State {
+func withContent(path string, s trace.State) trace.State { return withLooks(path, s, true) }
+
+// withLooks adds what the content looks like, and only if that is wanted reads all of it
+// for the digest.
+func withLooks(path string, s trace.State, digest bool) trace.State {
 	if s.Is != trace.IsFile {
 		return s
 	}
@@ -46,7 +50,7 @@ func withContent(path string, s trace.State) trace.State {
 	}
 	head = head[:n]
 	s.Looks = content.Looks(head)
-	if s.Size > digestLimit {
+	if s.Size > digestLimit || !digest {
 		return s
 	}
 	sum := sha256.New()

@@ -317,7 +317,7 @@ func TestStoppingAndContinuing(t *testing.T) {
 func TestSignalsComeOnce(t *testing.T) {
 	folder, c := background(t, "count-signals")
 	soon(t, "it runs", func() bool { return contents(folder, "pid") != "" })
-	time.Sleep(3 * witnessAfter) // until then it could be twice
+	soon(t, "the witness is there", func() bool { return hasChild(c.Process.Pid, "endroit-witness") })
 	for i, to := range []int{-c.Process.Pid, c.Process.Pid, must(strconv.Atoi(contents(folder, "pid")))} {
 		for _, s := range []syscall.Signal{syscall.SIGUSR1, syscall.SIGUSR2, syscall.SIGTERM, syscall.SIGQUIT} {
 			before := contents(folder, "got")
@@ -368,6 +368,20 @@ func TestDescriptorsAreHandedOn(t *testing.T) {
 	_, err := read.Read(data)
 	assert.Error(t, err, "nobody keeps it open")
 	require.NoError(t, c.Wait())
+}
+
+// hasChild reports whether a process started one of this name.
+func hasChild(pid int, name string) bool {
+	all, _ := filepath.Glob("/proc/[0-9]*")
+	for _, dir := range all {
+		if strings.TrimSpace(readSmall(dir+"/comm")) == name {
+			n, _ := strconv.Atoi(filepath.Base(dir))
+			if _, parent := ownerOf(n); parent == pid {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func must2[A, B any](a A, b B, err error) (A, B) {

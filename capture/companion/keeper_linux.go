@@ -161,6 +161,7 @@ const lookEvery = 50
 // keep is the keeper's life.
 func keep(args []string) int {
 	runtime.LockOSThread()
+	Call(keeperName)
 	if len(args) != 1 {
 		return 2
 	}

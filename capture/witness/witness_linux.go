@@ -5,6 +5,7 @@ package witness
 import (
 	"os"
 	"os/signal"
+	"runtime"
 	"sync"
 	"syscall"
 	"time"
@@ -84,8 +85,10 @@ const lateBy = 30 * time.Millisecond
 
 // live is its life.
 func live() int {
+	runtime.LockOSThread() // the main thread has the process's name
 	got := make(chan os.Signal, 256)
 	signal.Notify(got) // all
+	companion.Call(name)
 	asked := make(chan syscall.Signal)
 	go func() {
 		defer close(asked)
