@@ -486,22 +486,6 @@ func TestWhatIsLeftBehindGoesOn(t *testing.T) {
 	assert.Eventually(t, func() bool { _, err := os.Stat("late.sav"); return err == nil }, time.Minute, 5*time.Millisecond, "the keeper lets it open files")
 }
 
-// Whoever kills the observer must not cost the player the game.
-func TestTheProgramGoesOnWhenTheObserverIsKilled(t *testing.T) {
-	for i := range 200 {
-		folder, c := background(t, "storm-until-told")
-		soon(t, "it is under way", func() bool { _, err := os.Stat(filepath.Join(folder, "s49")); return err == nil })
-		time.Sleep(time.Duration(i%23) * 137 * time.Microsecond) // at another point of its work each time
-		require.NoError(t, c.Process.Kill())
-		_ = c.Wait()
-		require.NoError(t, os.WriteFile(filepath.Join(folder, "go-on"), nil, 0o600))
-		soon(t, fmt.Sprintf("the program hangs or has failed, in round %d", i), func() bool { _, err := os.Stat(filepath.Join(folder, "late.sav")); return err == nil })
-		f := must(os.Open(filepath.Join(folder, "out.trace")))
-		assert.NotEmpty(t, readBack(t, f, folder).cut, "the trace says that it is not whole")
-		_ = f.Close()
-	}
-}
-
 func TestACommandThatCannotRun(t *testing.T) {
 	folder := t.TempDir()
 	plain := filepath.Join(folder, "plain")

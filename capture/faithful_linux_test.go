@@ -321,3 +321,35 @@ func TestRightsThatAreLostAreSaid(t *testing.T) {
 		assert.Empty(t, result.Gaps)
 	}
 }
+
+// A program may remove the folder in which its trace is written.
+func TestTheFolderOfTheTraceCanBeRemoved(t *testing.T) {
+	for _, how := range []string{"rm -rf top", "rm -rf top/*; rmdir top", "rm -r top/saves; rm -rf top"} {
+		folder := must(filepath.EvalSymlinks(t.TempDir()))
+		top := filepath.Join(folder, "top")
+		require.NoError(t, os.MkdirAll(filepath.Join(top, "saves"), 0o700))
+		for i := range 40 {
+			require.NoError(t, os.WriteFile(filepath.Join(top, "saves", fmt.Sprint(i)), fmt.Append(nil, "save ", i), 0o600))
+		}
+		out := must(os.Create(filepath.Join(top, "x.trace")))
+		t.Chdir(folder)
+		t.Setenv("HOME", top)
+		versions := Versions{Folder: VersionsBeside(out.Name()), File: DefaultVersion}
+		result, err := Run(context.Background(), Options{Command: []string{"/bin/sh", "-c", how}, Out: out, Path: out.Name(), Versions: versions, Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, CueFolder: filepath.Join(folder, "cues")})
+		_ = out.Close()
+		require.NoError(t, err)
+		assert.Equal(t, 0, result.Status, how)
+		assert.NoDirExists(t, top, how)
+	}
+}
+
+// A trace that cannot be begun is no reason to say that the program ran.
+func TestATraceThatCannotBeBegun(t *testing.T) {
+	full := must(os.OpenFile("/dev/full", os.O_WRONLY, 0))
+	defer full.Close()
+	folder := t.TempDir()
+	_, err := Run(context.Background(), Options{Command: []string{"/bin/touch", filepath.Join(folder, "ran")}, Out: full, Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr, CueFolder: folder})
+	assert.ErrorIs(t, err, ErrNotStarted)
+	assert.ErrorIs(t, err, unix.ENOSPC)
+	assert.NoFileExists(t, filepath.Join(folder, "ran"))
+}

@@ -133,6 +133,21 @@ func savingStorm(rounds int) error {
 
 func init() {
 	acts["saving-storm"] = func() error { return savingStorm(12) }
+	acts["short-saving-storm"] = func() error { return errors.Join(savingStorm(2), os.WriteFile("all-saved", nil, 0o600)) }
+	acts["hold-in-a-moved-folder"] = func() error {
+		err := os.Mkdir("before", 0o700)
+		f, err2 := os.Create("before/held.sav")
+		if err := errors.Join(err, err2, os.Rename("before", "behind")); err != nil {
+			return err
+		}
+		for range 3 {
+			if _, err := f.WriteString("more"); err != nil {
+				return err
+			}
+			time.Sleep(3 * sampleEvery / 2)
+		}
+		return f.Close()
+	}
 	acts["stop-and-go"] = func() error {
 		if err := os.WriteFile("pid", []byte(strconv.Itoa(os.Getpid())), 0o600); err != nil {
 			return err
@@ -261,6 +276,45 @@ func background(t *testing.T, act string) (folder string, c *exec.Cmd) {
 	require.NoError(t, c.Start())
 	t.Cleanup(func() { _ = syscall.Kill(-c.Process.Pid, syscall.SIGKILL) })
 	return folder, c
+}
+
+// Whoever kills the observer must not cost the player the game.
+func TestTheProgramGoesOnWhenTheObserverIsKilled(t *testing.T) {
+	plain := must(filepath.EvalSymlinks(t.TempDir()))
+	c := exec.Command(os.Args[0])
+	c.Dir, c.Env = plain, append(os.Environ(), "ENDROIT_ACT=short-saving-storm")
+	out, err := c.CombinedOutput()
+	require.NoError(t, err, string(out))
+	want := treeOf(t, plain)
+	for i := range 200 {
+		folder, c := background(t, "short-saving-storm")
+		soon(t, "it is under way", func() bool { _, err := os.Stat(filepath.Join(folder, "thread0")); return err == nil })
+		time.Sleep(time.Duration(i) * 197 * time.Microsecond) // at another point of its work each time
+		require.NoError(t, c.Process.Kill())
+		_ = c.Wait()
+		soon(t, fmt.Sprintf("the program hangs or has failed, in round %d", i), func() bool { _, err := os.Stat(filepath.Join(folder, "all-saved")); return err == nil })
+		assert.Equal(t, want, treeOf(t, folder), "round %d", i)
+		f := must(os.Open(filepath.Join(folder, "out.trace")))
+		if r, err := trace.NewReader(f, trace.DefaultLimits); err == nil { // else not even begun
+			for _, err := range r.Lines() {
+				require.NoError(t, err, "what was written is readable")
+			}
+		}
+		_ = f.Close()
+	}
+}
+
+// A descriptor belongs to who opened it, whatever became of the folder's name.
+func TestAFileHeldOpenInAFolderThatMoves(t *testing.T) {
+	t.Setenv("HOME", "/nowhere")
+	got := observe(t, "hold-in-a-moved-folder", func(*Options) { t.Setenv("HOME", must(os.Getwd())) })
+	list := got.told(trace.Position, "behind/held.sav")
+	require.NotEmpty(t, list)
+	for _, e := range list {
+		assert.Empty(t, e.What)
+	}
+	assert.NotContains(t, got.sizes, "before/held.sav")
+	assert.EqualValues(t, 12, got.after["behind/held.sav"].Size)
 }
 
 // soon waits for something to become so.

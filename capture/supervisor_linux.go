@@ -362,9 +362,7 @@ func (s *supervisor) remove(w *work, op trace.Op, text string) {
 	if t == nil || err != nil || !t.there() || (op == trace.RemoveFolder) != (t.state.Is == trace.IsFolder) || t.folder && t.state.Is != trace.IsFolder {
 		return
 	}
-	if s.kept.holds(t.name.path) {
-		s.kept.stop("the folder of the trace's versions was removed in the midst: later ones were not kept")
-	}
+	s.kept.makeWay(t.name.path, op == trace.RemoveFolder)
 	then := s.beforeMoving(w, t)
 	s.change(w, &change{op: op, from: t})
 	then()

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -144,17 +145,47 @@ func inMiB(n int64) string {
 	return fmt.Sprintf("%d bytes", n)
 }
 
-// holds reports whether a path is one of the versions, or the folder of them.
-func (k *keeping) holds(path string) bool { return k != nil && trace.Within(path, k.o.Folder) }
-
-// stop keeps nothing more, and says why. What is being kept is kept first.
-func (k *keeping) stop(why string) {
-	k.mu.Lock()
+// makeWay keeps nothing more once an observed program removes the versions, or a folder
+// that holds nothing else any more: what is kept must not be in the way of that.
+func (k *keeping) makeWay(path string, folder bool) {
+	if k == nil {
+		return
+	}
+	inside := trace.Within(path, k.o.Folder)
+	if !inside && !(folder && trace.Within(k.o.Folder, path) && holdsOnly(path, k.o.Folder)) {
+		return
+	}
+	k.mu.Lock() // what is being kept is kept first
 	defer k.mu.Unlock()
 	if !k.full {
 		k.full = true
-		k.r.gap(why)
+		k.r.gap("the folder of the trace's versions was removed in the midst: later ones were not kept")
 	}
+	if folder {
+		_ = os.RemoveAll(k.o.Folder)
+		if inside && path != k.o.Folder {
+			_ = os.MkdirAll(path, 0o700) // which is what the program removes
+		}
+	}
+}
+
+// holdsOnly reports whether a folder holds nothing, or nothing but another one, at any
+// depth.
+func holdsOnly(folder, other string) bool {
+	for folder != other {
+		entries, err := os.ReadDir(folder)
+		if err == nil && len(entries) == 0 {
+			return true
+		}
+		if err != nil || len(entries) > 1 {
+			return false
+		}
+		folder = filepath.Join(folder, entries[0].Name())
+		if !trace.Within(other, folder) {
+			return false
+		}
+	}
+	return true
 }
 
 // reason is an error without the person's paths: a gap is sent along with a footprint.
@@ -169,8 +200,10 @@ func reason(err error) string {
 // take brings the content in: as a clone where the file system can, else by copying.
 func (k *keeping) take(path string, state trace.State) (trace.State, error) {
 	folder := filepath.Join(k.o.Folder, "content")
-	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return state, err
+	for _, dir := range []string{k.o.Folder, folder} { // not those above: whoever removed them wants them gone
+		if err := os.Mkdir(dir, 0o700); err != nil && !errors.Is(err, fs.ErrExist) {
+			return state, err
+		}
 	}
 	in, err := OpenQuietly(path)
 	if err != nil {
