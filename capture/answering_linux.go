@@ -31,8 +31,6 @@ type answering struct {
 	quick func(n *companion.Notification, at time.Duration, memory []byte) bool
 	slow  func(n *companion.Notification, h *inHand)
 	gap   func(what string)
-	// careful has all that waits received before any is answered.
-	careful func() bool
 
 	lead     chan struct{} // holds one token while nobody leads
 	idle     atomic.Int32  // threads that wait for it

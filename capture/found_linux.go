@@ -35,6 +35,9 @@ func (s *supervisor) beforeWriting(w *work, t *target) {
 		return // the program may have written already
 	}
 	s.made(t.inode)
+	s.ps.mu.Lock()
+	t.name.safe = t.name.inode == t.inode
+	s.ps.mu.Unlock()
 	if ok {
 		s.knownBefore(w, t, state)
 	}

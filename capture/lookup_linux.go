@@ -119,6 +119,7 @@ func (s *supervisor) see(w *work, t *target) {
 	}
 	s.ps.mu.Lock()
 	n.looked, n.checked = t.looked, w.at
+	n.safe = s.names.kept[n.inode]
 	n.plain = n.readable && (n.state.Is == trace.IsFile || n.state.Is == trace.IsOther)
 	s.ps.mu.Unlock()
 }

@@ -23,6 +23,7 @@ type inode struct {
 type name struct {
 	number  int32         // of the file in the trace; 0 if it is not told yet
 	plain   bool          // a file that the program may read
+	safe    bool          // what it holds is kept, or is the run's own
 	checked time.Duration // when it was looked at; 0 if that counts no more
 	change  *change       // one under way that concerns it
 	looked

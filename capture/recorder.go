@@ -228,10 +228,15 @@ func (r *recorder) did(e trace.Event, f, to *seenFile, changes bool) {
 	}
 }
 
-// plain queues an event of a file and a process that were seen before.
-func (r *recorder) plain(e record) {
+// plain queues an event of a file and a process that were seen before. f is the file if
+// it is changed.
+func (r *recorder) plain(e record, f *seenFile) {
 	r.mu.Lock()
 	r.add(e)
+	if f != nil {
+		f.latest = max(f.latest, e.at)
+		r.change(f)
+	}
 	r.mu.Unlock()
 }
 

@@ -62,8 +62,9 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		// would go anyway.
 		_ = unix.Prctl(unix.PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
 	}
-	// Threads that wait in the kernel must not keep others from running.
 
+	// Threads that wait in the kernel must not keep others from running.
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads))
 	w, err := trace.NewWriter(o.Out, header)
 	if err != nil {
 		launcher.Cancel()

@@ -473,11 +473,10 @@ func mountLoopback(backing, mount string, open func(name string)) (*fuse.Server,
 		return nil, err
 	}
 	zero := time.Duration(0)
-	r := root.(*fs.LoopbackNode)
 	if open != nil {
-		r.RootData.NewNode = func(data *fs.LoopbackRoot, _ *fs.Inode, _ string, _ *syscall.Stat_t) fs.InodeEmbedder {
-			return &slowNode{fs.LoopbackNode{RootData: data}, open}
-		}
+		data := root.(*fs.LoopbackNode).RootData
+		root = &slowNode{fs.LoopbackNode{RootData: data}, open}
+		data.RootNode = root
 	}
 	return fs.Mount(mount, root, &fs.Options{EntryTimeout: &zero, AttrTimeout: &zero, MountOptions: fuse.MountOptions{DirectMount: true, DisableXAttrs: true}})
 }
@@ -486,6 +485,10 @@ func mountLoopback(backing, mount string, open func(name string)) (*fuse.Server,
 type slowNode struct {
 	fs.LoopbackNode
 	open func(name string)
+}
+
+func (n *slowNode) WrapChild(context.Context, fs.InodeEmbedder) fs.InodeEmbedder {
+	return &slowNode{fs.LoopbackNode{RootData: n.RootData}, n.open}
 }
 
 func (n *slowNode) Open(ctx context.Context, flags uint32) (fs.FileHandle, uint32, syscall.Errno) {

@@ -35,7 +35,6 @@ type supervisor struct {
 	kept      *keeping // may be nil
 	own       func(path string) bool
 	spellings []spelling
-	keeper    *companion.Keeper // may be nil
 
 	// launcher is our own process that is about to become the command; 0 once it
 	// has. What it does is not the command's doing.
@@ -94,12 +93,11 @@ func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory [
 	if !told {
 		return false
 	}
-	switch went := s.l.GoOn(n.ID); {
-	case !went || e.file == 0:
-	case f != nil:
-		s.event(at, int(e.process), operations[e.op], f, nil, bothWays(operations[e.op], n.Args[c.flags]), true)
-	default:
-		s.r.plain(e)
+	if s.l.GoOn(n.ID) && e.file != 0 {
+		if f != nil && bothWays(operations[e.op], n.Args[c.flags]) != "" {
+			e.more = &readToo
+		}
+		s.r.plain(e, f)
 	}
 	return true
 }
@@ -141,7 +139,7 @@ func (s *supervisor) asBefore(tid int, text []byte, flags uint64, at time.Durati
 		op = trace.Read
 	} else if op = opened(n.looked, flags); op == trace.Replace || op == trace.Append || op == trace.Update {
 		writes := flags&unix.O_ACCMODE != unix.O_RDONLY
-		if writes && !p.writes || n.state.Is == trace.IsFile && !s.names.kept[n.inode] {
+		if writes && !p.writes || n.state.Is == trace.IsFile && !n.safe {
 			return e, nil, false
 		}
 		f = n.f
@@ -173,6 +171,9 @@ func opened(l looked, flags uint64) trace.Op {
 	}
 	return trace.Update
 }
+
+// readToo is shared by all records of which it is said.
+var readToo = more{what: trace.BothWays}
 
 // bothWays is said of an opening for writing that is for reading too.
 func bothWays(op trace.Op, flags uint64) string {
