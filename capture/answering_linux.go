@@ -31,6 +31,9 @@ type answering struct {
 	quick func(n *companion.Notification, at time.Duration, memory []byte) bool
 	slow  func(n *companion.Notification, h *inHand)
 	gap   func(what string)
+	// hasty says that calls are to be received as soon as can be, since signals that come
+	// before make them fail; at other times it would only cost speed.
+	hasty func() bool
 
 	lead     chan struct{} // holds one token while nobody leads
 	idle     atomic.Int32  // threads that wait for it
@@ -129,6 +132,7 @@ func (a *answering) another(now func() time.Duration) bool {
 func (a *answering) thread(n *companion.Notification, now func() time.Duration) {
 	runtime.LockOSThread()
 	memory := make([]byte, quickText)
+	first := false // before others, where that is allowed
 	for {
 		select {
 		case <-a.lead:
@@ -138,6 +142,10 @@ func (a *answering) thread(n *companion.Notification, now func() time.Duration) 
 		a.idle.Add(-1)
 		turn := a.turn.Add(1)
 		for a.turn.Load() == turn {
+			if !first && a.hasty() {
+				first = true
+				_ = unix.Setpriority(unix.PRIO_PROCESS, unix.Gettid(), -20)
+			}
 			err := a.l.Receive(n)
 			switch {
 			case err == nil:

@@ -97,7 +97,7 @@ func Run(ctx context.Context, o Options) (Result, error) {
 	s := &session{o: o, r: r, pid: launched.PID, program: program, header: header, status: -1, adopts: adopts, kept: kept, looks: looks}
 	l := companion.NewListener(launched.Listener, kernelAtLeast(6, 11))
 	s.supervisor = newSupervisor(l, r, newProcesses(r, header.Env), looks, kept, launched)
-	s.answering = &answering{l: l, shared: shared, quick: s.supervisor.quick, slow: s.supervisor.slow, gap: r.gap}
+	s.answering = &answering{l: l, shared: shared, quick: s.supervisor.quick, slow: s.supervisor.slow, gap: r.gap, hasty: s.supervisor.unrestarted.Load}
 	s.startKeeper = func() (*companion.Keeper, error) {
 		return companion.StartKeeper(launched.Listener, memory, shared)
 	}

@@ -640,7 +640,10 @@ func (s *supervisor) name(w *work, arg int8) (string, bool) {
 	if ok {
 		return text, true
 	}
-	if s.l.Valid(w.n.ID) && !mayRead(w.tid) {
+	switch {
+	case !s.l.Valid(w.n.ID): // its thread was killed
+		return "", false
+	case !mayRead(w.tid):
 		s.hidden(w)
 		return "", false
 	}

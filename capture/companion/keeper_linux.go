@@ -171,12 +171,17 @@ func keep(args []string) int {
 		return 1
 	}
 	k.shared = (*Shared)(unsafe.Pointer(&memory[0]))
+	var looked int64
 	for {
+		if now := monotonic(); now-looked >= lookEvery*1e6 {
+			looked = now
+			k.look()
+		}
 		fds := []pollFD{{fd: keeperWake, events: pollIn}, {fd: keeperListener, events: pollIn}}
 		if !k.standing {
 			fds = fds[:1]
 		}
-		n, errno := poll(fds, lookEvery)
+		_, errno := poll(fds, lookEvery)
 		switch {
 		case errno != 0 && errno != syscall.EINTR:
 			return 1
@@ -193,8 +198,6 @@ func keep(args []string) int {
 				k.begin()
 				return k.forGood()
 			}
-		case n == 0 || !k.standing:
-			k.look()
 		}
 		if k.standing && len(fds) > 1 && fds[1].revents&pollIn != 0 {
 			k.answer()
@@ -202,6 +205,14 @@ func keep(args []string) int {
 			k.standing = false
 		}
 	}
+}
+
+// monotonic is a clock in nanoseconds.
+func monotonic() int64 {
+	var t syscall.Timespec
+	const clockMonotonic = 1
+	_, _, _ = syscall.RawSyscall(syscall.SYS_CLOCK_GETTIME, clockMonotonic, uintptr(unsafe.Pointer(&t)), 0)
+	return t.Nano()
 }
 
 // keeping is the keeper at work.
@@ -265,7 +276,7 @@ func (k *keeping) forGood() int {
 func (k *keeping) look() {
 	stopped := state(k.observer) == 'T'
 	switch {
-	case stopped && !k.standing:
+	case stopped: // each time: it may have gone on in between, and received more
 		k.begin()
 	case !stopped && k.standing && k.shared.stopped.Load() == 0:
 		k.standing = false

@@ -358,7 +358,6 @@ func (b *builder) judge(f *record) File {
 	if was := f.file.Before; f.file.At > 0 && was.Is == trace.IsFile && was.Time.After(b.h.Started) {
 		out.Seen = f.file.At
 	}
-	out.Reached = f.reached
 	if n := len(f.writeTimes); n > 0 {
 		out.FirstWrite, out.LastWrite = f.writeTimes[0], f.writeTimes[n-1]
 	}
@@ -379,6 +378,9 @@ func (b *builder) judge(f *record) File {
 	}
 	if b.prefix != nil && !f.file.IsKey() {
 		out.Inside = b.prefix.inside(v, b.h.Prefix.Inside)
+	}
+	if out.Inside == "" { // else that says how it was reached
+		out.Reached = f.reached
 	}
 	v.near = b.cuesNear(f)
 	out.Near = v.near
