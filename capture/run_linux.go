@@ -417,13 +417,25 @@ const witnessAfter = 200 * time.Millisecond
 
 // reap waits for the command, whose end closes ended.
 func (s *session) reap(ended chan<- struct{}) {
+	var resumed time.Time // when this process went on; zero if it is known what the command did then
 	for {
 		var status unix.WaitStatus
-		_, err := unix.Wait4(s.pid, &status, unix.WUNTRACED, nil)
+		options := unix.WUNTRACED | unix.WCONTINUED
+		if !resumed.IsZero() {
+			options |= unix.WNOHANG
+		}
+		pid, err := unix.Wait4(s.pid, &status, options, nil)
 		switch {
 		case err == unix.EINTR:
+		case err == nil && pid == 0 && time.Since(resumed) < resumeLimit:
+			time.Sleep(time.Millisecond)
+		case err == nil && pid == 0: // only this process was continued
+			_ = unix.Kill(s.pid, unix.SIGCONT)
+			resumed = time.Time{}
+		case err == nil && status.Continued():
+			resumed = time.Time{}
 		case err == nil && status.Stopped():
-			s.stopped()
+			resumed = s.stopped()
 		default:
 			s.status = status.ExitStatus()
 			if status.Signaled() {
@@ -439,6 +451,10 @@ func (s *session) reap(ended chan<- struct{}) {
 	}
 }
 
+// resumeLimit is how long after this process the command goes on, if it was continued
+// too: a shell continues the whole group, somebody else perhaps this process alone.
+const resumeLimit = 50 * time.Millisecond
+
 // reapOrphans reaps what became a child of this process and has ended.
 func (s *session) reapOrphans() {
 	if !s.adopts {
@@ -452,20 +468,18 @@ func (s *session) reapOrphans() {
 }
 
 // stopped stops this process too, once the command was stopped: the shell stops and
-// continues the job that it knows. Meanwhile the keeper lets the calls of others go on.
-func (s *session) stopped() {
+// continues the job that it knows. Meanwhile the keeper lets the calls of others go on. It
+// returns when this process went on, zero if it did not stop.
+func (s *session) stopped() time.Time {
 	if !s.o.Alone || companion.State(s.pid) != 'T' {
-		return // it goes on again
+		return time.Time{} // it goes on again
 	}
 	s.keeper.StandIn(s.pid)
 	runtime.LockOSThread() // sent to this thread, it takes effect before the call returns
 	_ = unix.Tgkill(os.Getpid(), unix.Gettid(), unix.SIGSTOP)
 	runtime.UnlockOSThread()
 	s.keeper.Back()
-	// A shell continues the whole group; somebody else perhaps this process alone.
-	if companion.State(s.pid) == 'T' {
-		_ = unix.Kill(s.pid, unix.SIGCONT)
-	}
+	return time.Now()
 }
 
 // sample looks at what no call tells, from time to time and at the end.

@@ -165,44 +165,37 @@ func keep(args []string) int {
 	if len(args) != 1 {
 		return 2
 	}
-	k := &keeping{observer: args[0], l: &Listener{fd: keeperListener}}
+	k := &keeping{observer: args[0], l: &Listener{fd: keeperListener}, called: make(chan struct{}, 1)}
 	memory, err := syscall.Mmap(keeperMemory, 0, int(sharedSize), syscall.PROT_READ|syscall.PROT_WRITE, syscall.MAP_SHARED)
 	if err != nil {
 		return 1
 	}
 	k.shared = (*Shared)(unsafe.Pointer(&memory[0]))
+	go k.receive()
 	var looked int64
 	for {
 		if now := monotonic(); now-looked >= lookEvery*1e6 {
 			looked = now
 			k.look()
 		}
-		fds := []pollFD{{fd: keeperWake, events: pollIn}, {fd: keeperListener, events: pollIn}}
-		if !k.standing {
-			fds = fds[:1]
-		}
+		fds := []pollFD{{fd: keeperWake, events: pollIn}}
 		_, errno := poll(fds, lookEvery)
 		switch {
 		case errno != 0 && errno != syscall.EINTR:
 			return 1
-		case errno != 0:
-		case fds[0].revents != 0:
-			switch k.told() {
-			case dismissed:
-				return 0
-			case standIn:
-				k.begin()
-			case observerOn:
-				k.standing = false
-			case 0: // the observer is gone
-				k.begin()
-				return k.forGood()
-			}
+		case errno != 0 || fds[0].revents == 0:
+			continue
 		}
-		if k.standing && len(fds) > 1 && fds[1].revents&pollIn != 0 {
-			k.answer()
-		} else if k.standing && len(fds) > 1 && fds[1].revents&pollHup != 0 {
-			k.standing = false
+		switch k.told() {
+		case dismissed:
+			return 0
+		case standIn:
+			k.begin()
+		case observerOn:
+			k.standing.Store(false)
+		case 0: // the observer is gone
+			k.begin()
+			return k.forGood()
 		}
 	}
 }
@@ -220,8 +213,9 @@ type keeping struct {
 	observer string // its process id
 	l        *Listener
 	shared   *Shared
-	standing bool
-	idle     int // looks in a row that found the observer stopped for no reason
+	standing atomic.Bool
+	called   chan struct{} // holds a token once it stands in
+	idle     int           // looks in a row that found the observer stopped for no reason
 }
 
 // told is what the observer said, 0 once it is gone.
@@ -241,7 +235,11 @@ func (k *keeping) told() byte {
 
 // begin answers what is in the observer's hands.
 func (k *keeping) begin() {
-	k.standing = true
+	k.standing.Store(true)
+	select {
+	case k.called <- struct{}{}:
+	default:
+	}
 	for i := range k.shared.Slots {
 		if id := k.shared.Slots[i].ID; id != 0 && k.l.GoOn(id) {
 			k.shared.answered.Add(1)
@@ -265,6 +263,23 @@ func (k *keeping) answer() bool {
 	return true
 }
 
+// receive answers, while the keeper stands in, what the observer did not receive. It may
+// wait in vain for a call that the observer received after all: the looks go on meanwhile.
+func (k *keeping) receive() {
+	for {
+		if !k.standing.Load() {
+			<-k.called // to ask for calls now would wake this process at each
+			continue
+		}
+		fds := []pollFD{{fd: keeperListener, events: pollIn}}
+		if n, errno := poll(fds, lookEvery); errno == 0 && n > 0 && k.standing.Load() {
+			if fds[0].revents&pollIn == 0 || !k.answer() {
+				return
+			}
+		}
+	}
+}
+
 // forGood answers until every program has ended.
 func (k *keeping) forGood() int {
 	for k.answer() {
@@ -278,8 +293,8 @@ func (k *keeping) look() {
 	switch {
 	case stopped: // each time: it may have gone on in between, and received more
 		k.begin()
-	case !stopped && k.standing && k.shared.stopped.Load() == 0:
-		k.standing = false
+	case k.shared.stopped.Load() == 0:
+		k.standing.Store(false)
 	}
 	// The observer stopped itself since the command was stopped. If the command was
 	// continued in that very moment, nobody but the keeper would continue the observer.

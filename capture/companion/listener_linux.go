@@ -127,14 +127,24 @@ func (l *Listener) Refuse(id uint64) bool {
 	return l.send(response{id: id, error: -int32(syscall.ENOSYS)})
 }
 
+// send answers. The kernel waits for a lock there, and gives up when a signal comes to
+// the thread that answers: then it has to be asked again, or the caller waits for ever.
 func (l *Listener) send(r response) bool {
-	_, _, errno := syscall.RawSyscall(syscall.SYS_IOCTL, uintptr(l.fd), ioctlSend, uintptr(unsafe.Pointer(&r)))
-	return errno == 0
+	for {
+		_, _, errno := syscall.RawSyscall(syscall.SYS_IOCTL, uintptr(l.fd), ioctlSend, uintptr(unsafe.Pointer(&r)))
+		if errno != syscall.EINTR {
+			return errno == 0
+		}
+	}
 }
 
 // Valid reports whether the caller still waits, so that its thread id has not passed
 // to another program.
 func (l *Listener) Valid(id uint64) bool {
-	_, _, errno := syscall.RawSyscall(syscall.SYS_IOCTL, uintptr(l.fd), ioctlIDValid, uintptr(unsafe.Pointer(&id)))
-	return errno == 0
+	for {
+		_, _, errno := syscall.RawSyscall(syscall.SYS_IOCTL, uintptr(l.fd), ioctlIDValid, uintptr(unsafe.Pointer(&id)))
+		if errno != syscall.EINTR {
+			return errno == 0
+		}
+	}
 }
