@@ -20,16 +20,16 @@ import (
 // out by looking afterwards: before the thread's next call goes on, or before anybody
 // else's that concerns the names.
 type change struct {
-	s    *supervisor
-	op   trace.Op
-	at   time.Duration
-	p    *process
-	n    int // the process's number when it was called
-	th   *thread
-	nr   int32
-	from *target
-	to   *target // of those with two names
-	what string
+	op    trace.Op
+	at    time.Duration
+	p     *process
+	n     int   // the process's number when it was called
+	image image // the program that it ran then
+	th    *thread
+	nr    int32
+	from  *target
+	to    *target // of those with two names
+	what  string
 
 	mu   sync.Mutex
 	done bool
@@ -40,7 +40,7 @@ func (s *supervisor) begin(w *work, c *change) {
 	if c.movesPaths() {
 		s.concludeAll() // or what they changed is looked for where it is no more
 	}
-	c.s, c.at, c.p, c.n, c.th, c.nr = s, w.at, w.p, w.p.n, w.th, w.n.Nr
+	c.at, c.p, c.n, c.image, c.th, c.nr = w.at, w.p, w.number, w.image, w.th, w.n.Nr
 	s.ps.mu.Lock()
 	w.th.change = c
 	s.names.open[c] = true
@@ -174,7 +174,7 @@ func (s *supervisor) conclude(c *change, last bool) bool {
 func (c *change) happened() bool {
 	if c.op == trace.Run {
 		now := imageOf(c.p.pid)
-		return now == image{} || now != c.p.image
+		return now == image{} || now != c.image
 	}
 	from, _ := c.from.again()
 	switch c.op {
@@ -273,9 +273,8 @@ func (s *supervisor) carried(c *change, from, to *name, both bool) {
 // standing are the names in a folder that are told, and are there.
 func (s *supervisor) standing(folder *name) (list []*name) {
 	s.ps.mu.Lock()
-	all := s.names.below(folder.path)
-	s.ps.mu.Unlock()
-	for _, n := range all {
+	defer s.ps.mu.Unlock()
+	for _, n := range s.names.below(folder.path) {
 		if n.f != nil && s.r.stands(n.f) {
 			list = append(list, n)
 		}
@@ -286,10 +285,11 @@ func (s *supervisor) standing(folder *name) (list []*name) {
 // carry records that a file moved with a folder.
 func (s *supervisor) carry(c *change, n, from, to *name, op trace.Op) {
 	s.ps.mu.Lock()
+	f := n.f
 	m := s.names.of(rebased(n.path, from.path, to.path), rebased(n.probe, from.probe, to.probe))
 	s.ps.mu.Unlock()
 	g := s.declared(&target{name: m, looked: looked{state: trace.State{Is: trace.IsAbsent}}}, c.at)
-	s.event(c.at, c.n, op, n.f, g, withFolder, true)
+	s.event(c.at, c.n, op, f, g, withFolder, true)
 	s.exists(m, true)
 	s.exists(n, op != trace.Rename)
 	s.ps.mu.Lock()
@@ -299,8 +299,11 @@ func (s *supervisor) carry(c *change, n, from, to *name, op trace.Op) {
 
 // exists notes whether a path leads to something.
 func (s *supervisor) exists(n *name, yes bool) {
-	if n.f != nil {
-		s.r.setExists(n.f, yes)
+	s.ps.mu.Lock()
+	f := n.f
+	s.ps.mu.Unlock()
+	if f != nil {
+		s.r.setExists(f, yes)
 	}
 }
 

@@ -60,15 +60,17 @@ func (s *supervisor) finish() {
 
 // work is a call that needs a look at files.
 type work struct {
-	n    *companion.Notification
-	h    *inHand
-	c    *call
-	at   time.Duration
-	tid  int
-	th   *thread
-	p    *process
-	view *view
-	uid  int
+	n      *companion.Notification
+	h      *inHand
+	c      *call
+	at     time.Duration
+	tid    int
+	th     *thread
+	p      *process
+	view   *view
+	uid    int
+	number int   // the process's in the trace
+	image  image // the program that it runs
 }
 
 // quick observes an opening of which all is known, and reports whether it was one. It
@@ -198,12 +200,7 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 			return
 		}
 	}
-	w.th = s.ps.thread(w.tid)
-	s.ps.mu.Lock()
-	w.p = w.th.process
-	w.view, w.uid = w.p.view, w.p.uid
-	open, exec := w.th.change, w.p.exec
-	s.ps.mu.Unlock()
+	open, exec := s.caller(w)
 	if exec != nil && exec != open { // by another thread, which has become this one if it could
 		s.conclude(exec, !exec.within(w.at))
 	}
@@ -211,8 +208,7 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 		s.conclude(open, true)
 	}
 	if open != nil || exec != nil {
-		w.th = s.ps.thread(w.tid) // it may be another program now
-		w.p, w.view = w.th.process, w.th.process.view
+		s.caller(w) // it may be another program now
 	}
 	switch c.act {
 	case actRefuse:
@@ -237,6 +233,17 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 	default:
 		s.paths(w)
 	}
+}
+
+// caller finds out who calls, and returns what that thread, and its process by executing,
+// has changed as far as is not known yet.
+func (s *supervisor) caller(w *work) (open, exec *change) {
+	w.th = s.ps.thread(w.tid)
+	s.ps.mu.Lock()
+	defer s.ps.mu.Unlock()
+	w.p = w.th.process
+	w.view, w.uid, w.number, w.image = w.p.view, w.p.uid, w.p.n, w.p.image
+	return w.th.change, w.p.exec
 }
 
 // paths observes a call that names paths.
@@ -325,7 +332,7 @@ func (s *supervisor) open(w *work, text string, flags, resolve uint64) {
 		s.remember(w, text, t)
 	}
 	if w.h.goOn() && op != "" {
-		s.event(w.at, w.p.n, op, f, nil, bothWays(op, flags), changes)
+		s.event(w.at, w.number, op, f, nil, bothWays(op, flags), changes)
 	}
 }
 
@@ -455,7 +462,7 @@ func (s *supervisor) cut(w *work, text string) {
 		s.beforeWriting(w, t)
 		f := s.declared(t, w.at)
 		if w.h.goOn() {
-			s.event(w.at, w.p.n, trace.Truncate, f, nil, "", true)
+			s.event(w.at, w.number, trace.Truncate, f, nil, "", true)
 		}
 	}
 }
@@ -507,7 +514,7 @@ func (s *supervisor) missed(w *work, t *target) {
 	}
 	f := s.declared(t, w.at)
 	if w.h.goOn() {
-		s.event(w.at, w.p.n, trace.Missed, f, nil, "", false)
+		s.event(w.at, w.number, trace.Missed, f, nil, "", false)
 	}
 }
 
@@ -597,9 +604,6 @@ func (s *supervisor) declared(t *target, at time.Duration) *seenFile {
 	s.ps.mu.Unlock()
 	if f == nil {
 		state := t.state
-		if state.Is == trace.IsLink && t.name.f == nil {
-			state = trace.State{Is: trace.IsLink, Time: t.state.Time}
-		}
 		f = s.r.fileAt(t.name.path, state, at)
 		s.ps.mu.Lock()
 		t.name.f, t.name.number = f, int32(f.n)
