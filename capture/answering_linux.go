@@ -39,6 +39,7 @@ type answering struct {
 	idle     atomic.Int32  // threads that wait for it
 	threads  atomic.Int32
 	leading  atomic.Uint64 // the call in the leader's hands; 0 if it waits
+	passed   atomic.Uint64 // the last call that was let go on while the leader had it
 	turn     atomic.Uint64 // counts leaders
 	working  atomic.Int32  // threads that are looking at files
 	vanished atomic.Int64  // calls that were gone before they were received
@@ -79,7 +80,7 @@ func (a *answering) run(now func() time.Duration) {
 	for range 3 {
 		a.another(now)
 	}
-	watch := time.NewTicker(lookLimit / 5)
+	watch := time.NewTicker(lookLimit)
 	defer watch.Stop()
 	var before uint64
 	for {
@@ -92,6 +93,7 @@ func (a *answering) run(now func() time.Duration) {
 		// The caller's memory may lie in a file whose file system does not answer.
 		id := a.leading.Load()
 		if id != 0 && id == before && a.leading.CompareAndSwap(id, 0) {
+			a.passed.Store(id)
 			a.turn.Add(1)
 			a.gap("what a call names could not be read in time")
 			a.l.GoOn(id)
@@ -201,6 +203,9 @@ func (a *answering) take(n *companion.Notification, memory []byte, now func() ti
 	h.goOn()
 	limit.Stop()
 }
+
+// passes reports whether a call was let go on while the leader had it.
+func (a *answering) passes(id uint64) bool { return a.passed.Load() == id }
 
 // leave lets all calls go on from now on.
 func (a *answering) leave() { a.leaving.Store(true) }

@@ -101,6 +101,7 @@ func Run(ctx context.Context, o Options) (Result, error) {
 	s.startKeeper = func() (*companion.Keeper, error) {
 		return companion.StartKeeper(launched.Listener, memory, shared)
 	}
+	s.supervisor.passes = s.answering.passes
 	return s.run(ctx, launched.Failed)
 }
 

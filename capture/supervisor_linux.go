@@ -31,8 +31,9 @@ type supervisor struct {
 	ps        *processes // its lock guards names too
 	names     *names
 	changes   chan *change
-	last      *thread  // that called last; the lock of processes guards it
-	kept      *keeping // may be nil
+	passes    func(id uint64) bool // a call was let go on already
+	last      *thread              // that called last; the lock of processes guards it
+	kept      *keeping             // may be nil
 	own       func(path string) bool
 	spellings []spelling
 
@@ -95,7 +96,7 @@ func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory [
 	if !told {
 		return false
 	}
-	if s.l.GoOn(n.ID) && e.file != 0 {
+	if (s.l.GoOn(n.ID) || s.passes(n.ID)) && e.file != 0 {
 		if f != nil && bothWays(operations[e.op], n.Args[c.flags]) != "" {
 			e.more = &readToo
 		}
