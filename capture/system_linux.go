@@ -84,6 +84,9 @@ func System(ctx context.Context, o SystemOptions) (Result, error) {
 	if err != nil {
 		r.gap("cues could not be taken: " + reason(err))
 	}
+	if o.PID != 0 {
+		s.ask(o.PID, 0) // it may have ended before its events are read
+	}
 	if o.Ready != nil {
 		o.Ready()
 	}
