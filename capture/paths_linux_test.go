@@ -98,7 +98,7 @@ func init() {
 			_ = os.Chmod("closed.sav", 0o400)
 			f, err := os.OpenFile("closed.sav", os.O_WRONLY|os.O_EXCL|os.O_CREATE, 0o600)
 			if err == nil {
-				return errors.Join(errors.New("made it anew"), f.Close())
+				return errors.Join(errors.New("an exclusive opening of an existing file succeeded"), f.Close())
 			}
 			return nil
 		},

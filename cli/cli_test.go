@@ -199,7 +199,7 @@ func replace(ts *testscript.TestScript, neg bool, args []string) {
 	before := ts.ReadFile(args[0])
 	after := strings.Replace(before, args[1], args[2], 1)
 	if after == before {
-		ts.Fatalf("%s does not hold %q", args[0], args[1])
+		ts.Fatalf("%s does not contain %q", args[0], args[1])
 	}
 	ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(after), 0o600))
 }

@@ -189,7 +189,7 @@ func unsound(t present.Title) bool {
 	return false
 }
 
-// tellBroken says what is odd about the prefixes that were looked into.
+// tellBroken reports what is wrong with the prefixes of a title.
 func (a *app) tellBroken(survey *machine.Survey, found present.Title) {
 	for _, v := range found.Variants {
 		for _, p := range survey.Prefixes {

@@ -604,7 +604,7 @@ func (a *app) mark(c *cli.Command, word string) error {
 	return nil
 }
 
-// cueAfterwards writes a trace anew with one more cue.
+// cueAfterwards writes a copy of a trace with one more cue.
 func (a *app) cueAfterwards(c *cli.Command, word string) error {
 	at, err := parseTime(c.String("at"))
 	if err != nil {
