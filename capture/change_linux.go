@@ -199,8 +199,8 @@ func (c *change) happened() bool {
 // again looks at the same path once more: elsewhere if the program has gone, and its view
 // of mounts with it.
 func (t *target) again() (l looked, elsewhere bool) {
-	l = lookAtPath(t.name.probe, t.uid)
-	if !l.there() && t.host != "" && t.host != t.name.probe {
+	l = lookAtPath(t.probe, t.uid)
+	if !l.there() && t.host != "" && t.host != t.probe {
 		return lookAtPath(t.host, t.uid), true
 	}
 	return l, false
@@ -286,7 +286,7 @@ func (s *supervisor) standing(folder *name) (list []*name) {
 func (s *supervisor) carry(c *change, n, from, to *name, op trace.Op) {
 	s.ps.mu.Lock()
 	f := n.f
-	m := s.names.of(rebased(n.path, from.path, to.path), rebased(n.probe, from.probe, to.probe))
+	m := s.names.of(rebased(n.path, from.path, to.path))
 	s.ps.mu.Unlock()
 	g := s.declared(&target{name: m, looked: looked{state: trace.State{Is: trace.IsAbsent}}}, c.at)
 	s.event(c.at, c.n, op, f, g, withFolder, true)

@@ -30,7 +30,7 @@ func (s *supervisor) beforeWriting(w *work, t *target) {
 	if done {
 		return
 	}
-	state, ok := s.content(t.name.path, t.name.probe, t.state)
+	state, ok := s.content(t.name.path, t.probe, t.state)
 	if w.h.late.Load() {
 		return // the program may have written already
 	}
@@ -61,7 +61,7 @@ func (s *supervisor) beforeMoving(w *work, t *target) (then func()) {
 		s.beforeWriting(w, t)
 		return func() {}
 	}
-	fd, err := unix.Open(t.name.probe, unix.O_PATH|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0)
+	fd, err := unix.Open(t.probe, unix.O_PATH|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0)
 	if err != nil {
 		s.held.Add(-1)
 		return func() {}

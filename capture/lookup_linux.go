@@ -19,6 +19,7 @@ import (
 type target struct {
 	name *name
 	looked
+	probe   string // by which this process reaches it
 	host    string // where it lies, once the caller's view of it has gone
 	reached string // the path that the program used, if that is another
 	folder  bool   // a slash at its end says that it is a folder
@@ -64,7 +65,7 @@ func (s *supervisor) lookup(w *work, from, text string, follow bool) (*target, e
 			if v.own() {
 				return nil, errNowhere
 			}
-			t.name = s.nameOf(path.Clean(joined), path.Clean(joined))
+			t.name, t.probe = s.nameOf(path.Clean(joined)), path.Clean(joined)
 			return t, err
 		}
 		host, plain, ok := s.ps.onHost(v, full)
@@ -76,7 +77,7 @@ func (s *supervisor) lookup(w *work, from, text string, follow bool) (*target, e
 		if !plain {
 			probe = path.Join("/proc/"+strconv.Itoa(w.p.pid)+"/root", v.inside(full))
 		}
-		t.name, t.host = s.nameOf(s.spelled(host), probe), host
+		t.name, t.probe, t.host = s.nameOf(s.spelled(host)), probe, host
 		s.see(w, t)
 		if t.state.Is != trace.IsLink || !follow && !t.folder {
 			break
@@ -97,10 +98,10 @@ func (s *supervisor) lookup(w *work, from, text string, follow bool) (*target, e
 }
 
 // nameOf is what is known of a path.
-func (s *supervisor) nameOf(full, probe string) *name {
+func (s *supervisor) nameOf(full string) *name {
 	s.ps.mu.Lock()
 	defer s.ps.mu.Unlock()
-	return s.names.of(full, probe)
+	return s.names.of(full)
 }
 
 // see looks at a target, unless that was done a moment ago and nothing changed it.
@@ -115,7 +116,7 @@ func (s *supervisor) see(w *work, t *target) {
 	if synthetic(n.path) {
 		t.looked = looked{state: trace.State{Is: trace.IsOther}, uid: w.uid, readable: true, writable: true}
 	} else {
-		t.looked = lookAtPath(n.probe, w.uid)
+		t.looked = lookAtPath(t.probe, w.uid)
 	}
 	s.ps.mu.Lock()
 	n.looked, n.checked = t.looked, w.at

@@ -27,9 +27,8 @@ type name struct {
 	checked time.Duration // when it was looked at; 0 if that counts no more
 	change  *change       // one under way that concerns it
 	looked
-	f     *seenFile
-	path  string
-	probe string // by which this process reaches it
+	f    *seenFile
+	path string
 }
 
 // looked is a file as it was found.
@@ -60,13 +59,11 @@ func newNames() *names {
 }
 
 // of is what is known of a path.
-func (ns *names) of(full, probe string) *name {
-	n := ns.byPath[full]
-	if n != nil {
-		n.probe = probe
+func (ns *names) of(full string) *name {
+	if n := ns.byPath[full]; n != nil {
 		return n
 	}
-	n = &name{path: full, probe: probe}
+	n := &name{path: full}
 	ns.byPath[full] = n
 	dir := path.Dir(full)
 	first := ns.files[dir] == nil

@@ -486,10 +486,10 @@ func (s *supervisor) execute(w *work, text string, flags uint64) {
 		s.missed(w, t)
 		return
 	}
-	if t.state.Is != trace.IsFile && t.state.Is != trace.IsOther || unix.Faccessat(unix.AT_FDCWD, t.name.probe, unix.X_OK, unix.AT_EACCESS) != nil {
+	if t.state.Is != trace.IsFile && t.state.Is != trace.IsOther || unix.Faccessat(unix.AT_FDCWD, t.probe, unix.X_OK, unix.AT_EACCESS) != nil {
 		return
 	}
-	s.noteRights(t.name.probe, t.name.path)
+	s.noteRights(t.probe, t.name.path)
 	s.change(w, &change{op: trace.Run, from: t})
 }
 
