@@ -53,7 +53,7 @@ func (s *supervisor) begin(w *work, c *change) {
 		}
 	}
 	if c.movesPaths() {
-		s.names.moves++
+		s.ps.moves.Add(1)
 	}
 	s.ps.mu.Unlock()
 	select {

@@ -236,7 +236,7 @@ func (s *supervisor) folderOf(w *work, descriptor int32) (string, error) {
 func (s *supervisor) workingFolder(th *thread, now time.Duration) *base {
 	s.ps.mu.Lock()
 	p := th.process
-	v, chdirs, moved := p.view, p.chdirs, s.names.moves
+	v, chdirs, moved := p.view, p.chdirs, s.ps.moves.Load()
 	if th.folderKnown(now, moved) {
 		b := th.folder
 		s.ps.mu.Unlock()
@@ -261,6 +261,6 @@ func (s *supervisor) workingFolder(th *thread, now time.Duration) *base {
 
 // folderKnown reports whether the working folder is the one that was read last. The
 // caller holds the lock of processes.
-func (th *thread) folderKnown(now time.Duration, moved uint32) bool {
+func (th *thread) folderKnown(now time.Duration, moved uint64) bool {
 	return th.folder != nil && th.chdirs == th.process.chdirs && th.moved == moved && now-th.folderAt <= trust
 }

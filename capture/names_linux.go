@@ -3,6 +3,7 @@
 package capture
 
 import (
+	"hash/maphash"
 	"path"
 	"time"
 
@@ -22,7 +23,7 @@ type inode struct {
 // name is what is known of a path of the host. The lock of processes guards its fields.
 type name struct {
 	number  int32         // of the file in the trace; 0 if it is not told yet
-	plain   bool          // a file that the program may read
+	plain   bool          // a file that the program may read, and that is there
 	safe    bool          // what it holds is kept, or is the run's own
 	checked time.Duration // when it was looked at; 0 if that counts no more
 	change  *change       // one under way that concerns it
@@ -48,7 +49,6 @@ type names struct {
 	byPath  map[string]*name
 	files   map[string][]*name  // by folder
 	folders map[string][]string // those in a folder that hold names, or hold such
-	moves   uint32              // how often paths may have come to mean others
 	open    map[*change]bool    // whose outcome is not known yet
 	kept    map[inode]bool      // files whose content is safe: what the run found is kept, or the run made it
 	keeping map[inode]chan struct{}
@@ -90,6 +90,64 @@ func (ns *names) below(folder string) (all []*name) {
 		}
 	}
 	return all
+}
+
+// recent are names that programs used of late, and the files that they led to: most are
+// used again and again. The lock of processes guards it.
+type recent struct {
+	seed maphash.Seed
+	sets [recentSets]recentSet
+}
+
+const (
+	recentSets = 1 << 12
+	recentWays = 4
+)
+
+// recentSet holds the names that share a place, by their hashes.
+type recentSet struct {
+	hashes [recentWays]uint64
+	names  [recentWays]*alias
+	oldest uint8 // the one that gives way to another
+}
+
+// alias is a name, the folder that it begins at, and the file that it led to.
+type alias struct {
+	text  string
+	base  *base
+	name  *name
+	at    time.Duration // when it was followed
+	moves uint64        // how often paths had come to mean others by then
+}
+
+// find is what is known of a name; nil if nothing is.
+func (r *recent) find(text []byte, b *base) *alias {
+	hash := maphash.Bytes(r.seed, text)
+	set := &r.sets[hash%recentSets]
+	for i, h := range set.hashes {
+		if h == hash {
+			if a := set.names[i]; a != nil && a.base == b && a.text == string(text) {
+				return a
+			}
+		}
+	}
+	return nil
+}
+
+// put notes a name.
+func (r *recent) put(a *alias) {
+	hash := maphash.String(r.seed, a.text)
+	set := &r.sets[hash%recentSets]
+	at := set.oldest
+	for i, b := range set.names {
+		if b != nil && b.base == a.base && b.text == a.text {
+			at = uint8(i)
+		}
+	}
+	if at == set.oldest {
+		set.oldest = (at + 1) % recentWays
+	}
+	set.hashes[at], set.names[at] = hash, a
 }
 
 // spelling is a folder that the person knows by another name than its real one, such as

@@ -20,8 +20,8 @@ type recorder struct {
 	list    []*seenFile     // by number, from 0
 	began   []time.Duration // when processes were declared, by number, from 0
 	queue   []record        // what the writer has not taken yet
+	spare   []record        // for what comes next
 	waking  chan struct{}   // holds one token while there is something to take
-	asked   bool            // what is held back for its order is to be written
 	closed  bool
 	done    chan struct{}
 	err     error // of the writer; read after done
@@ -77,9 +77,9 @@ type seenFile struct {
 	changed bool          // something was done to it, so that its later state matters
 	lost    bool          // what became of it cannot be seen
 	reached bool          // that it was reached by another path is told
-	before  trace.State   // when it was first seen
-	first   time.Duration // when it was first seen
 	latest  time.Duration // of its last event by a call: what is found by looking came later
+	first   time.Duration // when it was first seen
+	before  trace.State   // when it was first seen
 	size    int64
 	time    time.Time
 	key     trace.State // of a key of the registry: as it is
@@ -128,7 +128,7 @@ func (r *recorder) add(x record) {
 		r.note("events were lost, as the trace could not be written as fast as they came", 1)
 	default:
 		if r.queue == nil {
-			r.queue = make([]record, 0, 2*batch)
+			r.queue, r.spare = r.spare, nil
 		}
 		r.queue = append(r.queue, x)
 		if len(r.queue)%batch == 0 { // the writer gets many at a time; flush gives it the rest
@@ -388,7 +388,6 @@ func (r *recorder) flush() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if !r.closed {
-		r.asked = true
 		r.wake()
 	}
 }
@@ -427,16 +426,18 @@ func (r *recorder) write(w *trace.Writer) {
 			}
 		}
 	}
+	var list []record
 	for closed := false; !closed; {
 		<-r.waking
 		r.mu.Lock()
-		list := r.queue
-		r.queue = nil
-		closed, r.asked = r.closed, false
-		r.mu.Unlock()
-		for _, x := range list {
-			held.insert(x)
+		if cap(list) <= 4*batch {
+			r.spare = list[:0] // it was taken over, and can be filled again
 		}
+		list = r.queue
+		r.queue = nil
+		closed = r.closed
+		r.mu.Unlock()
+		held.insert(list)
 		put(held.until(r.now() - settling))
 		if r.err == nil && time.Since(last) > time.Second {
 			r.err = w.Flush()
@@ -455,14 +456,22 @@ type ordered struct {
 	first int // what is before it was taken
 }
 
-// insert puts a record behind those that are not later: nearly always the end.
-func (o *ordered) insert(x record) {
-	if len(o.list) == cap(o.list) && o.first > len(o.list)/2 {
+// insert puts records behind those that are not later: nearly always the end.
+func (o *ordered) insert(more []record) {
+	if len(o.list)+len(more) > cap(o.list) && o.first > len(o.list)/2 {
 		o.list, o.first = o.list[:copy(o.list, o.list[o.first:])], 0
 	}
-	o.list = append(o.list, x)
-	for i := len(o.list) - 1; i > o.first && o.list[i-1].at > x.at; i-- {
-		o.list[i], o.list[i-1] = o.list[i-1], o.list[i]
+	k := len(o.list)
+	o.list = append(o.list, more...)
+	for ; k < len(o.list); k++ {
+		x := o.list[k]
+		i := k
+		for ; i > o.first && o.list[i-1].at > x.at; i-- {
+			o.list[i] = o.list[i-1]
+		}
+		if i < k {
+			o.list[i] = x
+		}
 	}
 }
 

@@ -30,6 +30,7 @@ type supervisor struct {
 	r         *recorder
 	ps        *processes // its lock guards names too
 	names     *names
+	recent    recent
 	changes   chan *change
 	passes    func(id uint64) bool // a call was let go on already
 	last      *thread              // that called last; the lock of processes guards it
@@ -113,7 +114,13 @@ func (s *supervisor) asBefore(tid int, text []byte, flags uint64, at time.Durati
 		return e, nil, false
 	}
 	s.ps.mu.Lock()
-	defer s.ps.mu.Unlock()
+	e, f, told = s.remembered(tid, text, flags, at)
+	s.ps.mu.Unlock()
+	return e, f, told
+}
+
+// remembered is asBefore. The caller holds the lock of processes.
+func (s *supervisor) remembered(tid int, text []byte, flags uint64, at time.Duration) (e record, f *seenFile, told bool) {
 	th := s.last
 	if th == nil || th.tid != tid || !s.ps.current(th, at) {
 		if th = s.ps.known(tid, at); th == nil {
@@ -124,33 +131,43 @@ func (s *supervisor) asBefore(tid int, text []byte, flags uint64, at time.Durati
 	if th.change != nil {
 		return e, nil, false
 	}
-	p := th.process
+	p, moves := th.process, s.ps.moves.Load()
 	b := p.view.top
 	if text[0] != '/' {
-		if !th.folderKnown(at, s.names.moves) {
+		if !th.folderKnown(at, moves) {
 			return e, nil, false
 		}
 		b = th.folder
 	}
-	a := b.names[string(text)]
-	n := a.name
-	if n == nil || a.moved != s.names.moves || at-a.at > trust || n.number == 0 || n.change != nil || n.checked == 0 || at-n.checked > trust || n.uid != p.uid {
+	a := s.recent.find(text, b)
+	if a == nil || a.moves != moves || at-a.at > trust {
 		return e, nil, false
 	}
-	var op trace.Op
+	n := a.name
+	if n.number == 0 || n.change != nil || n.checked == 0 || at-n.checked > trust || n.uid != p.uid {
+		return e, nil, false
+	}
+	e = record{at: at, process: int32(p.n), file: n.number, op: readIndex}
 	if flags&(unix.O_ACCMODE|unix.O_TRUNC|unix.O_CREAT|unix.O_DIRECTORY) == unix.O_RDONLY && n.plain {
-		op = trace.Read
-	} else if op = opened(n.looked, flags); op == trace.Replace || op == trace.Append || op == trace.Update {
+		return e, nil, true
+	}
+	op := opened(n.looked, flags)
+	switch op {
+	case "":
+		return record{}, nil, n.there()
+	case trace.Replace, trace.Append, trace.Update:
 		writes := flags&unix.O_ACCMODE != unix.O_RDONLY
 		if writes && !p.writes || n.state.Is == trace.IsFile && !n.safe {
 			return e, nil, false
 		}
 		f = n.f
-	} else if op == "" {
-		return e, nil, n.there()
 	}
-	return record{at: at, process: int32(p.n), file: n.number, op: indexOf[op]}, f, n.there()
+	e.op = indexOf[op]
+	return e, f, n.there()
 }
+
+// readIndex is that of what most calls do.
+var readIndex = indexOf[trace.Read]
 
 // opened is what opening a file that is there does to it; empty if it fails.
 func opened(l looked, flags uint64) trace.Op {
@@ -220,9 +237,7 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 	case actRoot:
 		s.concludeAll()
 		s.ps.moved(w.p) // looked up at the next call, once this one has gone on
-		s.ps.mu.Lock()
-		s.names.moves++
-		s.ps.mu.Unlock()
+		s.ps.moves.Add(1)
 	case actChdir:
 		s.ps.mu.Lock()
 		w.p.chdirs++
@@ -339,6 +354,9 @@ func (s *supervisor) open(w *work, text string, flags, resolve uint64) {
 
 // remember notes what a name led to, for when it is used again.
 func (s *supervisor) remember(w *work, text string, t *target) {
+	if len(text) >= quickText {
+		return
+	}
 	s.ps.mu.Lock()
 	defer s.ps.mu.Unlock()
 	b := w.view.top
@@ -348,13 +366,10 @@ func (s *supervisor) remember(w *work, text string, t *target) {
 		}
 		b = w.th.folder
 	}
-	if len(text) >= quickText || strings.HasPrefix(text, "/proc/") || strings.HasPrefix(text, "/dev/") || strings.HasPrefix(b.folder, "/proc") {
+	if strings.HasPrefix(text, "/proc/") || strings.HasPrefix(text, "/dev/") || strings.HasPrefix(b.folder, "/proc") {
 		return // what it means is each program's own
 	}
-	if len(b.names) >= maxAliases {
-		clear(b.names)
-	}
-	b.names[text] = alias{name: t.name, moved: s.names.moves, at: w.at}
+	s.recent.put(&alias{text: text, base: b, name: t.name, at: w.at, moves: s.ps.moves.Load()})
 }
 
 // make observes the making of a name.

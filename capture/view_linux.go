@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -30,24 +29,13 @@ type view struct {
 // own reports whether the view is not the host's.
 func (v *view) own() bool { return v.root != "" || v.space != "" }
 
-// base is a folder that paths begin at, with the names that were used from it.
+// base is a folder that paths begin at.
 type base struct {
 	folder string // without links; as the mounts' own root has it
-	names  map[string]alias
 }
 
-// alias is a name that a program used, and the file that it led to.
-type alias struct {
-	name  *name
-	moved uint32 // the names' count of moves, when it was followed
-	at    time.Duration
-}
-
-// maxBases and maxAliases bound the memory for names that are used again and again.
-const (
-	maxBases   = 2_000
-	maxAliases = 20_000
-)
+// maxBases bounds the memory for working folders.
+const maxBases = 2_000
 
 // at is the base of a folder.
 func (v *view) at(folder string) *base {
@@ -61,7 +49,7 @@ func (v *view) at(folder string) *base {
 				v.bases["/"] = v.top
 			}
 		}
-		b = &base{folder: folder, names: map[string]alias{}}
+		b = &base{folder: folder}
 		v.bases[folder] = b
 	}
 	return b
@@ -96,9 +84,7 @@ func (ps *processes) viewOf(pid int) *view {
 		v.mounts = all
 		v.bases = map[string]*base{"/": v.top}
 		v.mu.Unlock()
-		ps.mu.Lock()
-		clear(v.top.names)
-		ps.mu.Unlock()
+		ps.moves.Add(1) // what was remembered may mean others now
 	}
 	return v
 }

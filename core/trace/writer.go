@@ -13,15 +13,16 @@ import (
 
 // Writer writes a trace. It belongs to one goroutine.
 type Writer struct {
-	z   *zstd.Encoder
-	buf []byte
-	end End
+	z    *zstd.Encoder
+	buf  []byte
+	end  End
+	what map[string][]byte // as JSON: the same few are said again and again
 }
 
 // NewWriter writes the header, with Format set, and returns a writer for the
 // rest.
 func NewWriter(w io.Writer, h Header) (*Writer, error) {
-	z, err := zstd.NewWriter(w, zstd.WithEncoderLevel(zstd.SpeedDefault), zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<20))
+	z, err := zstd.NewWriter(w, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<20))
 	if err != nil {
 		return nil, fmt.Errorf("start trace: %w", err)
 	}
@@ -101,14 +102,33 @@ func (w *Writer) Event(e Event) error {
 		b = strconv.AppendInt(b, e.Size, 10)
 	}
 	if e.What != "" {
-		what, err := json.Marshal(e.What)
+		what, err := w.said(e.What)
 		if err != nil {
-			return fmt.Errorf("write trace: %w", err)
+			return err
 		}
 		b = append(append(b, `,"what":`...), what...)
 	}
 	w.buf = append(b, '}', '\n')
 	return w.line(w.buf)
+}
+
+// maxSaid is how many texts are remembered as JSON.
+const maxSaid = 100
+
+// said is a text as JSON.
+func (w *Writer) said(what string) ([]byte, error) {
+	if text := w.what[what]; text != nil {
+		return text, nil
+	}
+	text, err := json.Marshal(what)
+	if err != nil {
+		return nil, fmt.Errorf("write trace: %w", err)
+	}
+	if w.what == nil || len(w.what) >= maxSaid {
+		w.what = map[string][]byte{}
+	}
+	w.what[what] = text
+	return text, nil
 }
 
 // Cue writes a cue.
