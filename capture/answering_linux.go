@@ -5,10 +5,14 @@ package capture
 import (
 	"errors"
 	"fmt"
+	"math"
+	"math/bits"
 	"runtime"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"time"
+	"unsafe"
 
 	"golang.org/x/sys/unix"
 
@@ -28,20 +32,23 @@ type answering struct {
 	shared *companion.Shared
 	// quick observes a call that needs no look at any file and reports whether it was
 	// one; slow observes any other.
-	quick func(n *companion.Notification, at time.Duration, memory []byte) bool
+	// The text is the path that quick read, if it got as far.
+	quick func(n *companion.Notification, at time.Duration, memory []byte) (text []byte, done bool)
 	slow  func(n *companion.Notification, h *inHand)
 	gap   func(what string)
 	// hasty says that calls are to be received as soon as can be, since signals that come
 	// before make them fail; at other times it would only cost speed.
 	hasty func() bool
 
-	lead     chan struct{} // holds one token while nobody leads
-	idle     atomic.Int32  // threads that wait for it
+	crowd    crowd // the leader's
+	lead     baton
+	idle     atomic.Int32 // threads that wait for it
 	threads  atomic.Int32
 	leading  atomic.Uint64 // the call in the leader's hands; 0 if it waits
 	passed   atomic.Uint64 // the last call that was let go on while the leader had it
 	turn     atomic.Uint64 // counts leaders
 	working  atomic.Int32  // threads that are looking at files
+	hands    [companion.Slots]atomic.Pointer[inHand]
 	vanished atomic.Int64  // calls that were gone before they were received
 	over     chan struct{} // closed once every program has ended
 	end      sync.Once
@@ -53,6 +60,7 @@ type inHand struct {
 	a        *answering
 	id       uint64
 	at       time.Duration
+	text     string // the path that the call names, if it was read
 	answered atomic.Bool
 	went     bool // the call went on; read once answered
 	late     atomic.Bool
@@ -67,6 +75,15 @@ func (h *inHand) goOn() bool {
 	return true // it was let go on in time
 }
 
+// overdue lets the call go on although not all is known that was to be.
+func (h *inHand) overdue() {
+	if h.answered.CompareAndSwap(false, true) {
+		h.late.Store(true)
+		h.a.l.GoOn(h.id)
+		h.a.gap("a file system did not answer in time: what a file was before a call is not known")
+	}
+}
+
 func (h *inHand) refuse() {
 	if h.answered.CompareAndSwap(false, true) {
 		h.a.l.Refuse(h.id)
@@ -75,33 +92,41 @@ func (h *inHand) refuse() {
 
 // run answers until every observed program has ended.
 func (a *answering) run(now func() time.Duration) {
-	a.lead, a.over = make(chan struct{}, 1), make(chan struct{})
-	a.lead <- struct{}{}
+	a.over = make(chan struct{})
+	a.lead.pass()
 	for range 3 {
 		a.another(now)
 	}
-	watch := time.NewTicker(lookLimit)
+	watch := time.NewTicker(lookLimit / 5)
 	defer watch.Stop()
-	var before uint64
+	var led uint64 // by the leader
+	var since time.Duration
 	for {
 		select {
 		case <-a.over:
+			a.lead.drop()
 			a.finish()
 			return
 		case <-watch.C:
 		}
+		for i := range a.hands {
+			if h := a.hands[i].Load(); h != nil && now()-h.at >= lookLimit {
+				h.overdue()
+			}
+		}
 		// The caller's memory may lie in a file whose file system does not answer.
 		id := a.leading.Load()
-		if id != 0 && id == before && a.leading.CompareAndSwap(id, 0) {
+		if id == 0 || id != led {
+			led, since = id, now()
+		} else if now()-since >= lookLimit && a.leading.CompareAndSwap(id, 0) {
 			a.passed.Store(id)
 			a.turn.Add(1)
 			a.gap("what a call names could not be read in time")
 			a.l.GoOn(id)
-			a.lead <- struct{}{}
+			a.lead.pass()
 			a.another(now)
-			id = 0
+			led = 0
 		}
-		before = id
 	}
 }
 
@@ -126,21 +151,17 @@ func (a *answering) another(now func() time.Duration) bool {
 		return false
 	}
 	a.idle.Add(1)
-	go a.thread(&a.shared.Slots[n-1].Notification, now)
+	go a.thread(int(n-1), now)
 	return true
 }
 
 // thread leads in its turn.
-func (a *answering) thread(n *companion.Notification, now func() time.Duration) {
+func (a *answering) thread(k int, now func() time.Duration) {
 	runtime.LockOSThread()
+	n, hand := &a.shared.Slots[k].Notification, &a.hands[k]
 	memory := make([]byte, quickText)
 	first := false // before others, where that is allowed
-	for {
-		select {
-		case <-a.lead:
-		case <-a.over:
-			return
-		}
+	for a.lead.take() {
 		a.idle.Add(-1)
 		turn := a.turn.Add(1)
 		for a.turn.Load() == turn {
@@ -151,7 +172,12 @@ func (a *answering) thread(n *companion.Notification, now func() time.Duration) 
 			err := a.l.Receive(n)
 			switch {
 			case err == nil:
-				a.take(n, memory, now)
+				if a.crowd.came(n.TID) {
+					a.l.Here(!a.crowd.is)
+				}
+				if a.take(n, hand, memory, now) && a.crowd.due() {
+					a.crowd.look(a.l.Waiting())
+				}
 			case errors.Is(err, companion.ErrAllGone):
 				a.end.Do(func() { close(a.over) })
 				return
@@ -167,41 +193,36 @@ func (a *answering) thread(n *companion.Notification, now func() time.Duration) 
 	}
 }
 
-// take handles the call that the leader received.
-func (a *answering) take(n *companion.Notification, memory []byte, now func() time.Duration) {
+// take handles the call that the leader received, and reports whether it still leads.
+func (a *answering) take(n *companion.Notification, hand *atomic.Pointer[inHand], memory []byte, now func() time.Duration) (leads bool) {
 	at := now()
 	if a.leaving.Load() {
 		a.l.GoOn(n.ID)
-		return
+		return true
 	}
 	a.leading.Store(n.ID)
-	done := a.quick(n, at, memory)
+	text, done := a.quick(n, at, memory)
 	if !a.leading.CompareAndSwap(n.ID, 0) {
-		return // it took too long, and another leads
+		return false // it took too long, and another leads
 	}
 	if done {
-		return
+		return true
 	}
-	h := &inHand{a: a, id: n.ID, at: at}
+	h := &inHand{a: a, id: n.ID, at: at, text: string(text)}
 	if a.idle.Load() == 0 && !a.another(now) {
 		a.gap("so many calls waited for slow file systems at once that one went on unseen")
 		h.goOn()
-		return
+		return true
 	}
 	a.working.Add(1)
 	defer a.working.Add(-1)
 	a.turn.Add(1)
-	a.lead <- struct{}{}
-	limit := time.AfterFunc(lookLimit, func() {
-		if h.answered.CompareAndSwap(false, true) {
-			h.late.Store(true)
-			a.l.GoOn(h.id)
-			a.gap("a file system did not answer in time: what a file was before a call is not known")
-		}
-	})
+	a.lead.pass()
+	hand.Store(h)
 	a.slow(n, h)
+	hand.Store(nil)
 	h.goOn()
-	limit.Stop()
+	return false
 }
 
 // passes reports whether a call was let go on while the leader had it.
@@ -209,3 +230,97 @@ func (a *answering) passes(id uint64) bool { return a.passed.Load() == id }
 
 // leave lets all calls go on from now on.
 func (a *answering) leave() { a.leaving.Store(true) }
+
+// crowd tells whether several threads call at a time, by a look now and then.
+type crowd struct {
+	calls  uint
+	last   uint32 // the thread that called last
+	looked bool   // before the call that comes next
+	waits  bool   // that call did then
+	latest uint8  // whether another thread's call waited at the latest looks, the last one lowest
+	is     bool
+}
+
+// crowdEvery is how many calls there are to a look, crowdLooks how many looks count.
+const (
+	crowdEvery = 32
+	crowdLooks = 4
+)
+
+// due reports whether it is time to look whether a call waits.
+func (c *crowd) due() bool { return c.calls%crowdEvery == 0 }
+
+// look takes what was found.
+func (c *crowd) look(waits bool) { c.looked, c.waits = true, waits }
+
+// came counts a call, and reports whether there is a crowd now where there was none, or
+// the reverse. One thread's next call can wait too: it may run before this one looks.
+func (c *crowd) came(thread uint32) (changed bool) {
+	c.calls++
+	other := c.last != thread
+	c.last = thread
+	if !c.looked {
+		return false
+	}
+	c.looked = false
+	c.latest = c.latest << 1 & (1<<crowdLooks - 1)
+	if c.waits && other {
+		c.latest |= 1
+	}
+	was := c.is
+	switch bits.OnesCount8(c.latest) {
+	case crowdLooks, crowdLooks - 1:
+		c.is = true
+	case 0:
+		c.is = false
+	}
+	return c.is != was
+}
+
+// baton is handed from thread to thread without Go's scheduler, which would wake three
+// others for it. Its zero value is in nobody's hands, and cannot be taken yet.
+type baton struct{ state atomic.Uint32 }
+
+// The states of a baton.
+const (
+	batonHeld uint32 = iota
+	batonFree
+	batonDropped
+)
+
+// futex(2)
+const (
+	futexWait = 0x80 // FUTEX_WAIT_PRIVATE
+	futexWake = 0x81 // FUTEX_WAKE_PRIVATE
+)
+
+// take waits for the baton; false if it was dropped. The goroutine should have its thread
+// for itself.
+func (b *baton) take() bool {
+	for {
+		switch {
+		case b.state.CompareAndSwap(batonFree, batonHeld):
+			return true
+		case b.state.Load() == batonDropped:
+			return false
+		}
+		_, _, _ = syscall.Syscall6(syscall.SYS_FUTEX, uintptr(unsafe.Pointer(&b.state)), futexWait, uintptr(batonHeld), 0, 0, 0)
+	}
+}
+
+// pass lets one thread have the baton.
+func (b *baton) pass() {
+	if b.state.CompareAndSwap(batonHeld, batonFree) {
+		b.wake(1)
+	}
+}
+
+// drop ends the wait of all.
+func (b *baton) drop() {
+	b.state.Store(batonDropped)
+	b.wake(math.MaxInt32)
+}
+
+func (b *baton) wake(n int) {
+	_, _, _ = syscall.RawSyscall(syscall.SYS_FUTEX, uintptr(unsafe.Pointer(&b.state)), futexWake, uintptr(n))
+}

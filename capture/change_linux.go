@@ -50,6 +50,7 @@ func (s *supervisor) begin(w *work, c *change) {
 	for _, t := range []*target{c.from, c.to} {
 		if t != nil {
 			t.name.change = c
+			t.name.turn++
 		}
 	}
 	if c.movesPaths() {
@@ -161,7 +162,10 @@ func (s *supervisor) conclude(c *change, last bool) bool {
 		if t.name.change == c {
 			t.name.change = nil
 		}
-		t.name.checked = 0
+		t.name.unknown()
+	}
+	if c.movesPaths() {
+		s.ps.moves.Add(1) // again: what was looked up meanwhile may have been as before or as after
 	}
 	s.ps.mu.Unlock()
 	if happened {
@@ -293,7 +297,8 @@ func (s *supervisor) carry(c *change, n, from, to *name, op trace.Op) {
 	s.exists(m, true)
 	s.exists(n, op != trace.Rename)
 	s.ps.mu.Lock()
-	n.checked, m.checked = 0, 0
+	n.unknown()
+	m.unknown()
 	s.ps.mu.Unlock()
 }
 

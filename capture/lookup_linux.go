@@ -113,6 +113,9 @@ func (s *supervisor) see(w *work, t *target) {
 	if under != nil {
 		s.conclude(under, false)
 	}
+	s.ps.mu.Lock()
+	turn := n.turn
+	s.ps.mu.Unlock()
 	if synthetic(n.path) {
 		t.looked = looked{state: trace.State{Is: trace.IsOther}, uid: w.uid, readable: true, writable: true}
 	} else {
@@ -120,6 +123,9 @@ func (s *supervisor) see(w *work, t *target) {
 	}
 	s.ps.mu.Lock()
 	n.looked, n.checked = t.looked, w.at
+	if n.turn != turn {
+		n.checked = 0 // it may be as before or as after
+	}
 	n.safe = s.names.kept[n.inode]
 	n.plain = n.readable && (n.state.Is == trace.IsFile || n.state.Is == trace.IsOther)
 	s.ps.mu.Unlock()
@@ -144,22 +150,45 @@ func (s *supervisor) parent(w *work, joined string, direct bool) (string, error)
 			return full, nil
 		}
 	}
-	var real string
-	var err error
 	if w.view.own() {
-		real, err = followed(w.p.pid, dir, unix.O_DIRECTORY)
-	} else {
-		var fd int
-		if fd, err = unix.Open(dir, unix.O_PATH|unix.O_DIRECTORY|unix.O_CLOEXEC, 0); err == nil {
-			real, err = pathOf(fd)
-			_ = unix.Close(fd)
+		real, err := followed(w.p.pid, dir, unix.O_DIRECTORY)
+		if err != nil {
+			return "", err
 		}
+		return path.Join(real, last), nil
 	}
-	if err != nil {
-		return "", err
+	s.ps.mu.Lock()
+	found, moves := s.ways[dir], s.ps.moves.Load()
+	s.ps.mu.Unlock()
+	if found.real == "" || found.moves != moves || w.at-found.at > trust {
+		fd, err := unix.Open(dir, unix.O_PATH|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+		if err != nil {
+			return "", err
+		}
+		found.real, err = pathOf(fd)
+		_ = unix.Close(fd)
+		if err != nil {
+			return "", err
+		}
+		found.at, found.moves = w.at, moves
+		s.ps.mu.Lock()
+		if len(s.ways) >= maxWays {
+			clear(s.ways)
+		}
+		s.ways[dir] = found
+		s.ps.mu.Unlock()
 	}
-	return path.Join(real, last), nil
+	return path.Join(found.real, last), nil
 }
+
+// way is the folder that an absolute path leads to.
+type way struct {
+	real  string
+	at    time.Duration // when it was followed
+	moves uint32        // how often paths had come to mean others before
+}
+
+const maxWays = 10_000
 
 // throughProc follows the links of /proc to what a process has open, to its folders and
 // its program, which mean something else to each process (proc(5)): the kernel leads
@@ -261,6 +290,6 @@ func (s *supervisor) workingFolder(th *thread, now time.Duration) *base {
 
 // folderKnown reports whether the working folder is the one that was read last. The
 // caller holds the lock of processes.
-func (th *thread) folderKnown(now time.Duration, moved uint64) bool {
+func (th *thread) folderKnown(now time.Duration, moved uint32) bool {
 	return th.folder != nil && th.chdirs == th.process.chdirs && th.moved == moved && now-th.folderAt <= trust
 }

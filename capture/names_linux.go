@@ -27,9 +27,16 @@ type name struct {
 	safe    bool          // what it holds is kept, or is the run's own
 	checked time.Duration // when it was looked at; 0 if that counts no more
 	change  *change       // one under way that concerns it
+	turn    uint32        // counts what was done to it
 	looked
 	f    *seenFile
 	path string
+}
+
+// unknown says that what was found counts no more. The caller holds the lock of processes.
+func (n *name) unknown() {
+	n.checked = 0
+	n.turn++
 }
 
 // looked is a file as it was found.
@@ -93,10 +100,11 @@ func (ns *names) below(folder string) (all []*name) {
 }
 
 // recent are names that programs used of late, and the files that they led to: most are
-// used again and again. The lock of processes guards it.
+// used again and again. It asks little of the processor's cache, which the kernel has
+// emptied by the time of the next call. The lock of processes guards it.
 type recent struct {
 	seed maphash.Seed
-	sets [recentSets]recentSet
+	sets [][recentWays]alias // the names that share a place, the latest first
 }
 
 const (
@@ -104,50 +112,46 @@ const (
 	recentWays = 4
 )
 
-// recentSet holds the names that share a place, by their hashes.
-type recentSet struct {
-	hashes [recentWays]uint64
-	names  [recentWays]*alias
-	oldest uint8 // the one that gives way to another
-}
-
-// alias is a name, the folder that it begins at, and the file that it led to.
+// alias is a name, the folder that it begins at, and the file that it led to. The hash
+// stands for the text: 64 bits, by a seed that nobody knows.
 type alias struct {
-	text  string
+	hash  uint64
 	base  *base
 	name  *name
-	at    time.Duration // when it was followed
-	moves uint64        // how often paths had come to mean others by then
+	moves uint32 // how often paths had come to mean others
+	at    uint32 // when it was followed, in milliseconds of the run
 }
 
-// find is what is known of a name; nil if nothing is.
-func (r *recent) find(text []byte, b *base) *alias {
+func newRecent() recent {
+	return recent{seed: maphash.MakeSeed(), sets: make([][recentWays]alias, recentSets)}
+}
+
+// find is the file that a name led to, nil if that is not known or may be another now.
+func (r *recent) find(text []byte, b *base, moves uint32, now time.Duration) *name {
 	hash := maphash.Bytes(r.seed, text)
 	set := &r.sets[hash%recentSets]
-	for i, h := range set.hashes {
-		if h == hash {
-			if a := set.names[i]; a != nil && a.base == b && a.text == string(text) {
-				return a
+	for i := range set {
+		if a := &set[i]; a.hash == hash && a.base == b {
+			if a.moves == moves && uint32(now.Milliseconds())-a.at < uint32(trust.Milliseconds()) {
+				return a.name
 			}
+			return nil
 		}
 	}
 	return nil
 }
 
-// put notes a name.
-func (r *recent) put(a *alias) {
-	hash := maphash.String(r.seed, a.text)
+// put notes where a name led: in place of what was known of it, or of the name that was
+// noted first.
+func (r *recent) put(text string, b *base, n *name, moves uint32, now time.Duration) {
+	hash := maphash.String(r.seed, text)
 	set := &r.sets[hash%recentSets]
-	at := set.oldest
-	for i, b := range set.names {
-		if b != nil && b.base == a.base && b.text == a.text {
-			at = uint8(i)
-		}
+	at := 0
+	for at < recentWays-1 && !(set[at].hash == hash && set[at].base == b) {
+		at++
 	}
-	if at == set.oldest {
-		set.oldest = (at + 1) % recentWays
-	}
-	set.hashes[at], set.names[at] = hash, a
+	copy(set[1:at+1], set[:at])
+	set[0] = alias{hash: hash, base: b, name: n, moves: moves, at: uint32(now.Milliseconds())}
 }
 
 // spelling is a folder that the person knows by another name than its real one, such as
@@ -164,6 +168,8 @@ func (s *supervisor) spelled(real string) string {
 	return real
 }
 
+var ownUID = unix.Geteuid()
+
 // lookAtPath looks at a path without following a link at its end. uid is whose rights to
 // it count.
 func lookAtPath(at string, uid int) (l looked) {
@@ -177,7 +183,7 @@ func lookAtPath(at string, uid int) (l looked) {
 	l.state, l.inode = stateOfStatx(&st)
 	switch {
 	case l.state.Is == trace.IsLink:
-	case uid == unix.Geteuid():
+	case uid == ownUID:
 		l.readable = uid == 0 || unix.Faccessat(unix.AT_FDCWD, at, unix.R_OK, unix.AT_EACCESS) == nil
 		l.writable = unix.Faccessat(unix.AT_FDCWD, at, unix.W_OK, unix.AT_EACCESS) == nil
 	default:

@@ -1,6 +1,11 @@
 package capture
 
-import "os"
+import (
+	"io"
+	"os"
+)
 
 // OpenQuietly opens a file.
 func OpenQuietly(path string) (*os.File, error) { return os.Open(path) }
+
+func readQuietly(path string) (io.ReadCloser, error) { return OpenQuietly(path) }

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"unsafe"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -61,6 +62,31 @@ func init() {
 		"too-long": func() error {
 			if _, err := os.Open(strings.Repeat("x", 5000)); !errors.Is(err, unix.ENAMETOOLONG) {
 				return fmt.Errorf("opened a name of 5000 bytes: %v", err)
+			}
+			return nil
+		},
+		"at-a-page's-edge": func() error {
+			const page = 4096
+			memory, err := unix.Mmap(-1, 0, 3*page, unix.PROT_READ|unix.PROT_WRITE, unix.MAP_PRIVATE|unix.MAP_ANON)
+			if err != nil {
+				return err
+			}
+			if err := unix.Mprotect(memory[2*page:], unix.PROT_NONE); err != nil {
+				return err
+			}
+			open := func(at int, name string, flags int) error {
+				copy(memory[at:], name+"\x00")
+				fd, _, errno := unix.Syscall6(unix.SYS_OPENAT, ^uintptr(99), uintptr(unsafe.Pointer(&memory[at])), uintptr(flags), 0o600, 0, 0)
+				if errno != 0 {
+					return fmt.Errorf("%s: %w", name, errno)
+				}
+				return unix.Close(int(fd))
+			}
+			across, last := "across-two-pages.sav", "before-what-is-not-there.sav"
+			for range 3 { // the first time it is not known yet, then it is
+				if err := errors.Join(open(page-7, across, unix.O_RDWR|unix.O_CREAT), open(2*page-len(last)-1, last, unix.O_RDWR|unix.O_CREAT)); err != nil {
+					return err
+				}
 			}
 			return nil
 		},
@@ -160,6 +186,14 @@ func TestWhatCannotBeNamedDoesNotStopTheProgram(t *testing.T) {
 			}
 		})
 	}
+}
+
+func TestANameThatCrossesAPage(t *testing.T) {
+	got := observe(t, "at-a-page's-edge", nil)
+	assert.Equal(t, 0, got.result.Status)
+	a, b := "across-two-pages.sav", "before-what-is-not-there.sav"
+	assert.Equal(t, []string{"create " + a, "create " + b, "update " + a, "update " + b, "update " + a, "update " + b}, got.events)
+	assert.Empty(t, got.gaps)
 }
 
 // A 32-bit program's calls have numbers of their own.

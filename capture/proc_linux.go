@@ -46,7 +46,7 @@ type thread struct {
 	folder   *base // its working folder; nil if it is not known
 	folderAt time.Duration
 	chdirs   int    // the process's, when the folder was read
-	moved    uint64 // how often paths had come to mean others, when the folder was read
+	moved    uint32 // how often paths had come to mean others, when the folder was read
 }
 
 // trust is for how long what was looked up is taken to hold, unless an observed program
@@ -62,7 +62,7 @@ type processes struct {
 	threads map[int]*thread
 	byPID   map[int]*process
 	views   map[string]*view
-	moves   atomic.Uint64 // how often paths may have come to mean others
+	moves   atomic.Uint32 // how often paths may have come to mean others
 
 	asking   sync.Mutex // held while /proc is asked about a process that is new
 	mntSpace string     // our own mount namespace

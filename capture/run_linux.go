@@ -6,7 +6,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"hash/maphash"
 	"io/fs"
 	"os"
 	"os/exec"
@@ -112,7 +111,7 @@ const spareThreads = 4
 
 // newSupervisor puts together what tells what calls mean.
 func newSupervisor(l *companion.Listener, r *recorder, ps *processes, looks *looks, kept *keeping, launched *companion.Launched) *supervisor {
-	s := &supervisor{l: l, r: r, ps: ps, names: newNames(), recent: recent{seed: maphash.MakeSeed()}, changes: make(chan *change, 1024), kept: kept, own: looks.own, spellings: spellingsOf(looks.header), restrained: launched.Restrained}
+	s := &supervisor{l: l, r: r, ps: ps, names: newNames(), recent: newRecent(), ways: map[string]way{}, changes: make(chan *change, 1024), kept: kept, own: looks.own, spellings: spellingsOf(looks.header), restrained: launched.Restrained}
 	s.launcher.Store(int32(launched.PID))
 	return s
 }

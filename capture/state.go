@@ -38,7 +38,7 @@ func withLooks(path string, s trace.State, digest bool) trace.State {
 	if s.Is != trace.IsFile {
 		return s
 	}
-	f, err := OpenQuietly(path)
+	f, err := readQuietly(path)
 	if err != nil {
 		return s
 	}
@@ -55,9 +55,12 @@ func withLooks(path string, s trace.State, digest bool) trace.State {
 	}
 	sum := sha256.New()
 	sum.Write(head)
-	if _, err := io.Copy(sum, io.LimitReader(f, digestLimit)); err == nil {
-		s.Digest = hex.EncodeToString(sum.Sum(nil))
+	if err == nil { // there may be more
+		if _, err := io.Copy(sum, io.LimitReader(f, digestLimit)); err != nil {
+			return s
+		}
 	}
+	s.Digest = hex.EncodeToString(sum.Sum(nil))
 	return s
 }
 

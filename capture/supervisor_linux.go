@@ -12,6 +12,7 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"time"
 	"unsafe"
 
@@ -31,6 +32,7 @@ type supervisor struct {
 	ps        *processes // its lock guards names too
 	names     *names
 	recent    recent
+	ways      map[string]way // the lock of processes guards it
 	changes   chan *change
 	passes    func(id uint64) bool // a call was let go on already
 	last      *thread              // that called last; the lock of processes guards it
@@ -71,31 +73,32 @@ type work struct {
 	p      *process
 	view   *view
 	uid    int
-	number int   // the process's in the trace
-	image  image // the program that it runs
+	number int    // the process's in the trace
+	image  image  // the program that it runs
+	moves  uint32 // how often paths had come to mean others
 }
 
 // quick observes an opening of which all is known, and reports whether it was one. It
-// asks the kernel for nothing but the path in the caller's memory.
-func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory []byte) bool {
+// asks the kernel for nothing but the path in the caller's memory, which it returns if it
+// got as far.
+func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory []byte) (text []byte, done bool) {
 	c := callOf(n.Arch, n.Nr)
 	if c == nil {
 		s.l.GoOn(n.ID)
-		return true
+		return nil, true
 	}
 	if c.act != actOpen || s.launcher.Load() != 0 {
-		return false
+		return nil, false
 	}
-	text := s.shortText(n, n.Args[c.path], memory[:quickText])
-	if text == nil {
-		return false
+	if text, _ = s.textInto(n, n.Args[c.path], memory[:quickText]); len(text) == 0 {
+		return nil, false
 	}
 	if c.dir >= 0 && text[0] != '/' && int32(n.Args[c.dir]) != atCWD {
-		return false
+		return text, false
 	}
 	e, f, told := s.asBefore(int(n.TID), text, n.Args[c.flags], at)
 	if !told {
-		return false
+		return text, false
 	}
 	if (s.l.GoOn(n.ID) || s.passes(n.ID)) && e.file != 0 {
 		if f != nil && bothWays(operations[e.op], n.Args[c.flags]) != "" {
@@ -103,7 +106,7 @@ func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory [
 		}
 		s.r.plain(e, f)
 	}
-	return true
+	return nil, true
 }
 
 // asBefore tells what an opening is from what is known of the name. told is false if
@@ -139,12 +142,8 @@ func (s *supervisor) remembered(tid int, text []byte, flags uint64, at time.Dura
 		}
 		b = th.folder
 	}
-	a := s.recent.find(text, b)
-	if a == nil || a.moves != moves || at-a.at > trust {
-		return e, nil, false
-	}
-	n := a.name
-	if n.number == 0 || n.change != nil || n.checked == 0 || at-n.checked > trust || n.uid != p.uid {
+	n := s.recent.find(text, b, moves, at)
+	if n == nil || n.number == 0 || n.change != nil || n.checked == 0 || at-n.checked > trust || n.uid != p.uid {
 		return e, nil, false
 	}
 	e = record{at: at, process: int32(p.n), file: n.number, op: readIndex}
@@ -258,7 +257,7 @@ func (s *supervisor) caller(w *work) (open, exec *change) {
 	s.ps.mu.Lock()
 	defer s.ps.mu.Unlock()
 	w.p = w.th.process
-	w.view, w.uid, w.number, w.image = w.p.view, w.p.uid, w.p.n, w.p.image
+	w.view, w.uid, w.number, w.image, w.moves = w.p.view, w.p.uid, w.p.n, w.p.image, s.ps.moves.Load()
 	return w.th.change, w.p.exec
 }
 
@@ -369,7 +368,7 @@ func (s *supervisor) remember(w *work, text string, t *target) {
 	if strings.HasPrefix(text, "/proc/") || strings.HasPrefix(text, "/dev/") || strings.HasPrefix(b.folder, "/proc") {
 		return // what it means is each program's own
 	}
-	s.recent.put(&alias{text: text, base: b, name: t.name, at: w.at, moves: s.ps.moves.Load()})
+	s.recent.put(text, b, t.name, w.moves, w.at)
 }
 
 // make observes the making of a name.
@@ -656,6 +655,9 @@ func (s *supervisor) opensForWriting(p *process, writes bool) {
 
 // name reads the path in an argument.
 func (s *supervisor) name(w *work, arg int8) (string, bool) {
+	if arg == w.c.path && w.h.text != "" {
+		return w.h.text, s.l.Valid(w.n.ID)
+	}
 	text, ok := s.text(w.n, w.n.Args[arg])
 	if ok {
 		return text, true
@@ -695,45 +697,38 @@ const page = 4096
 // quickText is the length of the paths of which something is remembered.
 const quickText = 256
 
-// shortText reads a NUL-terminated text that is short and lies within a page; nil if it
-// is neither.
-func (s *supervisor) shortText(n *companion.Notification, at uint64, into []byte) []byte {
-	want := min(page-int(at%page), len(into))
-	got := s.read(n, at, into[:want])
-	if got <= 0 {
-		return nil
-	}
-	end := bytes.IndexByte(into[:got], 0)
-	if end <= 0 {
-		return nil
-	}
-	return into[:end]
-}
-
-// text reads a NUL-terminated text from the caller's memory, a page at most at
-// a time, as the next one may not be there.
+// text reads a NUL-terminated text from the caller's memory.
 func (s *supervisor) text(n *companion.Notification, at uint64) (string, bool) {
 	var memory [unix.PathMax]byte
-	have := 0
-	for have < len(memory) {
-		want := min(page-int((at+uint64(have))%page), len(memory)-have)
-		got := s.read(n, at+uint64(have), memory[have:have+want])
+	text, ok := s.textInto(n, at, memory[:])
+	if text == nil {
+		return "", ok // if it is too long, the kernel refuses the call too
+	}
+	return string(text), s.l.Valid(n.ID)
+}
+
+// textInto reads a NUL-terminated text, nil if it is longer than what it is read into:
+// from one page at a time, as the next one may not be there.
+func (s *supervisor) textInto(n *companion.Notification, at uint64, into []byte) (text []byte, ok bool) {
+	for have := 0; have < len(into); {
+		got := s.read(n, at, into[have:min(have+page-int(at%page), len(into))])
 		if got <= 0 {
-			return "", false
+			return nil, false
 		}
-		if end := bytes.IndexByte(memory[have:have+got], 0); end >= 0 {
-			return string(memory[:have+end]), s.l.Valid(n.ID)
+		if end := bytes.IndexByte(into[have:have+got], 0); end >= 0 {
+			return into[:have+end], true
 		}
 		have += got
+		at += uint64(got)
 	}
-	return "", true // too long: the kernel refuses the call too
+	return nil, true
 }
 
 // read copies from the caller's memory: process_vm_readv(2).
 func (s *supervisor) read(n *companion.Notification, at uint64, into []byte) int {
 	local := unix.Iovec{Base: &into[0], Len: uint64(len(into))}
 	remote := unix.RemoteIovec{Base: uintptr(at), Len: len(into)}
-	got, _, errno := unix.RawSyscall6(unix.SYS_PROCESS_VM_READV, uintptr(n.TID), uintptr(unsafe.Pointer(&local)), 1, uintptr(unsafe.Pointer(&remote)), 1, 0)
+	got, _, errno := syscall.RawSyscall6(unix.SYS_PROCESS_VM_READV, uintptr(n.TID), uintptr(unsafe.Pointer(&local)), 1, uintptr(unsafe.Pointer(&remote)), 1, 0)
 	if errno != 0 {
 		return -1
 	}

@@ -49,13 +49,24 @@ type Listener struct {
 	direct bool
 }
 
+// Here says where an answered program goes on: on the processor that the answer comes
+// from, at once, which is quickest if one thread calls at a time; or wherever there is
+// room, which is quickest if the next call waits by then. (Linux 6.6)
+func (l *Listener) Here(yes bool) {
+	var flags uintptr
+	if yes {
+		flags = syncWakeUp
+	}
+	_, _, _ = syscall.RawSyscall(syscall.SYS_IOCTL, uintptr(l.fd), ioctlSetFlags, flags)
+}
+
 // NewListener takes a descriptor. direct says that receiving returns by itself once
 // the last observed program has ended (Linux 6.11); elsewhere poll(2) has to be asked
 // first.
 func NewListener(fd int, direct bool) *Listener {
-	// The answer then wakes the program on this processor at once (Linux 6.6).
-	_, _, _ = syscall.RawSyscall(syscall.SYS_IOCTL, uintptr(fd), ioctlSetFlags, syncWakeUp)
-	return &Listener{fd: fd, direct: direct}
+	l := &Listener{fd: fd, direct: direct}
+	l.Here(true)
+	return l
 }
 
 // FD is the descriptor.
@@ -131,7 +142,7 @@ func (l *Listener) Refuse(id uint64) bool {
 // the thread that answers: then it has to be asked again, or the caller waits for ever.
 func (l *Listener) send(r response) bool {
 	for {
-		_, _, errno := syscall.RawSyscall(syscall.SYS_IOCTL, uintptr(l.fd), ioctlSend, uintptr(unsafe.Pointer(&r)))
+		_, _, errno := syscall.RawSyscall6(syscall.SYS_IOCTL, uintptr(l.fd), ioctlSend, uintptr(unsafe.Pointer(&r)), 0, 0, 0)
 		if errno != syscall.EINTR {
 			return errno == 0
 		}
