@@ -7,6 +7,8 @@ import (
 	"unsafe"
 
 	"golang.org/x/sys/unix"
+
+	"endroit/capture/companion"
 )
 
 // What a program has of its own that observing it is in the way of.
@@ -16,16 +18,19 @@ const restart = 0x10000000
 
 // handler notes a signal's handler that does not have calls restarted: a signal that
 // comes before a call is received makes the call fail with EINTR then.
-func (s *supervisor) handler(w *work) {
+func (s *supervisor) handler(n *companion.Notification) {
+	if s.unrestarted.Load() {
+		return
+	}
 	var act [16]byte // struct sigaction of the kernel: handler, flags
 	flags, set := uint64(0), uint64(0)
-	if w.n.Arch == auditArch {
-		if s.read(w.n, w.n.Args[1], act[:]) != len(act) {
+	if n.Arch == auditArch {
+		if s.read(n, n.Args[1], act[:]) != len(act) {
 			return
 		}
 		set, flags = binary.NativeEndian.Uint64(act[:]), binary.NativeEndian.Uint64(act[8:])
 	} else {
-		if s.read(w.n, w.n.Args[1], act[:8]) != 8 {
+		if s.read(n, n.Args[1], act[:8]) != 8 {
 			return
 		}
 		set, flags = uint64(binary.NativeEndian.Uint32(act[:])), uint64(binary.NativeEndian.Uint32(act[4:]))
@@ -33,9 +38,6 @@ func (s *supervisor) handler(w *work) {
 	if set <= 1 || flags&restart != 0 { // SIG_DFL, SIG_IGN
 		return
 	}
-	s.ps.mu.Lock()
-	w.p.signal = true
-	s.ps.mu.Unlock()
 	s.unrestarted.Store(true)
 }
 

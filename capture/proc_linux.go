@@ -29,7 +29,6 @@ type process struct {
 	view   *view
 	image  image   // of the program that it runs
 	chdirs int     // how often its working folder may have changed
-	signal bool    // it has a handler that does not restart calls
 	exec   *change // it is executing another program, as far as known
 	hidden bool    // its memory cannot be read
 }
@@ -181,7 +180,7 @@ func (ps *processes) declare(p *process, parent int) {
 	im := imageOf(p.pid)
 	n := ps.r.process(line)
 	ps.mu.Lock()
-	p.n, p.exe, p.image, p.stale, p.signal = n, line.Exe, im, false, false
+	p.n, p.exe, p.image, p.stale = n, line.Exe, im, false
 	holds := &holder{n: p.n, writes: p.writes}
 	ps.mu.Unlock()
 	ps.r.mu.Lock()

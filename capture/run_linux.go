@@ -12,6 +12,7 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -43,9 +44,10 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		return Result{}, err
 	}
 	start := time.Now()
-	given, inherited := commandFiles(o)
+	defer uncollected()()
 	// The launcher comes up while other things are got ready.
-	launcher, err := companion.Prepare(program, o.Command, given)
+	given := commandFiles(o)
+	launcher, err := companion.Prepare(given)
 	if err != nil {
 		return Result{}, fmt.Errorf("%w: start the launcher: %w", ErrUnsupported, err)
 	}
@@ -87,12 +89,12 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
 	}
 	defer unix.Close(memory)
-	launched, err := launcher.Launch(code)
+	launched, err := launcher.Launch(program, o.Command, code)
 	if err != nil {
 		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
 	}
 	if o.Alone {
-		letGo(inherited)
+		letGo(given)
 	}
 	s := &session{o: o, r: r, pid: launched.PID, program: program, header: header, status: -1, adopts: adopts, kept: kept, looks: looks}
 	l := companion.NewListener(launched.Listener, kernelAtLeast(6, 11))
@@ -103,6 +105,18 @@ func Run(ctx context.Context, o Options) (Result, error) {
 	}
 	s.supervisor.passes = s.answering.passes
 	return s.run(ctx, launched.Failed)
+}
+
+// uncollected has Go collect less garbage while the command starts, since that takes a
+// processor from it. then is to be called at the end.
+func uncollected() (then func()) {
+	usual := debug.SetGCPercent(400)
+	timer := time.AfterFunc(2*time.Second, func() { debug.SetGCPercent(usual) })
+	return func() {
+		if timer.Stop() {
+			debug.SetGCPercent(usual)
+		}
+	}
 }
 
 // spareThreads are the processors that Go may use beyond those that are there: for
@@ -159,28 +173,24 @@ func lookingIsForAncestors() bool {
 
 // commandFiles are the descriptors that the command gets, by number, and those from 3 on
 // that this process was given for it.
-func commandFiles(o Options) (given, inherited []int) {
-	given = []int{-1, -1, -1}
+func commandFiles(o Options) []int {
+	var usual [3]int
 	for i, f := range []*os.File{o.Stdin, o.Stdout, o.Stderr} {
+		usual[i] = -1
 		if f != nil {
-			given[i] = int(f.Fd())
+			usual[i] = int(f.Fd())
 		}
 	}
-	inherited = companion.Inherited()
-	for _, fd := range inherited {
-		for len(given) <= fd {
-			given = append(given, -1)
-		}
-		given[fd] = fd
-	}
-	return given, inherited
+	return companion.Handed(usual[0], usual[1], usual[2])
 }
 
 // letGo closes what belongs to the command: as long as it stayed open here, others would
 // wait in vain for its end.
-func letGo(inherited []int) {
-	for _, fd := range inherited {
-		_ = unix.Close(fd)
+func letGo(given []int) {
+	for _, fd := range given[3:] {
+		if fd >= 0 {
+			_ = unix.Close(fd)
+		}
 	}
 	null, err := unix.Open(os.DevNull, unix.O_RDWR|unix.O_CLOEXEC, 0)
 	if err != nil {

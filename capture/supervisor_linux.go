@@ -78,17 +78,27 @@ type work struct {
 	moves  uint32 // how often paths had come to mean others
 }
 
-// quick observes an opening of which all is known, and reports whether it was one. It
-// asks the kernel for nothing but the path in the caller's memory, which it returns if it
-// got as far.
+// quick observes an opening of which all is known, or a handler that is set, and reports
+// whether it was one. It asks the kernel for nothing but what lies in the caller's memory:
+// a path, which it returns if it got as far.
 func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory []byte) (text []byte, done bool) {
 	c := callOf(n.Arch, n.Nr)
 	if c == nil {
 		s.l.GoOn(n.ID)
 		return nil, true
 	}
-	if c.act != actOpen || s.launcher.Load() != 0 {
+	if s.launcher.Load() != 0 || c.act != actOpen && c.act != actHandler {
 		return nil, false
+	}
+	if c.act == actHandler {
+		s.ps.mu.Lock()
+		known := s.knownCaller(int(n.TID), at) != nil
+		s.ps.mu.Unlock()
+		if known {
+			s.handler(n)
+			s.l.GoOn(n.ID)
+		}
+		return nil, known
 	}
 	if text, _ = s.textInto(n, n.Args[c.path], memory[:quickText]); len(text) == 0 {
 		return nil, false
@@ -122,16 +132,23 @@ func (s *supervisor) asBefore(tid int, text []byte, flags uint64, at time.Durati
 	return e, f, told
 }
 
-// remembered is asBefore. The caller holds the lock of processes.
-func (s *supervisor) remembered(tid int, text []byte, flags uint64, at time.Duration) (e record, f *seenFile, told bool) {
-	th := s.last
-	if th == nil || th.tid != tid || !s.ps.current(th, at) {
-		if th = s.ps.known(tid, at); th == nil {
-			return e, nil, false
-		}
+// knownCaller is a thread of which nothing has to be asked, nil if there is none. The
+// caller holds the lock of processes.
+func (s *supervisor) knownCaller(tid int, at time.Duration) *thread {
+	if th := s.last; th != nil && th.tid == tid && s.ps.current(th, at) {
+		return th
+	}
+	th := s.ps.known(tid, at)
+	if th != nil {
 		s.last = th
 	}
-	if th.change != nil {
+	return th
+}
+
+// remembered is asBefore. The caller holds the lock of processes.
+func (s *supervisor) remembered(tid int, text []byte, flags uint64, at time.Duration) (e record, f *seenFile, told bool) {
+	th := s.knownCaller(tid, at)
+	if th == nil || th.change != nil {
 		return e, nil, false
 	}
 	p, moves := th.process, s.ps.moves.Load()
@@ -242,7 +259,7 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 		w.p.chdirs++
 		s.ps.mu.Unlock()
 	case actHandler:
-		s.handler(w)
+		s.handler(n)
 	case actFilter:
 		s.filters(w)
 	default:

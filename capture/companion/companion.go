@@ -4,8 +4,10 @@
 //
 // Each is this program started again under another name. They take over while the
 // program's packages are being initialised, so that none waits for those that it
-// does not need: the package therefore uses only os, syscall and what these use,
-// which are initialised first (the Go specification, "Program initialization").
+// does not need. Of the packages whose imports are initialised the one comes next whose
+// path sorts first (the Go specification, "Program initialization"): this package
+// therefore imports only what is initialised early, such as syscall, and not os, strconv
+// or strings.
 //
 //	launcher, err := companion.Prepare(program, arguments, files)
 //	launched, err := launcher.Launch(filter)

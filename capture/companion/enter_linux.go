@@ -3,7 +3,6 @@
 package companion
 
 import (
-	"os"
 	"syscall"
 	"unsafe"
 )
@@ -18,14 +17,36 @@ const (
 const self = "/proc/self/exe"
 
 func init() {
-	if len(os.Args) == 0 {
-		return
+	switch args := words(); {
+	case len(args) == 0:
+	case args[0] == launcherName:
+		syscall.Exit(launch(args[1:]))
+	case args[0] == keeperName:
+		syscall.Exit(keep(args[1:]))
+	default:
+		startEarly(args)
 	}
-	switch os.Args[0] {
-	case launcherName:
-		os.Exit(launch(os.Args[1:]))
-	case keeperName:
-		os.Exit(keep(os.Args[1:]))
+}
+
+// words are what this program was started with; none if that cannot be told.
+func words() []string {
+	fd, err := syscall.Open("/proc/self/cmdline", syscall.O_RDONLY|syscall.O_CLOEXEC, 0)
+	if err != nil {
+		return nil
+	}
+	defer syscall.Close(fd)
+	var text []byte
+	for part := make([]byte, 4096); ; {
+		n, err := syscall.Read(fd, part)
+		switch {
+		case err == syscall.EINTR:
+		case err != nil:
+			return nil
+		case n == 0:
+			return split(text)
+		default:
+			text = append(text, part[:n]...)
+		}
 	}
 }
 

@@ -3,9 +3,7 @@
 package companion
 
 import (
-	"os"
 	"runtime"
-	"strconv"
 	"sync/atomic"
 	"syscall"
 	"unsafe"
@@ -43,17 +41,14 @@ type Keeper struct {
 
 // What is said to the keeper. If nothing is said any more, the observer is gone.
 const (
+	keeps      = 'k' // at first: the listener and the shared memory come with it
 	dismissed  = 'x' // nothing is left to keep
 	standIn    = 's' // the observer is about to stop itself
 	observerOn = 'o' // the observer is back
 )
 
-// What the keeper inherits.
-const (
-	keeperListener = First
-	keeperMemory   = First + 1
-	keeperWake     = First + 2
-)
+// keeperWake is what the keeper inherits: the socket to the observer.
+const keeperWake = First
 
 const memfdCloseOnExec = 1 // MFD_CLOEXEC
 
@@ -76,19 +71,39 @@ func NewShared() (*Shared, int, error) {
 	return (*Shared)(unsafe.Pointer(&memory[0])), int(fd), nil
 }
 
-// StartKeeper starts the keeper of a listener. memory is the descriptor of shared.
+// StartKeeper has a keeper keep a listener. memory is the descriptor of shared.
 func StartKeeper(listener, memory int, shared *Shared) (*Keeper, error) {
-	var pipe [2]int
-	if err := syscall.Pipe2(pipe[:], syscall.O_CLOEXEC); err != nil {
+	var k *Keeper
+	var err error
+	if early.keeper != nil {
+		k, early.keeper = <-early.keeper, nil
+	}
+	if k == nil {
+		if k, err = newKeeper(); err != nil {
+			return nil, err
+		}
+	}
+	k.shared = shared
+	if err := syscall.Sendmsg(k.wake, []byte{keeps}, syscall.UnixRights(listener, memory), nil, 0); err != nil {
+		_ = syscall.Close(k.wake)
 		return nil, err
 	}
-	defer syscall.Close(pipe[0])
+	return k, nil
+}
+
+// newKeeper starts a keeper that waits to be told what to keep.
+func newKeeper() (*Keeper, error) {
+	pair, err := syscall.Socketpair(syscall.AF_UNIX, syscall.SOCK_SEQPACKET|syscall.SOCK_CLOEXEC, 0)
+	if err != nil {
+		return nil, err
+	}
+	defer syscall.Close(pair[1])
 	// A session of its own is out of reach of the terminal's signals.
-	if err := Again(keeperName, []string{strconv.Itoa(os.Getpid())}, []int{listener, memory, pipe[0]}, true); err != nil {
-		_ = syscall.Close(pipe[1])
+	if err := Again(keeperName, []string{digits(uint64(syscall.Getpid()))}, []int{pair[1]}, true); err != nil {
+		_ = syscall.Close(pair[0])
 		return nil, err
 	}
-	return &Keeper{wake: pipe[1], shared: shared}, nil
+	return &Keeper{wake: pair[0]}, nil
 }
 
 // First is the number of the first descriptor that a companion gets.
@@ -97,7 +112,7 @@ const First = 3
 // Again starts this program again under another name, with descriptors from First on and
 // nothing else of what this process has open.
 func Again(name string, args []string, files []int, session bool) error {
-	null, err := syscall.Open(os.DevNull, syscall.O_RDWR|syscall.O_CLOEXEC, 0)
+	null, err := syscall.Open("/dev/null", syscall.O_RDWR|syscall.O_CLOEXEC, 0)
 	if err != nil {
 		return err
 	}
@@ -165,8 +180,17 @@ func keep(args []string) int {
 	if len(args) != 1 {
 		return 2
 	}
-	k := &keeping{observer: args[0], l: &Listener{fd: keeperListener}, called: make(chan struct{}, 1)}
-	memory, err := syscall.Mmap(keeperMemory, 0, int(sharedSize), syscall.PROT_READ|syscall.PROT_WRITE, syscall.MAP_SHARED)
+	message, oob := make([]byte, 1), make([]byte, syscall.CmsgSpace(2*4))
+	n, oob, err := receive(keeperWake, message, oob)
+	if err != nil || n != 1 || message[0] != keeps {
+		return 0 // there is nothing to keep
+	}
+	given, err := rights(oob, 2)
+	if err != nil {
+		return 1
+	}
+	k := &keeping{observer: args[0], l: &Listener{fd: given[0]}, called: make(chan struct{}, 1)}
+	memory, err := syscall.Mmap(given[1], 0, int(sharedSize), syscall.PROT_READ|syscall.PROT_WRITE, syscall.MAP_SHARED)
 	if err != nil {
 		return 1
 	}
@@ -271,7 +295,7 @@ func (k *keeping) receive() {
 			<-k.called // to ask for calls now would wake this process at each
 			continue
 		}
-		fds := []pollFD{{fd: keeperListener, events: pollIn}}
+		fds := []pollFD{{fd: int32(k.l.fd), events: pollIn}}
 		if n, errno := poll(fds, lookEvery); errno == 0 && n > 0 && k.standing.Load() {
 			if fds[0].revents&pollIn == 0 || !k.answer() {
 				return
@@ -300,8 +324,8 @@ func (k *keeping) look() {
 	// continued in that very moment, nobody but the keeper would continue the observer.
 	if stopped && k.shared.stopped.Load() != 0 && k.commandRuns() {
 		if k.idle++; k.idle >= 2 {
-			if pid, err := strconv.Atoi(k.observer); err == nil {
-				_ = syscall.Kill(pid, syscall.SIGCONT)
+			if pid, ok := number(k.observer); ok && pid > 1 {
+				_ = syscall.Kill(int(pid), syscall.SIGCONT)
 			}
 		}
 	} else {
@@ -315,7 +339,7 @@ func (k *keeping) commandRuns() bool {
 	if pid <= 1 {
 		return false
 	}
-	s := state(strconv.Itoa(int(pid)))
+	s := state(digits(uint64(pid)))
 	return s != 'T' && s != 0
 }
 
@@ -338,7 +362,7 @@ func state(pid string) byte {
 }
 
 // State is the letter for the state of a process, 0 if there is none.
-func State(pid int) byte { return state(strconv.Itoa(pid)) }
+func State(pid int) byte { return state(digits(uint64(pid))) }
 
 // What is refused at any time, since it would bypass the filter: io_uring_setup has one
 // number on all architectures.

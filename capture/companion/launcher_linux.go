@@ -4,9 +4,8 @@ package companion
 
 import (
 	"errors"
-	"os"
 	"runtime"
-	"strconv"
+	"slices"
 	"syscall"
 	"unsafe"
 )
@@ -47,24 +46,69 @@ type Launched struct {
 type Launcher struct {
 	pid    int
 	socket int
+	files  []int
+	env    []string
 }
 
-// Prepare starts the launcher of a command. files are the command's descriptors by
-// number; those that are -1 are closed.
-func Prepare(program string, args []string, files []int) (*Launcher, error) {
+// early are the companions that were started along with this program: nil if there are
+// none, or they were taken.
+var early struct {
+	launcher *Launcher
+	keeper   chan *Keeper // yields one, nil if it could not be started
+}
+
+// startEarly starts the companions if this program was called to run a command under
+// observation, as far as can be told from its arguments by then: all come up at the same
+// time.
+func startEarly(args []string) {
+	if len(args) < 3 || args[1] != "trace" {
+		return
+	}
+	for _, a := range args[2:] {
+		switch a {
+		case "--":
+			early.launcher, _ = newLauncher(Handed(0, 1, 2))
+			keeper := make(chan *Keeper, 1)
+			early.keeper = keeper
+			go func() {
+				k, _ := newKeeper()
+				keeper <- k
+			}()
+			return
+		case "--system", "--help", "-h":
+			return
+		}
+	}
+}
+
+// Prepare starts a launcher. files are the command's descriptors by number; those that
+// are -1 are closed.
+func Prepare(files []int) (*Launcher, error) {
+	if l := early.launcher; l != nil {
+		early.launcher = nil
+		if slices.Equal(l.files, files) && slices.Equal(l.env, syscall.Environ()) {
+			return l, nil
+		}
+		l.Cancel()
+	}
+	return newLauncher(files)
+}
+
+func newLauncher(files []int) (*Launcher, error) {
 	pair, err := syscall.Socketpair(syscall.AF_UNIX, syscall.SOCK_SEQPACKET|syscall.SOCK_CLOEXEC, 0)
 	if err != nil {
 		return nil, err
 	}
-	number := len(files) // above all that the command gets
-	at := &syscall.ProcAttr{Env: os.Environ(), Files: descriptors(append(append([]int{}, files...), pair[1]))}
-	pid, err := syscall.ForkExec(self, append([]string{launcherName, strconv.Itoa(number), program}, args...), at)
+	socket := len(files) // above all that the command gets
+	l := &Launcher{socket: pair[0], files: files, env: syscall.Environ()}
+	at := &syscall.ProcAttr{Env: l.env, Files: descriptors(append(slices.Clone(files), pair[1]))}
+	l.pid, err = syscall.ForkExec(self, []string{launcherName, digits(uint64(socket)), digits(ignored)}, at)
 	_ = syscall.Close(pair[1]) // so that the end of the launcher is seen
 	if err != nil {
 		_ = syscall.Close(pair[0])
 		return nil, err
 	}
-	return &Launcher{pid, pair[0]}, nil
+	return l, nil
 }
 
 // Cancel ends the launcher: the command is not run.
@@ -75,11 +119,11 @@ func (l *Launcher) Cancel() {
 
 // Launch has the launcher install the filter, hand the listener over and become the
 // command.
-func (l *Launcher) Launch(filter []byte) (*Launched, error) {
+func (l *Launcher) Launch(program string, args []string, filter []byte) (*Launched, error) {
 	out := &Launched{PID: l.pid, Listener: -1}
 	message, oob := make([]byte, 1024), make([]byte, syscall.CmsgSpace(4))
 	n := 0
-	_, err := syscall.Write(l.socket, filter)
+	err := l.tell(append([]string{program}, args...), filter)
 	if err == nil {
 		n, oob, err = receive(l.socket, message, oob)
 	}
@@ -89,7 +133,10 @@ func (l *Launcher) Launch(filter []byte) (*Launched, error) {
 		err = errors.New("the launcher ended before it could hand over")
 	case message[0] == saysListener || message[0] == saysRestrained:
 		out.Restrained = message[0] == saysRestrained
-		out.Listener, err = rights(oob)
+		var given []int
+		if given, err = rights(oob, 1); err == nil {
+			out.Listener = given[0]
+		}
 	default:
 		err = filterError(message[1:n])
 	}
@@ -109,6 +156,45 @@ func (l *Launcher) Launch(filter []byte) (*Launched, error) {
 	return out, nil
 }
 
+// What the launcher is told: the words of the command, a part in each message, and last
+// the filter.
+const (
+	tellsCommand = 'c'
+	tellsFilter  = 'f'
+
+	commandPart = 32 << 10
+)
+
+func (l *Launcher) tell(command []string, filter []byte) error {
+	for words := joined(command); len(words) > 0; {
+		part := words[:min(len(words), commandPart)]
+		if _, err := syscall.Write(l.socket, append([]byte{tellsCommand}, part...)); err != nil {
+			return err
+		}
+		words = words[len(part):]
+	}
+	_, err := syscall.Write(l.socket, append([]byte{tellsFilter}, filter...))
+	return err
+}
+
+// told is that in the launcher; ok is false if the command is not to be run.
+func told(from int) (command []string, filter []byte, ok bool) {
+	message, words := make([]byte, 64<<10), []byte(nil)
+	for {
+		n, err := syscall.Read(from, message)
+		switch {
+		case err == syscall.EINTR:
+		case err != nil || n < 1:
+			return nil, nil, false
+		case message[0] == tellsCommand:
+			words = append(words, message[1:n]...)
+		default:
+			command = split(words)
+			return command, message[1:n], len(command) > 1 && n > 8
+		}
+	}
+}
+
 func descriptors(files []int) (all []uintptr) {
 	for _, fd := range files {
 		all = append(all, uintptr(fd)) // -1 is what ForkExec closes
@@ -125,23 +211,24 @@ func receive(fd int, message, oob []byte) (int, []byte, error) {
 	}
 }
 
-func rights(oob []byte) (int, error) {
+// rights are the descriptors that came with a message.
+func rights(oob []byte, count int) ([]int, error) {
 	control, err := syscall.ParseSocketControlMessage(oob)
 	if err != nil {
-		return -1, err
+		return nil, err
 	}
 	for _, c := range control {
-		if fds, err := syscall.ParseUnixRights(&c); err == nil && len(fds) == 1 {
-			return fds[0], nil
+		if fds, err := syscall.ParseUnixRights(&c); err == nil && len(fds) == count {
+			return fds, nil
 		}
 	}
-	return -1, errors.New("the launcher sent no listener")
+	return nil, errors.New("the descriptors that were to come did not")
 }
 
 // filterError is what the launcher said of the filter: the number of an error.
 func filterError(text []byte) error {
-	n, err := strconv.Atoi(string(text))
-	if err != nil {
+	n, ok := number(string(text))
+	if !ok {
 		return errors.New(string(text))
 	}
 	switch errno := syscall.Errno(n); errno {
@@ -157,27 +244,29 @@ func filterError(text []byte) error {
 // launch is the launcher's life.
 func launch(args []string) int {
 	runtime.LockOSThread()
-	if len(args) < 3 {
-		_, _ = os.Stderr.WriteString("endroit: the launcher is started by endroit trace alone\n")
+	if len(args) != 2 {
+		_, _ = syscall.Write(2, []byte("endroit: the launcher is started by endroit trace alone\n"))
 		return 2
 	}
-	to, err := strconv.Atoi(args[0])
-	if err != nil {
+	socket, ok1 := number(args[0])
+	ignored, ok2 := number(args[1])
+	if !ok1 || !ok2 {
 		return 2
 	}
+	to := int(socket)
+	ignore(ignored)
 	fail := func(step byte, status int, text string) int {
 		_, _ = syscall.Write(to, append([]byte{step}, text...))
 		return status
 	}
 	syscall.CloseOnExec(to)
-	filter := make([]byte, 64<<10)
-	n, err := syscall.Read(to, filter)
-	if err != nil || n < 8 {
-		return 1 // the command is not to be run
+	command, filter, ok := told(to)
+	if !ok {
+		return 1
 	}
-	listener, restrained, errno := install(filter[:n])
+	listener, restrained, errno := install(filter)
 	if errno != 0 {
-		return fail(saysFilter, 1, strconv.Itoa(int(errno)))
+		return fail(saysFilter, 1, digits(uint64(errno)))
 	}
 	says := byte(saysListener)
 	if restrained {
@@ -187,7 +276,7 @@ func launch(args []string) int {
 		return fail(saysFilter, 1, err.Error())
 	}
 	_ = syscall.Close(listener)
-	err = syscall.Exec(args[1], args[2:], os.Environ())
+	err := syscall.Exec(command[0], command[1:], syscall.Environ())
 	text := err.Error()
 	if err == syscall.ENOEXEC {
 		text = "not a program for this machine (no ELF header and no #! line)"

@@ -22,7 +22,7 @@ type Writer struct {
 // NewWriter writes the header, with Format set, and returns a writer for the
 // rest.
 func NewWriter(w io.Writer, h Header) (*Writer, error) {
-	z, err := zstd.NewWriter(w, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<20))
+	z, err := zstd.NewWriter(w, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<18), zstd.WithLowerEncoderMem(true))
 	if err != nil {
 		return nil, fmt.Errorf("start trace: %w", err)
 	}
