@@ -4,6 +4,9 @@
 # No C library is linked in: the program starts sooner, and runs on any Linux.
 export CGO_ENABLED = 0
 
+# Where the program begins: before Go's runtime forgets which signals are ignored.
+ENTRY = $(if $(filter linux/amd64 linux/arm64,$(shell go env GOOS)/$(shell go env GOARCH)),-E _endroit_start)
+
 ADDRESS ?= 127.0.0.1:8417
 VERSION ?= $(shell git describe --always --dirty 2>/dev/null || echo development)
 GO_SOURCES := $(shell find . -name '*.go' -not -path './console/node_modules/*' -not -path './.run/*') go.mod go.sum \
@@ -46,7 +49,7 @@ bin/.compiled: $(GO_SOURCES)
 	@touch $@
 
 bin/endroit: bin/.compiled $(CONSOLE)
-	@go build -ldflags '-X endroit/cli.Version=$(VERSION)' -o $@ ./cmd/endroit
+	@go build -ldflags '$(ENTRY) -X endroit/cli.Version=$(VERSION)' -o $@ ./cmd/endroit
 
 bin/%: bin/.compiled
 	@go build -o $@ ./standin/$*

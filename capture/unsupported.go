@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"runtime"
+	"syscall"
 
 	"endroit/core/trace"
 )
@@ -39,3 +40,5 @@ func PersonBehind() (name string, env map[string]string, uid, gid int, ok bool) 
 func Run(context.Context, Options) (Result, error) {
 	return Result{}, fmt.Errorf("%w: this needs Linux on amd64 or arm64, and this is %s on %s", ErrUnsupported, runtime.GOOS, runtime.GOARCH)
 }
+
+func startedIgnoring(syscall.Signal) bool { return false }
