@@ -23,10 +23,16 @@ import (
 // known before it goes on.
 const lookLimit = 250 * time.Millisecond
 
+// patience is for how long the lead may lie about, twice that at most, until a thread that
+// waits is woken for it: most looks take less, and to wake a thread takes as long as such a
+// look.
+const patience = 50 * time.Microsecond
+
 // answering receives calls and lets them go on. One thread leads: it waits for the next
-// call. A call of which all is known it answers at once. For another it first hands the
-// lead on, so that nobody waits for this call but its own caller, and that no longer than
-// lookLimit, whatever a file system does meanwhile.
+// call. A call of which all is known it answers at once. For another it first gives up the
+// lead, so that nobody waits for this call but its own caller, and that no longer than
+// lookLimit, whatever a file system does meanwhile. If it is done within patience, and no
+// crowd called, it takes the lead again.
 type answering struct {
 	l      *companion.Listener
 	shared *companion.Shared
@@ -42,6 +48,7 @@ type answering struct {
 
 	crowd    crowd // the leader's
 	lead     baton
+	relief   relief
 	idle     atomic.Int32 // threads that wait for it
 	threads  atomic.Int32
 	leading  atomic.Uint64 // the call in the leader's hands; 0 if it waits
@@ -93,6 +100,7 @@ func (h *inHand) refuse() {
 // run answers until every observed program has ended.
 func (a *answering) run(now func() time.Duration) {
 	a.over = make(chan struct{})
+	go a.relief.run(&a.lead)
 	a.lead.pass()
 	for range 3 {
 		a.another(now)
@@ -105,6 +113,7 @@ func (a *answering) run(now func() time.Duration) {
 		select {
 		case <-a.over:
 			a.lead.drop()
+			a.relief.lies()
 			a.finish()
 			return
 		case <-watch.C:
@@ -175,7 +184,7 @@ func (a *answering) thread(k int, now func() time.Duration) {
 				if a.crowd.came(n.TID) {
 					a.l.Here(!a.crowd.is)
 				}
-				if a.take(n, hand, memory, now) && a.crowd.due() {
+				if turn = a.take(n, turn, hand, memory, now); turn != 0 && a.crowd.due() {
 					a.crowd.look(a.l.Waiting())
 				}
 			case errors.Is(err, companion.ErrAllGone):
@@ -193,36 +202,44 @@ func (a *answering) thread(k int, now func() time.Duration) {
 	}
 }
 
-// take handles the call that the leader received, and reports whether it still leads.
-func (a *answering) take(n *companion.Notification, hand *atomic.Pointer[inHand], memory []byte, now func() time.Duration) (leads bool) {
+// take handles the call that the leader received in its turn. It returns in which turn
+// this thread leads from then on, 0 if it does not.
+func (a *answering) take(n *companion.Notification, turn uint64, hand *atomic.Pointer[inHand], memory []byte, now func() time.Duration) uint64 {
 	at := now()
 	if a.leaving.Load() {
 		a.l.GoOn(n.ID)
-		return true
+		return turn
 	}
 	a.leading.Store(n.ID)
 	text, done := a.quick(n, at, memory)
 	if !a.leading.CompareAndSwap(n.ID, 0) {
-		return false // it took too long, and another leads
+		return 0 // it took too long, and another leads
 	}
 	if done {
-		return true
+		return turn
 	}
 	h := &inHand{a: a, id: n.ID, at: at, text: string(text)}
 	if a.idle.Load() == 0 && !a.another(now) {
 		a.gap("so many calls waited for slow file systems at once that one went on unseen")
 		h.goOn()
-		return true
+		return turn
 	}
 	a.working.Add(1)
 	defer a.working.Add(-1)
-	a.turn.Add(1)
-	a.lead.pass()
+	if a.crowd.is {
+		a.lead.pass()
+	} else {
+		a.lead.lay()
+		a.relief.lies()
+	}
 	hand.Store(h)
 	a.slow(n, h)
 	hand.Store(nil)
 	h.goOn()
-	return false
+	if a.lead.state.CompareAndSwap(batonFree, batonHeld) {
+		return a.turn.Add(1) // others may have led meanwhile
+	}
+	return 0
 }
 
 // passes reports whether a call was let go on while the leader had it.
@@ -294,6 +311,16 @@ const (
 	futexWake = 0x81 // FUTEX_WAKE_PRIVATE
 )
 
+// futexSleep waits until it is woken, unless the value is another. It may return early.
+func futexSleep(at *atomic.Uint32, value uint32) {
+	_, _, _ = syscall.Syscall6(syscall.SYS_FUTEX, uintptr(unsafe.Pointer(at)), futexWait, uintptr(value), 0, 0, 0)
+}
+
+// futexWakeUp wakes up to n that wait there.
+func futexWakeUp(at *atomic.Uint32, n int) {
+	_, _, _ = syscall.RawSyscall(syscall.SYS_FUTEX, uintptr(unsafe.Pointer(at)), futexWake, uintptr(n))
+}
+
 // take waits for the baton; false if it was dropped. The goroutine should have its thread
 // for itself.
 func (b *baton) take() bool {
@@ -304,23 +331,69 @@ func (b *baton) take() bool {
 		case b.state.Load() == batonDropped:
 			return false
 		}
-		_, _, _ = syscall.Syscall6(syscall.SYS_FUTEX, uintptr(unsafe.Pointer(&b.state)), futexWait, uintptr(batonHeld), 0, 0, 0)
+		futexSleep(&b.state, batonHeld)
 	}
 }
 
 // pass lets one thread have the baton.
 func (b *baton) pass() {
 	if b.state.CompareAndSwap(batonHeld, batonFree) {
-		b.wake(1)
+		futexWakeUp(&b.state, 1)
 	}
 }
+
+// lay lets whoever asks next have the baton; nobody is woken.
+func (b *baton) lay() { b.state.CompareAndSwap(batonHeld, batonFree) }
 
 // drop ends the wait of all.
 func (b *baton) drop() {
 	b.state.Store(batonDropped)
-	b.wake(math.MaxInt32)
+	futexWakeUp(&b.state, math.MaxInt32)
 }
 
-func (b *baton) wake(n int) {
-	_, _, _ = syscall.RawSyscall(syscall.SYS_FUTEX, uintptr(unsafe.Pointer(&b.state)), futexWake, uintptr(n))
+// relief is a thread that sees to it that a baton that lies about is taken. It looks at it
+// again and again for as long as it is laid down every now and then, and sleeps otherwise:
+// so it need not be woken each time.
+type relief struct {
+	asleep atomic.Uint32 // 1 while it sleeps
+	laid   atomic.Uint32 // counts how often the baton was laid down
+}
+
+// restAfter is after how many looks without anything to see it sleeps.
+const restAfter = 100
+
+// lies says that the baton was laid down.
+func (r *relief) lies() {
+	r.laid.Add(1)
+	if r.asleep.Load() != 0 && r.asleep.CompareAndSwap(1, 0) {
+		futexWakeUp(&r.asleep, 1)
+	}
+}
+
+func (r *relief) run(b *baton) {
+	runtime.LockOSThread()
+	_ = unix.Prctl(unix.PR_SET_TIMERSLACK, 1, 0, 0, 0)
+	pause := unix.NsecToTimespec(int64(patience))
+	for idle := 0; ; idle++ {
+		before := r.laid.Load()
+		_ = unix.Nanosleep(&pause, nil)
+		switch {
+		case b.state.Load() == batonDropped:
+			return
+		case r.laid.Load() != before:
+			idle = 0
+		case b.state.Load() == batonFree:
+			idle = 0
+			futexWakeUp(&b.state, 1)
+		case idle >= restAfter:
+			r.asleep.Store(1)
+			if r.laid.Load() != before { // it was laid down by somebody who saw it awake
+				r.asleep.Store(0)
+			}
+			for r.asleep.Load() == 1 && b.state.Load() != batonDropped {
+				futexSleep(&r.asleep, 1)
+			}
+			idle = 0
+		}
+	}
 }

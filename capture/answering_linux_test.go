@@ -50,6 +50,39 @@ func TestABatonIsInOneHandAtATime(t *testing.T) {
 	assert.False(t, b.take(), "and stays so")
 }
 
+// A baton that is laid down is taken by who waits, however long nothing happened before.
+func TestReliefComes(t *testing.T) {
+	var b baton
+	var r relief
+	ended := make(chan struct{})
+	go func() { r.run(&b); close(ended) }()
+	taken := make(chan struct{})
+	go func() {
+		runtime.LockOSThread()
+		for b.take() {
+			taken <- struct{}{} // and it is held until the next round lays it down
+		}
+		close(taken)
+	}()
+	for _, pause := range []time.Duration{0, time.Millisecond, 30 * time.Millisecond, 0} {
+		time.Sleep(pause)
+		if pause > restAfter*patience {
+			assert.Eventually(t, func() bool { return r.asleep.Load() == 1 }, time.Minute, time.Millisecond, "it rests while there is nothing to see")
+		}
+		b.lay()
+		r.lies()
+		select {
+		case <-taken:
+		case <-time.After(time.Minute):
+			t.Fatal("nobody took it")
+		}
+	}
+	b.drop()
+	r.lies()
+	<-ended
+	<-taken
+}
+
 func TestACrowd(t *testing.T) {
 	var c crowd
 	// calls come by threads in turn, and waits is what each look finds.

@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"strings"
+	"sync"
 
 	"endroit/core/content"
 	"endroit/core/trace"
@@ -43,25 +44,45 @@ func withLooks(path string, s trace.State, digest bool) trace.State {
 		return s
 	}
 	defer f.Close()
-	head := make([]byte, content.HeadSize)
-	n, err := io.ReadFull(f, head)
-	if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+	head := heads.Get().(*[content.HeadSize]byte)
+	defer heads.Put(head)
+	n, whole, err := readHead(f, head[:], s.Size)
+	if err != nil {
 		return s
 	}
-	head = head[:n]
-	s.Looks = content.Looks(head)
-	if s.Size > digestLimit || !digest {
-		return s
-	}
-	sum := sha256.New()
-	sum.Write(head)
-	if err == nil { // there may be more
-		if _, err := io.Copy(sum, io.LimitReader(f, digestLimit)); err != nil {
-			return s
+	s.Looks = content.Looks(head[:n])
+	switch {
+	case s.Size > digestLimit || !digest:
+	case whole:
+		sum := sha256.Sum256(head[:n])
+		s.Digest = hex.EncodeToString(sum[:])
+	default:
+		sum := sha256.New()
+		sum.Write(head[:n])
+		if _, err := io.Copy(sum, io.LimitReader(f, digestLimit)); err == nil {
+			s.Digest = hex.EncodeToString(sum.Sum(nil))
 		}
 	}
-	s.Digest = hex.EncodeToString(sum.Sum(nil))
 	return s
+}
+
+// heads are buffers for the first bytes of a file.
+var heads = sync.Pool{New: func() any { return new([content.HeadSize]byte) }}
+
+// readHead reads the first bytes of a file that had a size a moment ago; whole says that
+// there are no more.
+func readHead(f io.Reader, into []byte, size int64) (n int, whole bool, err error) {
+	for n < len(into) {
+		got, err := f.Read(into[n:])
+		n += got
+		switch {
+		case err == io.EOF, err == nil && int64(n) == size:
+			return n, true, nil // asking again would cost as much as asking once
+		case err != nil:
+			return n, false, err
+		}
+	}
+	return n, false, nil
 }
 
 // synthetic tells the kernel's own file systems, whose files have no lasting
