@@ -297,7 +297,7 @@ func numbersOf(was, is []byte) string {
 		copy(eight[:], b)
 		return binary.LittleEndian.Uint64(eight[:])
 	}
-	order := ", little end first"
+	order := ", little-endian"
 	if len(was) == 1 {
 		order = ""
 	}

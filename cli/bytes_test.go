@@ -28,7 +28,7 @@ func TestDifferencesInWords(t *testing.T) {
 	assert.Equal(t, "", otherOffset(content.Difference{A: 5, B: 5}))
 	assert.Equal(t, " (0x0007 in the other)", otherOffset(content.Difference{A: 5, B: 7}))
 	assert.Equal(t, ": as a number 10, then 25", numbersOf([]byte{10}, []byte{25}))
-	assert.Equal(t, ": as a number 256, then 1, little end first", numbersOf([]byte{0, 1}, []byte{1, 0}))
+	assert.Equal(t, ": as a number 256, then 1, little-endian", numbersOf([]byte{0, 1}, []byte{1, 0}))
 	assert.Empty(t, numbersOf([]byte{1}, []byte{1, 0}))
 	assert.Empty(t, numbersOf(make([]byte, 9), make([]byte, 9)))
 }

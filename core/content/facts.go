@@ -88,9 +88,9 @@ func encodingOf(data []byte) string {
 	case bytes.HasPrefix(data, []byte("\xef\xbb\xbf")) && utf8.Valid(data):
 		return "text, UTF-8 with a byte-order mark" + lines()
 	case bytes.HasPrefix(data, []byte("\xff\xfe")):
-		return "text, UTF-16, little end first"
+		return "text, UTF-16, little-endian"
 	case bytes.HasPrefix(data, []byte("\xfe\xff")):
-		return "text, UTF-16, big end first"
+		return "text, UTF-16, big-endian"
 	case !printable(data):
 		return "no text"
 	case !slices.ContainsFunc(data, func(b byte) bool { return b >= 0x80 }):
@@ -311,7 +311,7 @@ func run8(data []byte) (n, chars int) {
 	return n, chars
 }
 
-// run16 is the run of Latin letters in UTF-16, little end first, at the beginning.
+// run16 is the run of Latin letters in UTF-16, little-endian, at the beginning.
 func run16(data []byte) (n int, text string) {
 	var units []uint16
 	for n+1 < len(data) && data[n+1] == 0 && data[n] >= ' ' && data[n] < 0x7f {
@@ -338,9 +338,9 @@ func prefixed(data []byte, at, n int) string {
 			case le == want && size == 1:
 				return "its length before it in a byte"
 			case le == want:
-				return fmt.Sprintf("its length before it in %d bytes, little end first", size)
+				return fmt.Sprintf("its length before it in %d bytes, little-endian", size)
 			case be == want:
-				return fmt.Sprintf("its length before it in %d bytes, big end first", size)
+				return fmt.Sprintf("its length before it in %d bytes, big-endian", size)
 			}
 		}
 	}
@@ -379,7 +379,7 @@ func numbers(data []byte, known Facts, times around) (found []Fact) {
 		for _, order := range []struct {
 			name string
 			of   func([]byte) uint64
-		}{{"little end first", little}, {"big end first", big}} {
+		}{{"little-endian", little}, {"big-endian", big}} {
 			if what, value := meaning(data, at, 4, order.of(data[at:at+4]), times); what != "" && !random(known.Entropy, at) {
 				found = append(found, Fact{at, 4, what + ", 4 bytes, " + order.name, value})
 			}
@@ -392,7 +392,7 @@ func numbers(data []byte, known Facts, times around) (found []Fact) {
 		}
 		if at%4 == 0 && at+8 <= len(data) {
 			if t, ok := times.days(math.Float64frombits(binary.LittleEndian.Uint64(data[at:]))); ok {
-				found = append(found, Fact{at, 8, "a time in days since 1899-12-30, 8 bytes, little end first", t})
+				found = append(found, Fact{at, 8, "a time in days since 1899-12-30, 8 bytes, little-endian", t})
 			}
 		}
 	}

@@ -35,8 +35,8 @@ func TestEncodings(t *testing.T) {
 		"a\r\nb\n":                    "text, ASCII, lines end in both ways",
 		"Zoë":                         "text, UTF-8",
 		"\xef\xbb\xbfday":             "text, UTF-8 with a byte-order mark",
-		"\xff\xfed\x00a\x00":          "text, UTF-16, little end first",
-		"\xfe\xff\x00d":               "text, UTF-16, big end first",
+		"\xff\xfed\x00a\x00":          "text, UTF-16, little-endian",
+		"\xfe\xff\x00d":               "text, UTF-16, big-endian",
 		"caf\xe9 in the harbour town": "text, one byte a character",
 		"\x00\x01\x02":                "no text",
 	} {
@@ -72,21 +72,21 @@ func TestNumbersAndStrings(t *testing.T) {
 	texts := said(f.Strings)
 	for _, want := range []string{
 		"0+4 text: TWSA",
-		"42+7 text, its length before it in 2 bytes, big end first: harbour",
-		"54+4 text, its length before it in 4 bytes, little end first: town",
+		"42+7 text, its length before it in 2 bytes, big-endian: harbour",
+		"54+4 text, its length before it in 4 bytes, little-endian: town",
 		"61+4 text, its length before it in a byte: dune",
-		"71+16 text in UTF-16, its length before it in 4 bytes, little end first in characters: Lantern!",
+		"71+16 text in UTF-16, its length before it in 4 bytes, little-endian in characters: Lantern!",
 	} {
 		assert.Contains(t, texts, want)
 	}
 	numbers := said(f.Numbers)
 	for _, want := range []string{
-		fmt.Sprintf("4+4 the size of what follows, 4 bytes, little end first: %d", len(b)-8),
-		"8+4 a time in seconds since 1970, 4 bytes, little end first: 2026-11-20T10:30:00Z",
-		fmt.Sprintf("12+4 the size of the file, 4 bytes, big end first: %d", len(b)),
-		"16+8 a time in milliseconds since 1970, 8 bytes, little end first: 2026-11-20T10:30:00Z",
-		"24+8 a Windows file time, 8 bytes, little end first: 2026-11-20T10:30:00Z",
-		"32+8 a time in days since 1899-12-30, 8 bytes, little end first: 2026-11-20T10:30:00Z",
+		fmt.Sprintf("4+4 the size of what follows, 4 bytes, little-endian: %d", len(b)-8),
+		"8+4 a time in seconds since 1970, 4 bytes, little-endian: 2026-11-20T10:30:00Z",
+		fmt.Sprintf("12+4 the size of the file, 4 bytes, big-endian: %d", len(b)),
+		"16+8 a time in milliseconds since 1970, 8 bytes, little-endian: 2026-11-20T10:30:00Z",
+		"24+8 a Windows file time, 8 bytes, little-endian: 2026-11-20T10:30:00Z",
+		"32+8 a time in days since 1899-12-30, 8 bytes, little-endian: 2026-11-20T10:30:00Z",
 	} {
 		assert.Contains(t, numbers, want)
 	}

@@ -30,7 +30,7 @@ const ByChance = 0.01
 type SumMatch struct {
 	Algorithm string  `json:"algorithm"`
 	Bits      int     `json:"bits"`
-	Stored    string  `json:"stored"` // how: little end first, big end first, or hexadecimal text
+	Stored    string  `json:"stored"` // how: little-endian, big-endian, or hexadecimal text
 	At        int     `json:"at"`     // offset
 	Length    int     `json:"length"` // bytes that it takes there
 	From      int     `json:"from"`   // the range that it is of, with To; its own place is left out
@@ -44,8 +44,8 @@ type SumMatch struct {
 
 // The ways in which a checksum is stored.
 const (
-	LittleEnd = "little end first"
-	BigEnd    = "big end first"
+	LittleEnd = "little-endian"
+	BigEnd    = "big-endian"
 	HexText   = "hexadecimal text"
 )
 

@@ -49,41 +49,41 @@ func TestFindSums(t *testing.T) {
 		o    SumOptions
 		want string
 	}{
-		{"CRC-32 at the end", func() []byte { return le.AppendUint32(slices.Clone(data), crc32.ChecksumIEEE(data)) }, SumOptions{}, "CRC-32/ISO-HDLC little end first at 3000 of 0..3000"},
-		{"Adler at the start", func() []byte { return append(be.AppendUint32(nil, adler32.Checksum(data)), data...) }, SumOptions{}, "Adler-32 big end first at 0 of 4..3004"},
+		{"CRC-32 at the end", func() []byte { return le.AppendUint32(slices.Clone(data), crc32.ChecksumIEEE(data)) }, SumOptions{}, "CRC-32/ISO-HDLC little-endian at 3000 of 0..3000"},
+		{"Adler at the start", func() []byte { return append(be.AppendUint32(nil, adler32.Checksum(data)), data...) }, SumOptions{}, "Adler-32 big-endian at 0 of 4..3004"},
 		{"behind a header", func() []byte {
 			return le.AppendUint32(slices.Clone(data), crc32.ChecksumIEEE(data[16:]))
-		}, SumOptions{}, "CRC-32/ISO-HDLC little end first at 3000 of 16..3000"},
-		{"behind a header that is told", func() []byte { return le.AppendUint32(slices.Clone(data), fnv1a(data[37:])) }, SumOptions{Headers: []int{37}}, "FNV-1a 32 little end first at 3000 of 37..3000"},
+		}, SumOptions{}, "CRC-32/ISO-HDLC little-endian at 3000 of 16..3000"},
+		{"behind a header that is told", func() []byte { return le.AppendUint32(slices.Clone(data), fnv1a(data[37:])) }, SumOptions{Headers: []int{37}}, "FNV-1a 32 little-endian at 3000 of 37..3000"},
 		{"in the header", func() []byte {
 			return append(be.AppendUint16(slices.Clone(data[:8]), fletcher(data[10:])), data[10:]...)
-		}, SumOptions{}, "Fletcher-16 big end first at 8 of 10..3000"},
+		}, SumOptions{}, "Fletcher-16 big-endian at 8 of 10..3000"},
 		{"its own place as zeros", func() []byte {
 			out := slices.Clone(data)
 			le.PutUint32(out[12:], crc32.ChecksumIEEE(zeroed))
 			return out
-		}, SumOptions{}, "CRC-32/ISO-HDLC little end first at 12 of 0..3000 zeroed"},
+		}, SumOptions{}, "CRC-32/ISO-HDLC little-endian at 12 of 0..3000 zeroed"},
 		{"all but its place", func() []byte {
 			out := slices.Clone(data)
 			le.PutUint32(out[20:], adler32.Checksum(slices.Concat(data[:20], data[24:])))
 			return out
-		}, SumOptions{}, "Adler-32 little end first at 20 of 0..3000"},
+		}, SumOptions{}, "Adler-32 little-endian at 20 of 0..3000"},
 		{"as text", func() []byte { return append(slices.Clone(data), hex.EncodeToString(sha(data))+"\n"...) }, SumOptions{}, "SHA-1 hexadecimal text at 3000 of 0..3000"},
 		{"at a place that is told", func() []byte {
 			out := slices.Clone(data)
 			be.PutUint32(out[1001:], crc32.Checksum(slices.Concat(data[:1001], data[1005:]), crc32.MakeTable(crc32.Castagnoli)))
 			return out
-		}, SumOptions{At: []int{1001}}, "CRC-32/ISCSI big end first at 1001 of 0..3000"},
+		}, SumOptions{At: []int{1001}}, "CRC-32/ISCSI big-endian at 1001 of 0..3000"},
 		{"told from the end", func() []byte {
 			return append(append(slices.Clone(data), sha(data)...), "tail"...)
-		}, SumOptions{At: []int{-24}}, "SHA-1 big end first at 3000 of 0..3000"},
+		}, SumOptions{At: []int{-24}}, "SHA-1 big-endian at 3000 of 0..3000"},
 		{"a sum", func() []byte {
 			sum := uint32(0)
 			for _, b := range data {
 				sum += uint32(b)
 			}
 			return be.AppendUint32(slices.Clone(data), sum)
-		}, SumOptions{}, "sum of bytes big end first at 3000 of 0..3000"},
+		}, SumOptions{}, "sum of bytes big-endian at 3000 of 0..3000"},
 	} {
 		file := c.make()
 		var got []string
@@ -143,7 +143,7 @@ func TestSumsByChance(t *testing.T) {
 	both := CommonSums(first, second)
 	require.NotEmpty(t, both)
 	assert.Equal(t, "CRC-32/ISO-HDLC", both[0].Algorithm)
-	assert.Equal(t, "CRC-32/ISO-HDLC little end first at end-4 of 0..end-4", both[0].Rule())
+	assert.Equal(t, "CRC-32/ISO-HDLC little-endian at end-4 of 0..end-4", both[0].Rule())
 	assert.Empty(t, CommonSums(first, FindSums(someBytes(2000, 5), SumOptions{})))
 	assert.Less(t, len(both), len(first)+1)
 }

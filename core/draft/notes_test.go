@@ -26,7 +26,7 @@ locations:
 `
 
 func TestNotesArePutToALocation(t *testing.T) {
-	n, err := notes.Parse([]byte("format: endroit/notes/1\nabout: a slot\nheader: '\"TIDE\"'\nfields:\n  - {name: day, type: u32, is: [1, 2]}\nchecksum: {algorithm: CRC-32/ISO-HDLC, at: -4, stored: little end first}\n"))
+	n, err := notes.Parse([]byte("format: endroit/notes/1\nabout: a slot\nheader: '\"TIDE\"'\nfields:\n  - {name: day, type: u32, is: [1, 2]}\nchecksum: {algorithm: CRC-32/ISO-HDLC, at: -4, stored: little-endian}\n"))
 	require.NoError(t, err)
 	for location := range 2 {
 		text, err := WithNotes([]byte(withComments), location, n)

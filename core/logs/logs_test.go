@@ -174,10 +174,10 @@ func TestFormsOfLogs(t *testing.T) {
 	for name, e := range map[string]encoding.Encoding{
 		"UTF-8":                         encoding.Nop,
 		"UTF-8 with a byte-order mark":  unicode.UTF8BOM,
-		"UTF-16, little end first":      unicode.UTF16(unicode.LittleEndian, unicode.UseBOM),
-		"UTF-16, big end first":         unicode.UTF16(unicode.BigEndian, unicode.UseBOM),
-		"UTF-16, little end first ":     unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM),
-		"UTF-16, big end first without": unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM),
+		"UTF-16, little-endian":      unicode.UTF16(unicode.LittleEndian, unicode.UseBOM),
+		"UTF-16, big-endian":         unicode.UTF16(unicode.BigEndian, unicode.UseBOM),
+		"UTF-16, little-endian ":     unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM),
+		"UTF-16, big-endian without": unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM),
 		"Windows-1252":                  charmap.Windows1252,
 	} {
 		text, err := e.NewEncoder().String(table)

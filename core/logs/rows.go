@@ -75,13 +75,13 @@ func decoding(in io.Reader, head []byte) (io.Reader, string) {
 	case bytes.HasPrefix(head, []byte{0xEF, 0xBB, 0xBF}):
 		return transform.NewReader(in, unicode.UTF8BOM.NewDecoder()), "UTF-8 with a byte-order mark"
 	case bytes.HasPrefix(head, []byte{0xFF, 0xFE}):
-		return utf16(unicode.LittleEndian, "UTF-16, little end first")
+		return utf16(unicode.LittleEndian, "UTF-16, little-endian")
 	case bytes.HasPrefix(head, []byte{0xFE, 0xFF}):
-		return utf16(unicode.BigEndian, "UTF-16, big end first")
+		return utf16(unicode.BigEndian, "UTF-16, big-endian")
 	case len(head) >= 4 && head[1] == 0 && head[3] == 0:
-		return transform.NewReader(in, unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewDecoder()), "UTF-16, little end first"
+		return transform.NewReader(in, unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewDecoder()), "UTF-16, little-endian"
 	case len(head) >= 4 && head[0] == 0 && head[2] == 0:
-		return transform.NewReader(in, unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM).NewDecoder()), "UTF-16, big end first"
+		return transform.NewReader(in, unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM).NewDecoder()), "UTF-16, big-endian"
 	}
 	if cut := bytes.LastIndexByte(head, '\n'); cut > 0 {
 		head = head[:cut] // not within a character

@@ -64,7 +64,7 @@ type Checksum struct {
 	Algorithm string `yaml:"algorithm" json:"algorithm"`           // as endroit bytes --sums names it
 	Bits      int    `yaml:"bits,omitempty" json:"bits,omitempty"` // where one name has several widths
 	At        *int   `yaml:"at" json:"at"`                         // offset, negative from the end
-	Stored    string `yaml:"stored" json:"stored"`                 // little end first, big end first, or hexadecimal text
+	Stored    string `yaml:"stored" json:"stored"`                 // little-endian, big-endian, or hexadecimal text
 	From      int    `yaml:"from,omitempty" json:"from,omitempty"`
 	To        *int   `yaml:"to,omitempty" json:"to,omitempty"` // offset, negative from the end; its own place if left out and it stands behind From, else the end
 	Zeroed    bool   `yaml:"zeroed,omitempty" json:"zeroed,omitempty"`

@@ -26,7 +26,7 @@ fields:
       - {name: label, type: text, length: zero}
   - {name: speed, type: f32}
   - {name: debt, type: i16}
-checksum: {algorithm: CRC-32/ISO-HDLC, at: -4, stored: little end first}
+checksum: {algorithm: CRC-32/ISO-HDLC, at: -4, stored: little-endian}
 `
 
 func file() []byte {
@@ -158,7 +158,7 @@ func TestNotesThatAreWrong(t *testing.T) {
 		head + "fields: [{name: a, type: bytes, length: 99999999999}]\n":                   "is out of bounds",
 		head + "fields: [{name: a, repeat: 3}]\n":                                          "a record without fields",
 		head + "fields: [{name: a, type: u8, fields: [{name: b, type: u8}]}]\n":            "a record has fields instead of a type",
-		head + "checksum: {algorithm: CRC-31, at: 0, stored: big end first}\n":             "is no algorithm that endroit bytes --sums names",
+		head + "checksum: {algorithm: CRC-31, at: 0, stored: big-endian}\n":             "is no algorithm that endroit bytes --sums names",
 		head + "checksum: {algorithm: MD5, at: 0, stored: sideways}\n":                     "is no way to store it",
 		head + "fields: " + strings.Repeat("[{name: a, fields: ", 9) + "[{name: b, type: u8}]" + strings.Repeat("}]", 9) + "\n": "more than 8 deep",
 		"": "format",
@@ -172,7 +172,7 @@ func TestNotesThatAreWrong(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(slot), file())
 	f.Add([]byte("format: endroit/notes/1\nfields:\n  - name: r\n    repeat: rest\n    fields: [{name: n, type: u8}, {name: x, type: bytes, length: n}]\n"), []byte("\x01a\x02bc"))
-	f.Add([]byte("format: endroit/notes/1\nchecksum: {algorithm: sum of bytes, bits: 16, at: 3, from: -9, to: -1, zeroed: true, stored: big end first}\n"), []byte("0123456789abcdef"))
+	f.Add([]byte("format: endroit/notes/1\nchecksum: {algorithm: sum of bytes, bits: 16, at: 3, from: -9, to: -1, zeroed: true, stored: big-endian}\n"), []byte("0123456789abcdef"))
 	f.Fuzz(func(t *testing.T, text, data []byte) {
 		n, err := Parse(text)
 		if err != nil {
