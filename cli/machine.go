@@ -318,7 +318,7 @@ func readNamed() ([]machine.Named, error) {
 		err = json.Unmarshal(data, &list)
 	}
 	if err != nil {
-		return nil, fail(exitInput, "%s, where added folders are kept: %w; mend or remove it", file, err)
+		return nil, fail(exitInput, "%s, where added folders are kept: %w; fix or remove it", file, err)
 	}
 	return list, nil
 }

@@ -179,7 +179,7 @@ func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
 			return nil, nil, fmt.Errorf("%s: the trace that it was made from: %w", name, err)
 		}
 		if t.SHA256 != "" && digest != t.SHA256 {
-			return nil, nil, fail(exitInput, "%s: the trace %s is not the one that it was made from (its SHA-256 differs); make the draft anew with endroit propose %s", name, file, file)
+			return nil, nil, fail(exitInput, "%s: the trace %s is not the one that it was made from (its SHA-256 differs); make the draft again with endroit propose %s", name, file, file)
 		}
 		runs = append(runs, fp)
 	}

@@ -32,7 +32,7 @@ func (a *app) review() *cli.Command {
 			command(&cli.Command{Name: "show", Usage: "show one contribution", UsageText: "endroit review show N", Flags: []cli.Flag{serviceFlag(), jsonFlag()}, Action: a.reviewShow}, "", "endroit review show 12"),
 			command(&cli.Command{Name: "accept", Usage: "accept one into the manifest", UsageText: "endroit review accept N", Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "yes", Usage: "accept without asking"}, jsonFlag()}, Action: a.reviewAccept}, "", "endroit review accept 12"),
 			command(&cli.Command{Name: "return", Usage: "give one back with a reason", UsageText: "endroit review return N --because TEXT",
-				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "because", Usage: "the `TEXT` that tells the contributor what to mend", Required: true}, jsonFlag()}, Action: a.reviewReturn}, "", `endroit review return 12 --because "slot{slot}.sav also matches the tutorial's slot0.sav"`),
+				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "because", Usage: "the `TEXT` that tells the contributor what to fix", Required: true}, jsonFlag()}, Action: a.reviewReturn}, "", `endroit review return 12 --because "slot{slot}.sav also matches the tutorial's slot0.sav"`),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			return fail(exitUsage, "review wants one of list, show N, accept N, return N --because TEXT")

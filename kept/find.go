@@ -137,7 +137,7 @@ func (k *Kept) Below(anchor place.Anchor, folders []Folder) ([][]string, error) 
 			}
 		}
 	}
-	// Which folders have a name, in small letters, and how it is written there.
+	// Which folders have a name, in lowercase, and how it is written there.
 	type written struct {
 		folder int
 		name   string

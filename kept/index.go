@@ -22,7 +22,7 @@ import (
 )
 
 // The index is a file of sorted keys and their values, which is mapped into memory.
-// Keys of several parts are as key makes them. Another version is built anew.
+// Keys of several parts are as key makes them. Another version is rebuilt.
 const indexVersion = 3
 
 var (
@@ -105,7 +105,7 @@ func (k *Kept) Close() error {
 }
 
 // errIndex says that an index is none, or is damaged.
-var errIndex = errors.New("the index of the local manifest is damaged; it is made anew the next time")
+var errIndex = errors.New("the index of the local manifest is damaged; it is made again the next time")
 
 // view looks things up. What is damaged in an index shows when it is come to: the
 // index is removed then, where the system lets go of an open file.

@@ -25,7 +25,7 @@ const currentFile = "current"
 // Errors that callers decide on.
 var (
 	ErrNone    = errors.New("there is no manifest on this machine yet; get it with endroit fetch")
-	ErrDamaged = errors.New("get the manifest anew with endroit fetch")
+	ErrDamaged = errors.New("get the manifest again with endroit fetch")
 )
 
 var digestShape = regexp.MustCompile(`^[0-9a-f]{64}$`)

@@ -106,7 +106,7 @@ func TestLookingUp(t *testing.T) {
 	assert.Contains(t, notes[0], "zz is passed over")
 }
 
-// An index that is missing, damaged or of something else is built anew; a revision
+// An index that is missing, damaged or of something else is rebuilt; a revision
 // that was altered is refused.
 func TestWhatIsDamaged(t *testing.T) {
 	for name, c := range map[string]struct {
@@ -157,7 +157,7 @@ func TestWhatIsDamaged(t *testing.T) {
 }
 
 // What is damaged in the middle of an index shows when it is come to. It is said, and
-// the index is made anew the next time.
+// the index is made again the next time.
 func TestAnIndexThatIsDamagedInside(t *testing.T) {
 	folder := filepath.Join(t.TempDir(), "manifest")
 	var names []string

@@ -60,7 +60,7 @@ const (
 	maxMemory     = 64 << 20 // bytes of the file
 )
 
-// remember opens the memory for keys. What cannot be read of it is read anew.
+// remember opens the memory for keys. What cannot be read of it is read again.
 func remember(roots place.Roots, keys []string) *memory {
 	m := &memory{keys: slices.Sorted(slices.Values(keys)), asked: keys, now: map[string]remembered{}}
 	cache := roots[place.XDGCache]

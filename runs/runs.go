@@ -79,7 +79,7 @@ func Read(name string, only footprint.Filter) (*footprint.Footprint, string, err
 	fp, err := footprint.FromTraceOnly(r, only, said.Corrections...)
 	switch {
 	case errors.Is(err, footprint.ErrNoSuchFile), errors.Is(err, footprint.ErrNoSuchKind):
-		return nil, "", unfit("%s: %v; mend or remove it", correctionsFile(name), err)
+		return nil, "", unfit("%s: %v; fix or remove it", correctionsFile(name), err)
 	case err != nil:
 		return nil, "", fmt.Errorf("%s: %w", name, err)
 	}
@@ -88,7 +88,7 @@ func Read(name string, only footprint.Filter) (*footprint.Footprint, string, err
 	}
 	digest := hex.EncodeToString(sum.Sum(nil))
 	if len(said.Corrections) > 0 && said.SHA256 != digest {
-		return nil, "", unfit("%s is of another trace than %s (its SHA-256 differs); remove it, and correct what has to be anew", correctionsFile(name), name)
+		return nil, "", unfit("%s is of another trace than %s (its SHA-256 differs); remove it, and make the corrections again", correctionsFile(name), name)
 	}
 	return fp, digest, nil
 }

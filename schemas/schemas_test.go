@@ -98,7 +98,7 @@ func run(t *testing.T) *footprint.Footprint {
 func TestFootprint(t *testing.T) {
 	s, fp := schema(t, "footprint"), run(t)
 	corrected := run(t)
-	require.NoError(t, corrected.Correct([]footprint.Correction{{File: "xdg-config:tidewrack/settings.ini", Kind: footprint.Cache, By: "mira", Because: "made anew", Made: time.Unix(0, 0).UTC()}}))
+	require.NoError(t, corrected.Correct([]footprint.Correction{{File: "xdg-config:tidewrack/settings.ini", Kind: footprint.Cache, By: "mira", Because: "made again", Made: time.Unix(0, 0).UTC()}}))
 	require.Len(t, corrected.Share().Corrections, 1)
 	for name, f := range map[string]*footprint.Footprint{"whole": fp, "shared": fp.Share(), "corrected": corrected, "corrected and shared": corrected.Share()} {
 		raw, err := json.Marshal(f)

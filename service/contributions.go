@@ -254,7 +254,7 @@ func (s *Service) giveBack(c *echo.Context) error {
 	in.Because = strings.TrimSpace(in.Because)
 	shown := strings.NewReplacer("\n", "", "\r", "", "\t", "").Replace(in.Because)
 	if n := utf8.RuneCountInString(in.Because); n == 0 || n > maxBecause || strings.ContainsFunc(shown, func(r rune) bool { return !unicode.IsGraphic(r) }) {
-		return invalid("because", "say in 1 to 2000 printable characters why, so that the contributor can mend it")
+		return invalid("because", "say in 1 to 2000 printable characters why, so that the contributor can fix it")
 	}
 	if err := s.store.Return(c.Request().Context(), id, person(c), in.Because); err != nil {
 		return err

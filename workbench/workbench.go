@@ -308,7 +308,7 @@ func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error)
 	}
 	d, err := draft.Parse(text)
 	if err != nil {
-		return nil, nil, problem(http.StatusConflict, wire.ProblemInvalid, fmt.Sprintf("%s: %v; mend it, or name another with --draft", b.config.Draft, err))
+		return nil, nil, problem(http.StatusConflict, wire.ProblemInvalid, fmt.Sprintf("%s: %v; fix it, or name another with --draft", b.config.Draft, err))
 	}
 	if d.Trace != nil && d.Trace.SHA256 != b.digest && !slices.ContainsFunc(d.Also, func(t draft.Trace) bool { return t.SHA256 == b.digest }) {
 		return nil, nil, problem(http.StatusConflict, wire.ProblemInvalid, b.config.Draft+" is of another trace; name another with --draft")
@@ -350,7 +350,7 @@ func (b *Workbench) save(c *echo.Context) error {
 		return c.JSON(http.StatusOK, wire.Saved{File: b.config.Draft, Digest: digestOf(text)})
 	}
 	if err == nil && digestOf(there) != in.Digest || err != nil && in.Digest != "" {
-		return problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed by somebody else since this page read it; load the page anew, or name another file with --draft. Nothing was written")
+		return problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed by somebody else since this page read it; load the page again, or name another file with --draft. Nothing was written")
 	}
 	if err := whole.Write(b.config.Draft, text); err != nil {
 		return err

@@ -267,7 +267,7 @@ func TestADraftIsTriedAndSaved(t *testing.T) {
 	require.NoError(t, os.WriteFile(o.drafts, []byte("format: something else\n"), 0o600))
 	status, answer := o.call(t, "GET", "/workbench", "", nil)
 	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, answer, "mend it, or name another with --draft")
+	assert.Contains(t, answer, "fix it, or name another with --draft")
 }
 
 func TestACorrectionStaysBesideTheTrace(t *testing.T) {

@@ -64,7 +64,7 @@ func (f *Footprint) Correct(list []Correction) error {
 
 func (f *Footprint) correct(x *File, c Correction) {
 	f.Counts[x.Kind]--
-	x.asJudged() // start anew
+	x.asJudged() // start again
 	f.Corrections = slices.DeleteFunc(slices.Clone(f.Corrections), func(o Correction) bool { return o.File == x.Name() })
 	if c.Kind != x.Kind {
 		c.File, c.Was = x.Name(), x.Kind

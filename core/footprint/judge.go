@@ -353,7 +353,7 @@ func (v *view) keyText() string {
 
 func (v *view) sessionKey() string {
 	if sessionKeys().MatchString(v.keyText()) {
-		return "Windows keeps this key for a session alone and makes it anew"
+		return "Windows keeps this key for one session only and creates it again"
 	}
 	return ""
 }

@@ -12,7 +12,7 @@ import (
 // go by the prefix's links for drives (dosdevices/c:) and for known folders.
 type inPrefix struct {
 	folder string
-	drives map[string]string // by letter, in small letters
+	drives map[string]string // by letter, in lowercase
 	links  []link            // the longest first
 }
 

@@ -93,7 +93,7 @@ func ParseBelow(data []byte, paths ...string) (*Hive, error) {
 	return parse(data, w)
 }
 
-// wanted are paths as they stand in a file, in small letters.
+// wanted are paths as they stand in a file, in lowercase.
 type wanted [][]byte
 
 // has reports whether a line opens a key with one of the paths, or one below it.

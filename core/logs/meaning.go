@@ -86,7 +86,7 @@ func (p *Plan) meaning(word string) (trace.Op, bool) {
 	return "", false
 }
 
-// squash is how words of logs are compared: letters and digits alone, in small letters.
+// squash is how words of logs are compared: letters and digits alone, in lowercase.
 func squash(text string) string {
 	return strings.Map(func(r rune) rune {
 		if unicode.IsLetter(r) || unicode.IsDigit(r) {

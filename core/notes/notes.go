@@ -225,7 +225,7 @@ func (c *checker) list(at string, fields []Field, known []string, depth int) {
 		}
 		switch {
 		case !nameShape().MatchString(f.Name):
-			c.bad(where+".name", "%q is no name: small letters, digits, - and _, beginning with a letter", f.Name)
+			c.bad(where+".name", "%q is no name: lowercase letters, digits, - and _, beginning with a letter", f.Name)
 		case here[f.Name]:
 			c.bad(where+".name", "there is a field %s already", f.Name)
 		}

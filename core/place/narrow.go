@@ -98,7 +98,7 @@ func (l Location) narrowHere() error {
 // location meets only those on its own way.
 type guardTree struct {
 	here   []guard               // those whose folder this is
-	byName map[string]*guardTree // in small letters
+	byName map[string]*guardTree // in lowercase
 	any    *guardTree            // behind a `*`
 }
 

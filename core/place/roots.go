@@ -52,7 +52,7 @@ func (r Roots) Place(file string) (a Anchor, names []string, ok bool) {
 	return r.place(file, false)
 }
 
-// PlaceFold is Place on a system that takes large and small letters for the same.
+// PlaceFold is Place on a system that takes uppercase and lowercase letters for the same.
 func (r Roots) PlaceFold(file string) (a Anchor, names []string, ok bool) {
 	return r.place(file, true)
 }

@@ -212,7 +212,7 @@ func (s *Sheet) check() *yamldoc.Error {
 		c.bad("format", "it is %.40q and this program reads %s", s.Format, Format)
 	}
 	if !idShape.MatchString(s.ID) {
-		c.bad("id", "it is %.40q; 2 to 32 small letters, digits and hyphens are wanted, beginning with a letter", s.ID)
+		c.bad("id", "it is %.40q; 2 to 32 lowercase letters, digits and hyphens are wanted, beginning with a letter", s.ID)
 	}
 	if s.Name == "" || len(s.Name) > 100 {
 		c.bad("name", "it is missing, or longer than 100 bytes")

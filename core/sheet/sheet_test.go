@@ -24,7 +24,7 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 	require.NoError(t, err)
 	for _, c := range []struct{ old, new, says string }{
 		{"sheet/1", "sheet/2", "reads endroit/sheet/1"},
-		{"id: quayside", "id: Quay Side", "small letters"},
+		{"id: quayside", "id: Quay Side", "lowercase letters"},
 		{"name: Quayside", "name: ''", "missing"},
 		{"title/{ref}", "title/", "holds {ref} once"},
 		{"quayside.example/title/{ref}", "'{ref}.example'", "behind the store's own name"},

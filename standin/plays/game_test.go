@@ -165,7 +165,7 @@ func (g *Game) put(f *file, data []byte) {
 	f.there, f.data, f.changed, f.touched = true, data, g.now, true
 }
 
-// Write makes a file anew, or empties it first.
+// Write makes a file again, or empties it first.
 func (g *Game) Write(short string, data []byte) {
 	if g.disk != nil {
 		g.fail(g.disk.write(short, os.O_TRUNC, data))

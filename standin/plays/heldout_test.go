@@ -177,7 +177,7 @@ var heldOut = []Play{
 		}, nil, nil),
 		Save: []string{"data:copperfen/fen1.cpf"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:copperfen/fen1.cpf"}},
-	{Name: "a fen, and a log that is made anew and written on", Title: "Copperfen",
+	{Name: "a fen, and a log that is made again and written on", Title: "Copperfen",
 		Play: session(func(g *Game) {
 			g.Has("data:copperfen/fen1.cpf", Bytes(300))
 			g.Read("data:copperfen/fen1.cpf")
@@ -543,7 +543,7 @@ var heldOut = []Play{
 		}, nil, nil),
 		Save: []string{"data:copperfen/heron.cpf"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:copperfen/heron.cpf"}},
-	{Name: "removed and made anew", Title: "Copperfen",
+	{Name: "removed and made again", Title: "Copperfen",
 		Play: session(func(g *Game) { g.Has("data:copperfen/heron.cpf", Bytes(300)); g.Read("data:copperfen/heron.cpf") }, func(g *Game) { g.Remove("data:copperfen/heron.cpf"); g.Write("data:copperfen/heron.cpf", Bytes(310)) }, nil, nil),
 		Save: []string{"data:copperfen/heron.cpf"}, Config: nil, Capture: nil,
 		At: []string{"save xdg-data:copperfen/heron.cpf"}},

@@ -186,7 +186,7 @@ var tunedAtLast = []Play{
 			g.Read("data:tw/comet.dat")
 		}, func(g *Game) { g.Write("data:tw/comet.dat", Bytes(310)) }, nil, func(g *Game) { g.Remove("data:tw/.running") }),
 		Save: []string{"data:tw/comet.dat"}, At: []string{"save xdg-data:tw/comet.dat"}},
-	{Name: "an index of what came with the game, made anew at the start",
+	{Name: "an index of what came with the game, made again at the start",
 		Play: session(func(g *Game) {
 			g.Has("inst:data/index.db", append([]byte("SQLite format 3\x00"), Bytes(900)...))
 			g.Read("inst:data/index.db")
@@ -256,7 +256,7 @@ var tunedAtLast = []Play{
 			g.Write("saved:Reed/Copperfen/SaveData_2.sav", Bytes(310))
 		}, nil, nil),
 		Save: []string{"saved:Reed/Copperfen/SaveData_1.sav", "saved:Reed/Copperfen/SaveData_2.sav"}, At: []string{"save saved-games:Reed/Copperfen/SaveData_{slot}.sav"}},
-	{Name: "a list of mods that is built anew",
+	{Name: "a list of mods that is rebuilt",
 		Play: session(func(g *Game) {
 			g.Has("config:tw/mods.cache", Bytes(90))
 			g.Has("data:tw/ranch.sav", Bytes(300))

@@ -131,7 +131,7 @@ func (d *disk) remove(short string) error {
 // hives are the files of a prefix's registry, with the roots that they are of.
 var hives = map[string]string{"HKEY_LOCAL_MACHINE": "system.reg", "HKEY_CURRENT_USER": "user.reg"}
 
-// set changes a key as Wine's server does: it writes the hive anew.
+// set changes a key as Wine's server does: it rewrites the hive.
 func (d *disk) set(key, text string) error {
 	if d.setUp {
 		return nil

@@ -1,4 +1,4 @@
-// Command screenshots takes the pictures of docs/screenshots anew, from the
+// Command screenshots takes the pictures of docs/screenshots from the
 // demo's data: the console's pages in Chromium and the commands in a terminal.
 //
 //	screenshots -programs bin -out docs/screenshots

@@ -212,7 +212,7 @@ func (g *game) play(frames int) error {
 	return nil
 }
 
-// readZone opens the pack anew for each zone, as many games do.
+// readZone opens the pack again for each zone, as many games do.
 func (g *game) readZone(into []byte) error {
 	f, err := os.Open(filepath.Join(g.install, "data", "world.pak"))
 	if err != nil {

@@ -70,7 +70,7 @@ async function decide() {
         <v-textarea
           v-model="because"
           v-cursor
-          label="Why, and what should be mended"
+          label="Why, and what should be fixed"
           rows="3"
           auto-grow
           maxlength="2000"
