@@ -28,7 +28,7 @@ func TestKeysOfTheRegistry(t *testing.T) {
 		"registry:HKEY_CURRENT_USER/Control Panel/Desktop/":                     {System, "belong to Windows"},
 		"registry:HKEY_LOCAL_MACHINE/System/CurrentControlSet/Services/Fen/":    {System, "belong to Windows"},
 		"registry:HKEY_USERS/.Default/Software/Fen/":                            {System, "belong to Windows"},
-		"registry:HKEY_CURRENT_USER/Volatile Environment/":                      {System, "for a session alone"},
+		"registry:HKEY_CURRENT_USER/Volatile Environment/":                      {System, "for one session only"},
 	} {
 		fp := tell(t).file(at, key(1)).grew(30, at, 1).cue(31, "changed-setting").after(at, key(1)).end()
 		f := fp.find(t, at)
