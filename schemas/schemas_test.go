@@ -275,7 +275,7 @@ checksum: {algorithm: MD5, at: -16, stored: big-endian, from: 4, to: -16, zeroed
 		strings.Replace(whole, "order: big", "order: middle", 1):          false,
 		strings.Replace(whole, "type: u16, is", "type: u24, is", 1):       false,
 		strings.Replace(whole, "name: version", "name: The Version", 1):   false,
-		strings.Replace(whole, "stored: big-endian", "stored: so", 1):  false,
+		strings.Replace(whole, "stored: big-endian", "stored: so", 1):     false,
 		strings.Replace(whole, "about: a slot", "abuot: a slot", 1):       false,
 		strings.Replace(whole, "at: -16, stored", "stored", 1):            false,
 		strings.Replace(whole, "about: a slot", "about: another kind", 1): true,

@@ -172,13 +172,13 @@ func TestFormsOfLogs(t *testing.T) {
 	table := "when;op;file;process\n23:59:59,5;write;C:\\Users\\Zoë\\a.sav;f.exe\n00:00:01,0;write;C:\\Users\\Zoë\\b.sav;f.exe\n"
 	events := []string{"0s p1 update C:/Users/Zoë/a.sav", "1.5s p1 update C:/Users/Zoë/b.sav"}
 	for name, e := range map[string]encoding.Encoding{
-		"UTF-8":                         encoding.Nop,
-		"UTF-8 with a byte-order mark":  unicode.UTF8BOM,
-		"UTF-16, little-endian":      unicode.UTF16(unicode.LittleEndian, unicode.UseBOM),
-		"UTF-16, big-endian":         unicode.UTF16(unicode.BigEndian, unicode.UseBOM),
-		"UTF-16, little-endian ":     unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM),
-		"UTF-16, big-endian without": unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM),
-		"Windows-1252":                  charmap.Windows1252,
+		"UTF-8":                        encoding.Nop,
+		"UTF-8 with a byte-order mark": unicode.UTF8BOM,
+		"UTF-16, little-endian":        unicode.UTF16(unicode.LittleEndian, unicode.UseBOM),
+		"UTF-16, big-endian":           unicode.UTF16(unicode.BigEndian, unicode.UseBOM),
+		"UTF-16, little-endian ":       unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM),
+		"UTF-16, big-endian without":   unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM),
+		"Windows-1252":                 charmap.Windows1252,
 	} {
 		text, err := e.NewEncoder().String(table)
 		require.NoError(t, err)
