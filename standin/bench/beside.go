@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -52,11 +53,10 @@ func beside(rounds int) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%d openings of %d files by bare system calls, in milliseconds; each %d times in turn; medians\n\n", stormOpens, stormFiles, rounds)
+	fmt.Printf("%d openings of %d files by bare system calls, in milliseconds; each %d times in turn; medians of the times, and of the ratios within a round\n\n", stormOpens, stormFiles, rounds)
 	fmt.Printf("%-34s %9s %9s %9s %9s %9s %8s\n", "", "untraced", "in C", "traced", "untr. x", "in C x", "limit")
-	measure := func(threads, how string) (plain, c, traced time.Duration, err error) {
+	measure := func(threads, how string) (took [3][]time.Duration, err error) {
 		command := []string{self, "storm", folder, threads, strconv.Itoa(stormOpens), how}
-		var took [3][]time.Duration
 		for range rounds {
 			for i, run := range []func([]string) (time.Duration, error){
 				own,
@@ -65,32 +65,44 @@ func beside(rounds int) error {
 			} {
 				d, err := run(command)
 				if err != nil {
-					return 0, 0, 0, err
+					return took, err
 				}
 				took[i] = append(took[i], d)
 			}
 		}
-		return median(took[0]), median(took[1]), median(took[2]), nil
+		return took, nil
 	}
 	for _, threads := range []string{"1", "8"} {
 		for _, how := range []string{"relative read", "absolute read", "relative write", "absolute write"} {
-			plain, c, traced, err := measure(threads, how)
+			took, err := measure(threads, how)
 			if err != nil {
 				return err
 			}
-			ms := func(d time.Duration) string { return fmt.Sprintf("%.1f", float64(d)/1e6) }
-			fmt.Printf("%-34s %9s %9s %9s %9.2f %9.2f %8.2f\n", how+", "+threads+map[bool]string{true: " thread", false: " threads"}[threads == "1"], ms(plain), ms(c), ms(traced), float64(traced)/float64(plain), float64(traced)/float64(c), besideLimit)
+			ms := func(d []time.Duration) string { return fmt.Sprintf("%.1f", float64(median(d))/1e6) }
+			fmt.Printf("%-34s %9s %9s %9s %9.2f %9.2f %8.2f\n", how+", "+threads+map[bool]string{true: " thread", false: " threads"}[threads == "1"], ms(took[0]), ms(took[1]), ms(took[2]), ratio(took[2], took[0]), ratio(took[2], took[1]), besideLimit)
 		}
 	}
 	for _, threads := range []string{"1", "8"} {
-		plain, c, traced, err := measure(threads, "relative waits")
+		took, err := measure(threads, "relative waits")
 		if err != nil {
 			return err
 		}
+		plain, c, traced := median(took[0]), median(took[1]), median(took[2])
 		fmt.Printf("%s threads: all but one opening in a thousand take less than %s, in C %s, traced %s\n", threads, plain, c, traced)
 	}
 	fmt.Println()
 	return nil
+}
+
+// ratio is the median of the ratios of times that were taken one after the other: so the
+// machine's moods count less.
+func ratio(of, to []time.Duration) float64 {
+	var all []float64
+	for i := range of {
+		all = append(all, float64(of[i])/float64(to[i]))
+	}
+	slices.Sort(all)
+	return all[len(all)/2]
 }
 
 // own is what a program says of its own time.
