@@ -71,6 +71,8 @@ type Result struct {
 	// Changed is how many paths were made, written, renamed or removed, without
 	// devices.
 	Changed int
+	// Processes is how many did something, whatever programs they executed.
+	Processes int
 	// Hidden is how many programs let nobody look at what they did.
 	Hidden int
 }

@@ -220,6 +220,7 @@ func TestA32BitProgramIsSeen(t *testing.T) {
 		"make-folder gone", "remove-folder gone", "create by-executed",
 	}, got.events)
 	assert.Len(t, got.procs, 2, "before and after it executed itself")
+	assert.Equal(t, 1, got.result.Processes)
 	require.Len(t, got.gaps, 1)
 	assert.Contains(t, got.gaps[0].What, "io_uring was refused")
 }

@@ -17,6 +17,7 @@ type recorder struct {
 	files   map[string]*seenFile
 	nFiles  int
 	nProcs  int
+	seen    map[[2]int]bool // processes, however many programs they executed
 	list    []*seenFile     // by number, from 0
 	began   []time.Duration // when processes were declared, by number, from 0
 	queue   []record        // what the writer has not taken yet
@@ -111,7 +112,7 @@ const (
 )
 
 func newRecorder(w *trace.Writer, start time.Time) *recorder {
-	r := &recorder{start: start, files: map[string]*seenFile{}, running: map[int]*holder{}, waking: make(chan struct{}, 1), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
+	r := &recorder{start: start, files: map[string]*seenFile{}, seen: map[[2]int]bool{}, running: map[int]*holder{}, waking: make(chan struct{}, 1), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
 	go r.write(w)
 	return r
 }
@@ -152,14 +153,16 @@ func (r *recorder) process(p trace.Process) int {
 	p.N = r.nProcs
 	p.At = max(p.At, 1)
 	r.began = append(r.began, p.At)
+	r.seen[p.Identity()] = true
 	r.add(line(p.At, &p))
 	return r.nProcs
 }
 
+// processes counts those that were declared.
 func (r *recorder) processes() int {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return r.nProcs
+	return len(r.seen)
 }
 
 func (r *recorder) other(other any) {

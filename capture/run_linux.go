@@ -323,7 +323,7 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 	s.looks.finish()
 	s.unseen()
 	end, gaps, err := s.r.close()
-	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.changes(), Hidden: int(s.supervisor.hiding.Load())}
+	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.changes(), Processes: s.r.processes(), Hidden: int(s.supervisor.hiding.Load())}
 	if e := <-failed; e != nil {
 		return Result{}, &CommandError{s.o.Command[0], 126, e}
 	}

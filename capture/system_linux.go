@@ -106,7 +106,7 @@ func System(ctx context.Context, o SystemOptions) (Result, error) {
 	}
 	s.looks.finish()
 	end, gaps, err := r.close()
-	return Result{Header: header, End: end, Gaps: gaps, Changed: r.changes()}, err
+	return Result{Header: header, End: end, Gaps: gaps, Changed: r.changes(), Processes: r.processes()}, err
 }
 
 // systemBefore is how many files are looked at beforehand, for their size and time.

@@ -497,8 +497,8 @@ const brief = 2 * time.Second
 // alone.
 func (a *app) traced(how, name string, r capture.Result) {
 	by := ""
-	if r.End.Processes > 0 {
-		by = " by " + count(r.End.Processes, "process", "processes")
+	if r.Processes > 0 {
+		by = " by " + count(r.Processes, "process", "processes")
 	}
 	a.tell("endroit: %s for %s: %s on %s%s, %s", how, inTerms(r.End.At), count(r.End.Events, "event", "events"), count(r.End.Files, "path", "paths"), by, count(r.End.Cues, "cue", "cues"))
 	switch {

@@ -181,6 +181,15 @@ type processSeen struct {
 	Status int            `json:"status"`
 }
 
+// processCount counts the processes, whatever programs they executed.
+func (o *overview) processCount() int {
+	seen := map[[2]int]bool{}
+	for i := range o.processes[1:] {
+		seen[o.processes[1+i].Identity()] = true
+	}
+	return len(seen)
+}
+
 // sumUp reads a trace once. each is called for every event that counts, with its
 // paths; it may be nil.
 func sumUp(r *trace.Reader, p trace.Pick, each func(e trace.Event, file, to string) error) (*overview, error) {
@@ -281,7 +290,7 @@ func (a *app) runTraceShow(c *cli.Command, name string) error {
 	case c.Bool("processes"):
 		return a.showProcesses(o, c.Bool("json"))
 	case c.Bool("json"):
-		return a.json(map[string]any{"header": o.header, "events": o.events, "ops": o.ops, "files": len(o.touched()), "processes": len(o.processes) - 1, "cues": o.cues, "gaps": o.gaps, "length": o.last, "cut": o.cut})
+		return a.json(map[string]any{"header": o.header, "events": o.events, "ops": o.ops, "files": len(o.touched()), "processes": o.processCount(), "cues": o.cues, "gaps": o.gaps, "length": o.last, "cut": o.cut})
 	default:
 		a.showOverview(o, name)
 	}
@@ -320,7 +329,7 @@ func (a *app) showOverview(o *overview, name string) {
 		a.say("observed: %s", shown(strings.Join(h.Command, ", ")))
 	}
 	by := ""
-	if n := len(o.processes) - 1; n > 0 {
+	if n := o.processCount(); n > 0 {
 		by = " by " + count(n, "process", "processes")
 	}
 	a.say("%s on %s%s", count(o.events, "event", "events"), count(len(o.touched()), "path", "paths"), by)

@@ -167,6 +167,10 @@ type Process struct {
 	At     time.Duration     `json:"at"`
 }
 
+// Identity is what the lines of one process have in common: its id and its parent. There
+// is a line for each program that it executes.
+func (p *Process) Identity() [2]int { return [2]int{p.PID, p.Parent} }
+
 // Event is one operation. To is the second file of an operation with two.
 type Event struct {
 	At      time.Duration // since the start
