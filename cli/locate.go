@@ -259,7 +259,7 @@ func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
 	here := present.On(survey, roots)
 	defer here.Close()
 	if !c.Bool("json") {
-		here.BeBrief()
+		here.SummaryOnly()
 	}
 	all, err := here.All(k, ahead, told)
 	end()

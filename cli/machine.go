@@ -118,7 +118,7 @@ func readSheet(name string) (*sheet.Sheet, error) {
 
 // sheets gathers the manifest's sheets and the person's own, which go before the
 // manifest's of the same launcher. With --sheets only those of that folder count.
-// One that does not hold is said and passed over. k may be nil.
+// An invalid sheet is reported and skipped. k may be nil.
 func (a *app) sheets(c *cli.Command, k *kept.Kept) ([]*sheet.Sheet, error) {
 	own, err := a.ownSheets(c.String("sheets"))
 	if err != nil || c.String("sheets") != "" || k == nil {
@@ -344,7 +344,7 @@ func (a *app) machineAdd(_ context.Context, c *cli.Command) error {
 		return err
 	}
 	if info, err := os.Stat(folder); err != nil || !info.IsDir() {
-		return fail(exitNotFound, "%s is no folder that is there", folder)
+		return fail(exitNotFound, "%s does not exist or is not a folder", folder)
 	}
 	list, err := readNamed()
 	if err != nil {

@@ -75,11 +75,11 @@ func count(n int, one, many string) string {
 	return humanize.Comma(int64(n)) + " " + many
 }
 
-// ask asks on the terminal and takes only a plain yes. Without a terminal there
-// is nobody to ask.
+// ask asks on the terminal and takes only a plain yes. It fails if standard input is
+// not a terminal.
 func (a *app) ask(question string) (bool, error) {
 	if !term.IsTerminal(int(a.in.Fd())) {
-		return false, fail(exitUsage, "there is nobody to ask here; add --yes to go ahead")
+		return false, fail(exitUsage, "standard input is not a terminal; pass --yes to go ahead")
 	}
 	fmt.Fprintf(a.err, "%s [y/N] ", question)
 	line, err := bufio.NewReader(a.in).ReadString('\n')

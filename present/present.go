@@ -136,9 +136,9 @@ func On(survey *machine.Survey, roots place.Roots) *Here {
 	return h
 }
 
-// BeBrief leaves out from now on what only a full answer shows: the forms that can be
+// SummaryOnly leaves out from now on what only a full answer shows: the forms that can be
 // pasted, and what the named parts of a location are for each file.
-func (h *Here) BeBrief() { h.brief, h.finder.Blind = true, true }
+func (h *Here) SummaryOnly() { h.brief, h.finder.Blind = true, true }
 
 // Close closes what is open for it.
 func (h *Here) Close() { h.finder.Close() }

@@ -219,7 +219,7 @@ func TestAllThatIsPresent(t *testing.T) {
 
 	// A brief answer has the same files, and so has one that was begun before.
 	ahead := StartAhead(k, h.roots)
-	h.BeBrief()
+	h.SummaryOnly()
 	brief, err := h.All(k, ahead, nil)
 	require.NoError(t, err)
 	forms := 0
