@@ -46,7 +46,7 @@ func TestWithoutATerminalNobodyIsAsked(t *testing.T) {
 	var said bytes.Buffer
 	a := &app{in: in, out: &said, err: &said}
 	yes, err := a.ask("Send it?")
-	assert.ErrorContains(t, err, "add --yes to go ahead")
+	assert.ErrorContains(t, err, "pass --yes to go ahead")
 	assert.False(t, yes)
 	assert.Empty(t, said.String())
 	told, end := a.progress("looking")
