@@ -5,7 +5,7 @@ package capture
 import (
 	"syscall"
 
-	"endroit/capture/companion"
+	"endroit/capture/companion/started"
 )
 
-func startedIgnoring(s syscall.Signal) bool { return companion.Ignored(s) }
+func startedIgnoring(s syscall.Signal) bool { return started.Ignored()>>(s-1)&1 != 0 }

@@ -22,7 +22,6 @@ import (
 	"golang.org/x/sys/unix"
 
 	"endroit/capture/companion"
-	"endroit/capture/witness"
 	"endroit/core/place"
 	"endroit/core/trace"
 )
@@ -104,7 +103,7 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		return companion.StartKeeper(launched.Listener, memory, shared)
 	}
 	s.supervisor.passes = s.answering.passes
-	return s.run(ctx, launched.Failed)
+	return s.run(ctx, launched)
 }
 
 // uncollected has Go collect less garbage while the command starts, since that takes a
@@ -291,7 +290,7 @@ type session struct {
 	status      int // of the command; set before ended is closed
 }
 
-func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) {
+func (s *session) run(ctx context.Context, launched *companion.Launched) (Result, error) {
 	allGone, settled := make(chan struct{}), make(chan struct{})
 	stopSettling := make(chan struct{})
 	go func() { s.answering.run(s.r.now); close(allGone) }()
@@ -324,7 +323,7 @@ func (s *session) run(ctx context.Context, failed <-chan error) (Result, error) 
 	s.unseen()
 	end, gaps, err := s.r.close()
 	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.changes(), Processes: s.r.processes(), Hidden: int(s.supervisor.hiding.Load())}
-	if e := <-failed; e != nil {
+	if e := launched.Failed(); e != nil {
 		return Result{}, &CommandError{s.o.Command[0], 126, e}
 	}
 	return result, err
@@ -393,17 +392,14 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 	if s.o.Signals == nil {
 		return stop
 	}
+	w, err := companion.StartWitness()
+	if err != nil {
+		s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", err))
+	}
 	go func() {
-		var w *witness.Witness
-		defer func() { w.Dismiss() }()
-		start := time.After(witnessAfter)
+		defer w.Dismiss()
 		for {
 			select {
-			case <-start:
-				var err error
-				if w, err = witness.Start(); err != nil {
-					s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", err))
-				}
 			case sig := <-s.o.Signals:
 				n, ok := sig.(syscall.Signal)
 				select {
@@ -421,10 +417,6 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 	}()
 	return stop
 }
-
-// witnessAfter is when the witness is started: the program comes up first. What its group
-// is sent until then reaches it twice.
-const witnessAfter = 200 * time.Millisecond
 
 // reap waits for the command, whose end closes ended.
 func (s *session) reap(ended chan<- struct{}) {

@@ -7,11 +7,8 @@ import (
 	"unsafe"
 )
 
-// The names under which the program starts itself again.
-const (
-	launcherName = "endroit-launcher"
-	keeperName   = "endroit-keeper"
-)
+// keeperName is the name under which the program starts itself again.
+const keeperName = "endroit-keeper"
 
 // self is this program, however it was started.
 const self = "/proc/self/exe"
@@ -19,8 +16,6 @@ const self = "/proc/self/exe"
 func init() {
 	switch args := words(); {
 	case len(args) == 0:
-	case args[0] == launcherName:
-		syscall.Exit(launch(args[1:]))
 	case args[0] == keeperName:
 		syscall.Exit(keep(args[1:]))
 	default:
@@ -50,10 +45,11 @@ func words() []string {
 	}
 }
 
-// Call gives this process a name that a person finds in a list of processes; at most 15
-// bytes count (prctl(2), PR_SET_NAME).
-func Call(name string) {
-	const setName = 15
+const setName = 15 // PR_SET_NAME
+
+// call gives this process a name that a person finds in a list of processes; at most 15
+// bytes count (prctl(2)).
+func call(name string) {
 	text, err := syscall.BytePtrFromString(name)
 	if err == nil {
 		_, _, _ = syscall.RawSyscall(syscall.SYS_PRCTL, setName, uintptr(unsafe.Pointer(text)), 0)

@@ -52,14 +52,3 @@ func Handed(in, out, err int) []int {
 	}
 	return files
 }
-
-// closing adds -1 for what was inherited beyond the files given, so that a companion
-// does not keep open what belongs to the command.
-func closing(files []int) []int {
-	for _, fd := range Inherited() {
-		for len(files) <= fd {
-			files = append(files, -1)
-		}
-	}
-	return files
-}

@@ -35,6 +35,7 @@ const sharedSize = (unsafe.Sizeof(Shared{}) + 4095) &^ 4095
 // stop or end before the program does, however that comes, it lets every call pass:
 // without an answer the program would hang or fail.
 type Keeper struct {
+	pid    int
 	wake   int
 	shared *Shared
 }
@@ -48,7 +49,7 @@ const (
 )
 
 // keeperWake is what the keeper inherits: the socket to the observer.
-const keeperWake = First
+const keeperWake = 3
 
 const memfdCloseOnExec = 1 // MFD_CLOEXEC
 
@@ -98,35 +99,35 @@ func newKeeper() (*Keeper, error) {
 		return nil, err
 	}
 	defer syscall.Close(pair[1])
-	// A session of its own is out of reach of the terminal's signals.
-	if err := Again(keeperName, []string{digits(uint64(syscall.Getpid()))}, []int{pair[1]}, true); err != nil {
+	pid, err := startKeeper(pair[1])
+	if err != nil {
 		_ = syscall.Close(pair[0])
 		return nil, err
 	}
-	return &Keeper{wake: pair[0]}, nil
+	return &Keeper{pid: pid, wake: pair[0]}, nil
 }
 
-// First is the number of the first descriptor that a companion gets.
-const First = 3
-
-// Again starts this program again under another name, with descriptors from First on and
-// nothing else of what this process has open.
-func Again(name string, args []string, files []int, session bool) error {
+// startKeeper starts this program again as the keeper, which gets the end of a socket and
+// nothing else of what this process has open. A session of its own is out of reach of the
+// terminal's signals.
+func startKeeper(socket int) (pid int, err error) {
 	null, err := syscall.Open("/dev/null", syscall.O_RDWR|syscall.O_CLOEXEC, 0)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	defer syscall.Close(null)
-	pid, err := syscall.ForkExec(self, append([]string{name}, args...), &syscall.ProcAttr{
+	files := []uintptr{uintptr(null), uintptr(null), uintptr(null), uintptr(socket)}
+	for _, fd := range Inherited() { // belongs to the command
+		for len(files) <= fd {
+			files = append(files, ^uintptr(0)) // closes it
+		}
+	}
+	return syscall.ForkExec(self, []string{keeperName, digits(uint64(syscall.Getpid()))}, &syscall.ProcAttr{
 		Dir:   "/",
 		Env:   []string{},
-		Files: descriptors(closing(append([]int{null, null, null}, files...))),
-		Sys:   &syscall.SysProcAttr{Setsid: session},
+		Files: files,
+		Sys:   &syscall.SysProcAttr{Setsid: true},
 	})
-	if err == nil {
-		go reap(pid)
-	}
-	return err
 }
 
 // reap waits for a companion.
@@ -139,6 +140,7 @@ func (k *Keeper) Dismiss() {
 	if k != nil {
 		k.say(dismissed)
 		_ = syscall.Close(k.wake)
+		go reap(k.pid)
 	}
 }
 
@@ -176,7 +178,7 @@ const lookEvery = 50
 // keep is the keeper's life.
 func keep(args []string) int {
 	runtime.LockOSThread()
-	Call(keeperName)
+	call(keeperName)
 	if len(args) != 1 {
 		return 2
 	}

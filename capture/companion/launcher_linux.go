@@ -4,10 +4,11 @@ package companion
 
 import (
 	"errors"
-	"runtime"
 	"slices"
 	"syscall"
 	"unsafe"
+
+	"endroit/capture/companion/started"
 )
 
 // Flags and operations of seccomp(2) and prctl(2).
@@ -16,14 +17,6 @@ const (
 	newListener      = 1 << 3 // SECCOMP_FILTER_FLAG_NEW_LISTENER
 	waitKillableRecv = 1 << 5 // SECCOMP_FILTER_FLAG_WAIT_KILLABLE_RECV
 	noNewPrivileges  = 38     // PR_SET_NO_NEW_PRIVS
-)
-
-// What the launcher says first: that it sends the listener.
-const (
-	saysListener   = 'l' // and the program keeps the rights that files give it
-	saysRestrained = 'r' // and it does not (PR_SET_NO_NEW_PRIVS)
-	saysFilter     = 'f' // the filter could not be installed
-	saysExec       = 'x' // the command could not be executed
 )
 
 // Errors of Launch.
@@ -38,8 +31,23 @@ type Launched struct {
 	Listener int // the descriptor
 	// Restrained says that programs do not get the rights that their files give.
 	Restrained bool
-	// Failed yields why the command could not be executed, and is closed once it was.
-	Failed <-chan error
+
+	order  *order
+	shared *shared
+}
+
+// Failed is why the command could not be executed, nil if it could. It is to be asked,
+// once, when the command has ended.
+func (l *Launched) Failed() error {
+	errno := syscall.Errno(l.order.errno)
+	l.shared.free()
+	switch errno {
+	case 0:
+		return nil
+	case syscall.ENOEXEC:
+		return errors.New("not a program for this machine (no ELF header and no #! line)")
+	}
+	return errno
 }
 
 // Launcher is a launcher that waits to be told to go on.
@@ -48,18 +56,22 @@ type Launcher struct {
 	socket int
 	files  []int
 	env    []string
+	order  *order
+	shared *shared // holds order
 }
 
 // early are the companions that were started along with this program: nil if there are
 // none, or they were taken.
 var early struct {
 	launcher *Launcher
+	witness  *Witness
 	keeper   chan *Keeper // yields one, nil if it could not be started
 }
 
 // startEarly starts the companions if this program was called to run a command under
-// observation, as far as can be told from its arguments by then: all come up at the same
-// time.
+// observation, as far as can be told from its arguments by then. A copy of this process is
+// cheapest while it has little memory, and the keeper comes up at the same time as this
+// program.
 func startEarly(args []string) {
 	if len(args) < 3 || args[1] != "trace" {
 		return
@@ -68,6 +80,7 @@ func startEarly(args []string) {
 		switch a {
 		case "--":
 			early.launcher, _ = newLauncher(Handed(0, 1, 2))
+			early.witness, _ = newWitness()
 			keeper := make(chan *Keeper, 1)
 			early.keeper = keeper
 			go func() {
@@ -99,11 +112,15 @@ func newLauncher(files []int) (*Launcher, error) {
 	if err != nil {
 		return nil, err
 	}
-	socket := len(files) // above all that the command gets
-	l := &Launcher{socket: pair[0], files: files, env: syscall.Environ()}
-	at := &syscall.ProcAttr{Env: l.env, Files: descriptors(append(slices.Clone(files), pair[1]))}
-	l.pid, err = syscall.ForkExec(self, []string{launcherName, digits(uint64(socket)), digits(ignored)}, at)
-	_ = syscall.Close(pair[1]) // so that the end of the launcher is seen
+	defer syscall.Close(pair[1]) // so that the end of the launcher is seen
+	l := &Launcher{socket: pair[0], files: slices.Clone(files), env: syscall.Environ()}
+	if l.order, l.shared, err = newOrder(); err == nil {
+		b := newBecoming(files)
+		b.order, b.socket, b.other = l.order, pair[1], pair[0]
+		if l.pid, err = fork(b); err != nil {
+			l.shared.free()
+		}
+	}
 	if err != nil {
 		_ = syscall.Close(pair[0])
 		return nil, err
@@ -115,91 +132,41 @@ func newLauncher(files []int) (*Launcher, error) {
 func (l *Launcher) Cancel() {
 	_ = syscall.Close(l.socket)
 	_, _ = syscall.Wait4(l.pid, nil, 0, nil)
+	l.shared.free()
 }
 
 // Launch has the launcher install the filter, hand the listener over and become the
 // command.
 func (l *Launcher) Launch(program string, args []string, filter []byte) (*Launched, error) {
-	out := &Launched{PID: l.pid, Listener: -1}
-	message, oob := make([]byte, 1024), make([]byte, syscall.CmsgSpace(4))
+	out := &Launched{PID: l.pid, Listener: -1, order: l.order, shared: l.shared}
+	message, oob := make([]byte, 1), make([]byte, syscall.CmsgSpace(4))
 	n := 0
-	err := l.tell(append([]string{program}, args...), filter)
+	err := l.order.write(l.shared, program, args, l.env, filter)
+	if err == nil {
+		_, err = syscall.Write(l.socket, message)
+	}
 	if err == nil {
 		n, oob, err = receive(l.socket, message, oob)
 	}
 	switch {
 	case err != nil:
 	case n == 0:
-		err = errors.New("the launcher ended before it could hand over")
-	case message[0] == saysListener || message[0] == saysRestrained:
-		out.Restrained = message[0] == saysRestrained
+		if err = errors.New("the launcher ended before it could hand over"); l.order.errno != 0 {
+			err = filterError(syscall.Errno(l.order.errno))
+		}
+	default:
+		out.Restrained = l.order.restrained != 0
 		var given []int
 		if given, err = rights(oob, 1); err == nil {
 			out.Listener = given[0]
 		}
-	default:
-		err = filterError(message[1:n])
 	}
 	if err != nil {
 		l.Cancel()
 		return nil, err
 	}
-	later := make(chan error, 1)
-	out.Failed = later
-	go func() {
-		defer close(later)
-		defer syscall.Close(l.socket)
-		if n, err := syscall.Read(l.socket, message); err == nil && n > 1 {
-			later <- errors.New(string(message[1:n]))
-		}
-	}()
+	_ = syscall.Close(l.socket)
 	return out, nil
-}
-
-// What the launcher is told: the words of the command, a part in each message, and last
-// the filter.
-const (
-	tellsCommand = 'c'
-	tellsFilter  = 'f'
-
-	commandPart = 32 << 10
-)
-
-func (l *Launcher) tell(command []string, filter []byte) error {
-	for words := joined(command); len(words) > 0; {
-		part := words[:min(len(words), commandPart)]
-		if _, err := syscall.Write(l.socket, append([]byte{tellsCommand}, part...)); err != nil {
-			return err
-		}
-		words = words[len(part):]
-	}
-	_, err := syscall.Write(l.socket, append([]byte{tellsFilter}, filter...))
-	return err
-}
-
-// told is that in the launcher; ok is false if the command is not to be run.
-func told(from int) (command []string, filter []byte, ok bool) {
-	message, words := make([]byte, 64<<10), []byte(nil)
-	for {
-		n, err := syscall.Read(from, message)
-		switch {
-		case err == syscall.EINTR:
-		case err != nil || n < 1:
-			return nil, nil, false
-		case message[0] == tellsCommand:
-			words = append(words, message[1:n]...)
-		default:
-			command = split(words)
-			return command, message[1:n], len(command) > 1 && n > 8
-		}
-	}
-}
-
-func descriptors(files []int) (all []uintptr) {
-	for _, fd := range files {
-		all = append(all, uintptr(fd)) // -1 is what ForkExec closes
-	}
-	return all
 }
 
 func receive(fd int, message, oob []byte) (int, []byte, error) {
@@ -225,90 +192,175 @@ func rights(oob []byte, count int) ([]int, error) {
 	return nil, errors.New("the descriptors that were to come did not")
 }
 
-// filterError is what the launcher said of the filter: the number of an error.
-func filterError(text []byte) error {
-	n, ok := number(string(text))
-	if !ok {
-		return errors.New(string(text))
-	}
-	switch errno := syscall.Errno(n); errno {
+func filterError(errno syscall.Errno) error {
+	switch errno {
 	case syscall.EBUSY:
 		return ErrObserved
 	case syscall.EINVAL, syscall.ENOSYS:
 		return ErrNoFilter
-	default:
-		return errors.New("install the filter: " + errno.Error() + "; a container may forbid it")
 	}
+	return errors.New("install the filter: " + errno.Error() + "; a container may forbid it")
 }
 
-// launch is the launcher's life.
-func launch(args []string) int {
-	runtime.LockOSThread()
-	if len(args) != 2 {
-		_, _ = syscall.Write(2, []byte("endroit: the launcher is started by endroit trace alone\n"))
-		return 2
-	}
-	socket, ok1 := number(args[0])
-	ignored, ok2 := number(args[1])
-	if !ok1 || !ok2 {
-		return 2
-	}
-	to := int(socket)
-	ignore(ignored)
-	fail := func(step byte, status int, text string) int {
-		_, _ = syscall.Write(to, append([]byte{step}, text...))
-		return status
-	}
-	syscall.CloseOnExec(to)
-	command, filter, ok := told(to)
-	if !ok {
-		return 1
-	}
-	listener, restrained, errno := install(filter)
-	if errno != 0 {
-		return fail(saysFilter, 1, digits(uint64(errno)))
-	}
-	says := byte(saysListener)
-	if restrained {
-		says = saysRestrained
-	}
-	if err := syscall.Sendmsg(to, []byte{says}, syscall.UnixRights(listener), nil, 0); err != nil {
-		return fail(saysFilter, 1, err.Error())
-	}
-	_ = syscall.Close(listener)
-	err := syscall.Exec(command[0], command[1:], syscall.Environ())
-	text := err.Error()
-	if err == syscall.ENOEXEC {
-		text = "not a program for this machine (no ELF header and no #! line)"
-	}
-	return fail(saysExec, 126, text)
+// order is what the launcher is told, and what it tells of itself: in memory that both
+// share. Addresses are those of that memory.
+type order struct {
+	filter          filterProgram
+	path, args, env uintptr // as execve(2) takes them
+	restrained      uint32
+	errno           uint32 // of the step that failed
 }
 
-// install puts the filter on the calling thread and returns the listener. Where the
-// kernel demands it, programs lose the rights that their files give them: of those who
-// may administer the system it does not.
-func install(filter []byte) (listener int, restrained bool, errno syscall.Errno) {
-	prog := syscall.SockFprog{Len: uint16(len(filter) / 8), Filter: (*syscall.SockFilter)(unsafe.Pointer(&filter[0]))}
-	// Waiting killably keeps signals that do not end the program from interrupting a
-	// call that the observer has already received (Linux 5.19).
-	for _, flags := range []uintptr{newListener | waitKillableRecv, newListener} {
-		for _, restrained := range []bool{false, true} {
-			if restrained {
-				if _, _, errno := syscall.Syscall6(syscall.SYS_PRCTL, noNewPrivileges, 1, 0, 0, 0, 0); errno != 0 {
-					return -1, true, errno
-				}
-			}
-			fd, _, errno := syscall.Syscall(sysSeccomp, setModeFilter, flags, uintptr(unsafe.Pointer(&prog)))
-			if errno == 0 {
-				return int(fd), restrained, 0
-			}
-			if errno == syscall.EINVAL {
-				break // without the newer flag
-			}
-			if errno != syscall.EACCES || restrained {
-				return -1, restrained, errno
-			}
+// filterProgram is struct sock_fprog (seccomp(2)).
+type filterProgram struct {
+	length uint16
+	code   uintptr
+}
+
+// orderSize is more than the words and the environment of a program can take: three
+// quarters of 8 MiB (execve(2)).
+const orderSize = 8 << 20
+
+func newOrder() (*order, *shared, error) {
+	s, err := newShared(orderSize)
+	if err != nil {
+		return nil, nil, err
+	}
+	part, _ := s.take(int(unsafe.Sizeof(order{})))
+	return (*order)(unsafe.Pointer(unsafe.SliceData(part))), s, nil
+}
+
+func (o *order) write(s *shared, program string, args, env []string, filter []byte) error {
+	code, at := s.take(len(filter))
+	copy(code, filter)
+	o.filter = filterProgram{uint16(len(filter) / 8), at}
+	o.path, o.args, o.env = s.text(program), s.list(args), s.list(env)
+	if s.full {
+		return syscall.E2BIG
+	}
+	return nil
+}
+
+// becoming is a launcher at work: a copy of this process that becomes the command.
+type becoming struct {
+	order         *order
+	socket, other int // the end of the socket, and the end that is the observer's
+	files         []int
+	ignored       uint64
+	limited       bool // limit is known
+	limit         [2]uint64
+	action        struct { // of a signal (rt_sigaction(2))
+		handler, flags, restorer uintptr
+		mask                     uint64
+	}
+	said    [8]byte
+	part    syscall.Iovec
+	message syscall.Msghdr
+	rights  [24]byte // a descriptor to send along (cmsg(3))
+}
+
+func newBecoming(files []int) *becoming {
+	b := &becoming{files: slices.Clone(files), ignored: started.Ignored()}
+	b.limit[0], b.limit[1], b.limited = started.OpenFiles()
+	b.action.handler = 1 // SIG_IGN
+	copy(b.rights[:], syscall.UnixRights(-1))
+	b.part = syscall.Iovec{Base: &b.said[0], Len: 1}
+	b.message = syscall.Msghdr{Iov: &b.part, Iovlen: 1, Control: &b.rights[0], Controllen: uint64(len(b.rights))}
+	return b
+}
+
+//go:nosplit
+//go:norace
+func (b *becoming) live() {
+	afterForkInChild()
+	closeOne(b.other)
+	if !b.dress() {
+		return
+	}
+	if n, _ := again(syscall.SYS_READ, uintptr(b.socket), uintptr(unsafe.Pointer(&b.said)), 1); n != 1 {
+		return // the command is not to be run
+	}
+	listener, errno := b.install()
+	if errno == 0 {
+		*(*int32)(unsafe.Pointer(&b.rights[syscall.SizeofCmsghdr])) = int32(listener)
+		_, errno = again(syscall.SYS_SENDMSG, uintptr(b.socket), uintptr(unsafe.Pointer(&b.message)), 0)
+	}
+	if errno == 0 {
+		_, _, errno = syscall.RawSyscall(syscall.SYS_EXECVE, b.order.path, b.order.args, b.order.env)
+	}
+	b.order.errno = uint32(errno)
+	exit(126)
+}
+
+// dress gives this process what the command is to have: the descriptors, the signals that
+// it ignores, the limit of open files.
+//
+//go:nosplit
+//go:norace
+func (b *becoming) dress() bool {
+	for s := uintptr(1); s <= 64; s++ {
+		if b.ignored>>(s-1)&1 != 0 {
+			_, _, _ = syscall.RawSyscall6(syscall.SYS_RT_SIGACTION, s, uintptr(unsafe.Pointer(&b.action)), 0, unsafe.Sizeof(b.action.mask), 0, 0)
 		}
 	}
-	return -1, false, syscall.EINVAL
+	// What is needed stays above what the command gets, and so does what would be
+	// overwritten before its turn.
+	above := uintptr(len(b.files))
+	socket, errno := again(syscall.SYS_FCNTL, uintptr(b.socket), syscall.F_DUPFD_CLOEXEC, above)
+	if errno != 0 {
+		return false
+	}
+	b.socket = int(socket)
+	for i, fd := range b.files {
+		if fd >= 0 && fd < i {
+			moved, errno := again(syscall.SYS_FCNTL, uintptr(fd), syscall.F_DUPFD_CLOEXEC, above)
+			if errno != 0 {
+				return false
+			}
+			b.files[i] = int(moved)
+		}
+	}
+	for i, fd := range b.files {
+		switch {
+		case fd == -1:
+			closeOne(i)
+		case fd == i:
+			_, errno = again(syscall.SYS_FCNTL, uintptr(fd), syscall.F_SETFD, 0)
+		default:
+			_, errno = again(syscall.SYS_DUP3, uintptr(fd), uintptr(i), 0)
+		}
+		if errno != 0 {
+			return false
+		}
+	}
+	if b.limited {
+		_, _, _ = syscall.RawSyscall6(syscall.SYS_PRLIMIT64, 0, syscall.RLIMIT_NOFILE, uintptr(unsafe.Pointer(&b.limit)), 0, 0, 0)
+	}
+	return true
+}
+
+// install puts the filter on this process and returns the listener. Where the kernel
+// demands it, programs lose the rights that their files give them: of those who may
+// administer the system it does not.
+//
+//go:nosplit
+//go:norace
+func (b *becoming) install() (listener uintptr, errno syscall.Errno) {
+	// Waiting killably keeps signals that do not end the program from interrupting a
+	// call that the observer has already received (Linux 5.19).
+	flags := uintptr(newListener | waitKillableRecv)
+	for {
+		listener, errno = again(sysSeccomp, setModeFilter, flags, uintptr(unsafe.Pointer(&b.order.filter)))
+		switch {
+		case errno == syscall.EINVAL && flags&waitKillableRecv != 0: // without the newer flag
+			flags = newListener
+		case errno == syscall.EACCES && b.order.restrained == 0:
+			b.order.restrained = 1
+			if _, _, errno := syscall.RawSyscall6(syscall.SYS_PRCTL, noNewPrivileges, 1, 0, 0, 0, 0); errno != 0 {
+				return 0, errno
+			}
+		default:
+			return listener, errno
+		}
+	}
 }

@@ -30,14 +30,7 @@ func number(text string) (n uint64, ok bool) {
 	return n, true
 }
 
-// joined writes words one behind the other, a NUL after each; split reads them.
-func joined(words []string) (text []byte) {
-	for _, w := range words {
-		text = append(append(text, w...), 0)
-	}
-	return text
-}
-
+// split reads words that stand one behind the other, a NUL after each.
 func split(text []byte) (words []string) {
 	from := 0
 	for i, c := range text {

@@ -23,7 +23,11 @@ func TestNumbers(t *testing.T) {
 
 func TestWords(t *testing.T) {
 	for _, words := range [][]string{nil, {""}, {"a"}, {"endroit", "trace", "", "--", "a b\n", ""}} {
-		assert.Equal(t, words, split(joined(words)))
+		var text []byte
+		for _, w := range words {
+			text = append(append(text, w...), 0)
+		}
+		assert.Equal(t, words, split(text))
 	}
 	assert.Equal(t, []string{"a", "b"}, split([]byte("a\x00b")), "the last one may lack its end")
 }
