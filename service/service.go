@@ -13,17 +13,16 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
 
+	"github.com/VictoriaMetrics/metrics"
 	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
-	"github.com/prometheus/client_golang/prometheus"
-	"github.com/prometheus/client_golang/prometheus/collectors"
-	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"endroit/console"
 	"endroit/service/store"
@@ -49,7 +48,7 @@ type Service struct {
 	store    *store.Store
 	sessions *scs.SessionManager
 	cleanup  *pgxstore.PostgresStore
-	metrics  *metrics
+	metrics  *metrics.Set
 	router   *echo.Echo
 	handler  http.Handler
 	closing  sync.Once
@@ -68,7 +67,7 @@ func New(ctx context.Context, c Config) (*Service, error) {
 		return nil, err
 	}
 	_ = nobodysHash() // now, so that no sign-in takes longer for it
-	s := &Service{config: c, log: c.Log, store: db, metrics: newMetrics()}
+	s := &Service{config: c, log: c.Log, store: db, metrics: metrics.NewSet()}
 	s.cleanup = pgxstore.New(db.Pool)
 	s.sessions = scs.New()
 	s.sessions.Store = s.cleanup
@@ -154,7 +153,7 @@ func (s *Service) build() http.Handler {
 
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
-	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{DisableCompression: true})))
+	e.GET("/metrics", s.showMetrics)
 	s.api(e.Group("/api/v1"))
 	s.console(e)
 	s.router = e
@@ -186,19 +185,27 @@ func (s *Service) ready(c *echo.Context) error {
 	return c.String(http.StatusOK, "ready\n")
 }
 
-// metrics are what /metrics shows.
-type metrics struct {
-	registry *prometheus.Registry
-	requests *prometheus.CounterVec
-	seconds  *prometheus.HistogramVec
+// showMetrics shows what operators watch, in Prometheus' text format.
+func (s *Service) showMetrics(c *echo.Context) error {
+	c.Response().Header().Set(echo.HeaderContentType, "text/plain; version=0.0.4; charset=utf-8")
+	c.Response().WriteHeader(http.StatusOK)
+	s.metrics.WritePrometheus(c.Response())
+	metrics.WriteProcessMetrics(c.Response())
+	metrics.WriteFDMetrics(c.Response())
+	return nil
 }
 
-func newMetrics() *metrics {
-	m := &metrics{registry: prometheus.NewRegistry(),
-		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "endroit_requests_total", Help: "Requests answered, by route, method and status."}, []string{"route", "method", "status"}),
-		seconds:  prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "endroit_request_seconds", Help: "Time to answer, by route.", Buckets: prometheus.DefBuckets}, []string{"route"})}
-	m.registry.MustRegister(m.requests, m.seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
-	return m
+// methods are counted by name: others are a caller's invention, and each would add a line.
+var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions}
+
+// count counts a request and the time that its answer took. route is the path as routes
+// are written here.
+func (s *Service) count(route, method string, status int, took time.Duration) {
+	if !slices.Contains(methods, method) {
+		method = "other"
+	}
+	s.metrics.GetOrCreateCounter(fmt.Sprintf("endroit_requests_total{method=%q,route=%q,status=\"%d\"}", method, route, status)).Inc()
+	s.metrics.GetOrCreatePrometheusHistogram(fmt.Sprintf("endroit_request_seconds{route=%q}", route)).Update(took.Seconds())
 }
 
 // observe logs and counts every request.
@@ -218,8 +225,7 @@ func (s *Service) observe(next echo.HandlerFunc) echo.HandlerFunc {
 		if route == "" {
 			route = "none"
 		}
-		s.metrics.requests.WithLabelValues(route, c.Request().Method, fmt.Sprint(status)).Inc()
-		s.metrics.seconds.WithLabelValues(route).Observe(took.Seconds())
+		s.count(route, c.Request().Method, status, took)
 		level := slog.LevelInfo
 		if route == "/healthz" || route == "/readyz" || route == "/metrics" {
 			level = slog.LevelDebug

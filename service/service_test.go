@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -795,7 +796,15 @@ func TestWhatOperatorsSee(t *testing.T) {
 	w.raw(t, "GET", "/api/v1/titles", "", nil)
 	_, _, text := w.raw(t, "GET", "/metrics", "", nil)
 	assert.Contains(t, text, `endroit_requests_total{method="GET",route="/api/v1/titles",status="200"} 1`)
-	assert.Contains(t, text, "endroit_request_seconds_bucket")
+	assert.Contains(t, text, `endroit_request_seconds_bucket{route="/api/v1/titles",le="+Inf"} 1`)
+	for _, of := range []string{"go_goroutines ", "process_resident_memory_bytes ", "process_open_fds "} {
+		assert.Contains(t, text, "\n"+of)
+	}
+	for range 3 { // what a caller invents does not add lines
+		w.raw(t, rand.Text(), "/api/v1/"+rand.Text(), "", nil)
+	}
+	_, _, text = w.raw(t, "GET", "/metrics", "", nil)
+	assert.Contains(t, text, `endroit_requests_total{method="other",route="/*",status="405"} 3`)
 	require.NoError(t, w.stop())
 	assert.Contains(t, w.log.String(), `"path":"/api/v1/titles"`)
 	assert.NotContains(t, w.log.String(), password)
