@@ -177,7 +177,7 @@ func (s *supervisor) conclude(c *change, last bool) bool {
 // happened looks whether the change was made.
 func (c *change) happened() bool {
 	if c.op == trace.Run {
-		now := imageOf(c.p.pid)
+		_, now := lifeOf(c.p.pid)
 		return now == image{} || now != c.image
 	}
 	from, _ := c.from.again()

@@ -5,6 +5,7 @@ package capture
 import (
 	"bytes"
 	"debug/elf"
+	"encoding/binary"
 	"os"
 	"strconv"
 	"strings"
@@ -110,23 +111,19 @@ func (ps *processes) thread(tid int) *thread {
 	ps.mu.Lock()
 	t = ps.threads[tid]
 	ps.mu.Unlock()
-	born := startTime(tid)
-	if t != nil && t.born != born {
+	f := factsOf(tid)
+	if t != nil && t.born != f.born {
 		t = nil // another one with its id
 	}
 	if t == nil {
-		pid, parent := ownerOf(tid)
 		ps.mu.Lock()
-		p := ps.byPID[pid]
-		ps.mu.Unlock()
-		if p == nil || tid == pid { // a new process, or a process id used again
-			p = &process{pid: pid, stale: true}
-			ps.declare(p, parent)
-			ps.mu.Lock()
-			ps.byPID[pid] = p
-			ps.mu.Unlock()
+		p := ps.byPID[f.pid]
+		if p == nil || tid == f.pid { // a new process, or a process id used again
+			p = &process{pid: f.pid, stale: true}
+			ps.byPID[f.pid] = p
 		}
-		t = &thread{tid: tid, process: p, born: born, chdirs: -1}
+		ps.mu.Unlock()
+		t = &thread{tid: tid, process: p, born: f.born, chdirs: -1}
 	}
 	ps.mu.Lock()
 	stale, moves := t.process.stale, t.process.moves
@@ -136,24 +133,25 @@ func (ps *processes) thread(tid int) *thread {
 	ps.threads[tid] = t
 	t.checked = now
 	ps.mu.Unlock()
+	if (stale || moves) && tid != t.process.pid {
+		f = factsOf(t.process.pid)
+	}
 	if stale {
-		_, parent := ownerOf(t.process.pid)
-		ps.declare(t.process, parent)
+		ps.declare(t.process, f)
 	} else if moves {
-		ps.look(t.process)
+		ps.look(t.process, f)
 	}
 	return t
 }
 
 // declare puts a program image of a process into the trace.
-func (ps *processes) declare(p *process, parent int) {
+func (ps *processes) declare(p *process, f facts) {
 	dir := "/proc/" + strconv.Itoa(p.pid)
 	line := trace.Process{PID: p.pid, At: ps.r.now()}
 	line.Exe, _ = os.Readlink(dir + "/exe")
 	line.Exe = strings.TrimSuffix(line.Exe, " (deleted)")
 	if line.Exe == "" { // it is another user's, or not to be looked at: its name is there for all
-		name, _ := os.ReadFile(dir + "/comm")
-		line.Exe = strings.TrimSpace(string(name))
+		line.Exe = strings.TrimSpace(readSmall(dir + "/comm"))
 	}
 	for _, arg := range nulSeparated(dir + "/cmdline") {
 		line.Args = append(line.Args, strings.ToValidUTF8(arg, "\uFFFD"))
@@ -171,16 +169,15 @@ func (ps *processes) declare(p *process, parent int) {
 		line.Env = env
 	}
 	ps.mu.Lock()
-	if q := ps.byPID[parent]; q != nil {
+	if q := ps.byPID[f.parent]; q != nil {
 		line.Parent = q.n
 	}
 	ps.mu.Unlock()
-	ps.look(p)
-	ps.noteKind(line.Exe)
-	im := imageOf(p.pid)
+	ps.look(p, f)
+	ps.noteKind(dir+"/exe", line.Exe)
 	n := ps.r.process(line)
 	ps.mu.Lock()
-	p.n, p.exe, p.image, p.stale = n, line.Exe, im, false
+	p.n, p.exe, p.image, p.stale = n, line.Exe, f.image, false
 	holds := &holder{n: p.n, writes: p.writes}
 	ps.mu.Unlock()
 	ps.r.mu.Lock()
@@ -189,14 +186,13 @@ func (ps *processes) declare(p *process, parent int) {
 }
 
 // look finds out which root folder and mounts a process has, and whose it is.
-func (ps *processes) look(p *process) {
+func (ps *processes) look(p *process, f facts) {
 	ps.mu.Lock()
 	p.moves = false // what comes from now on counts again
 	ps.mu.Unlock()
 	v := ps.viewOf(p.pid)
-	uid := userOf(p.pid)
 	ps.mu.Lock()
-	p.view, p.uid = v, uid
+	p.view, p.uid = v, f.uid
 	p.chdirs++
 	ps.mu.Unlock()
 }
@@ -226,46 +222,71 @@ func (ps *processes) pids() (list []int) {
 	return list
 }
 
-// userOf is the effective user of a process, -1 if it has gone.
-func userOf(pid int) int {
-	data, err := os.ReadFile("/proc/" + strconv.Itoa(pid) + "/status")
-	if err != nil {
-		return -1
-	}
-	for line := range strings.Lines(string(data)) {
-		if v, ok := strings.CutPrefix(line, "Uid:"); ok {
-			if f := strings.Fields(v); len(f) == 4 {
-				uid, _ := strconv.Atoi(f[3]) // fsuid: by which files are opened
-				return uid
-			}
-		}
-	}
-	return -1
-}
-
 // image tells the program that a process runs from the one that it ran before: where it
 // lies in memory. Nothing of it is known of a process that may not be looked at.
 type image struct{ code, stack, args string }
 
-// imageOf reads fields 26, 28 and 48 of /proc/PID/stat (proc(5)).
-func imageOf(pid int) image {
-	f := statFields(pid)
-	if len(f) < 46 {
-		return image{}
-	}
-	return image{f[23], f[25], f[45]}
+// facts are what the kernel tells of a thread (proc(5), /proc/TID/stat and status).
+type facts struct {
+	born        uint64 // clock ticks after boot, 0 if the thread has gone
+	image       image
+	pid, parent int // its process and that one's parent
+	uid         int // the user by whose rights it opens files, -1 if the thread has gone
 }
 
-// noteKind records what a program's kind keeps from being seen.
-func (ps *processes) noteKind(exe string) {
+func factsOf(tid int) facts {
+	f := facts{pid: tid, uid: -1}
+	f.born, f.image = lifeOf(tid)
+	for line := range strings.Lines(readSmall("/proc/" + strconv.Itoa(tid) + "/status")) {
+		name, values, _ := strings.Cut(line, ":")
+		switch v := strings.Fields(values); {
+		case name == "Tgid" && len(v) == 1:
+			f.pid, _ = strconv.Atoi(v[0])
+		case name == "PPid" && len(v) == 1:
+			f.parent, _ = strconv.Atoi(v[0])
+		case name == "Uid" && len(v) == 4:
+			f.uid, _ = strconv.Atoi(v[3])
+			return f
+		}
+	}
+	return f
+}
+
+// lifeOf is when a thread began, in clock ticks after boot, and the program that it runs.
+// Both are empty if it has gone.
+func lifeOf(tid int) (born uint64, im image) {
+	text := readSmall("/proc/" + strconv.Itoa(tid) + "/stat")
+	// The name in field 2 may hold anything; the last parenthesis ends it.
+	f := strings.Fields(text[strings.LastIndexByte(text, ')')+1:])
+	if len(f) < 46 {
+		return 0, image{}
+	}
+	born, _ = strconv.ParseUint(f[19], 10, 64) // field 22
+	return born, image{f[23], f[25], f[45]}    // fields 26, 28 and 48
+}
+
+// startTime is when a thread began.
+func startTime(tid int) uint64 {
+	born, _ := lifeOf(tid)
+	return born
+}
+
+// noteKind records what a program's kind keeps from being seen: file is its file, exe its
+// name.
+func (ps *processes) noteKind(file, exe string) {
 	if !strings.HasPrefix(exe, "/") || strings.HasPrefix(exe, "/memfd:") {
 		return
 	}
-	if f, err := elf.Open(exe); err == nil {
-		if why := unseen(f.Class, f.Machine); why != "" {
-			ps.r.gap(exe + " is " + why)
-		}
-		_ = f.Close()
+	head := readSmall(file)
+	if len(head) < 20 || head[:4] != elf.ELFMAG {
+		return
+	}
+	order := binary.ByteOrder(binary.LittleEndian)
+	if elf.Data(head[elf.EI_DATA]) == elf.ELFDATA2MSB {
+		order = binary.BigEndian
+	}
+	if why := unseen(elf.Class(head[elf.EI_CLASS]), elf.Machine(order.Uint16([]byte(head[18:20])))); why != "" {
+		ps.r.gap(exe + " is " + why)
 	}
 }
 
@@ -284,43 +305,4 @@ func nulSeparated(file string) []string {
 		return nil
 	}
 	return strings.Split(string(bytes.TrimSuffix(data, []byte{0})), "\x00")
-}
-
-// ownerOf reads the process of a thread and that process's parent (proc(5)).
-func ownerOf(tid int) (pid, parent int) {
-	data, err := os.ReadFile("/proc/" + strconv.Itoa(tid) + "/status")
-	if err != nil {
-		return tid, 0
-	}
-	pid = tid
-	for line := range strings.Lines(string(data)) {
-		if v, ok := strings.CutPrefix(line, "Tgid:"); ok {
-			pid, _ = strconv.Atoi(strings.TrimSpace(v))
-		} else if v, ok := strings.CutPrefix(line, "PPid:"); ok {
-			parent, _ = strconv.Atoi(strings.TrimSpace(v))
-			break
-		}
-	}
-	return pid, parent
-}
-
-// startTime reads field 22 of /proc/TID/stat: clock ticks after boot, 0 if the
-// thread has gone.
-func startTime(tid int) uint64 {
-	fields := statFields(tid)
-	if len(fields) < 20 {
-		return 0
-	}
-	v, _ := strconv.ParseUint(fields[19], 10, 64)
-	return v
-}
-
-// statFields are the fields of /proc/TID/stat from the third on.
-func statFields(tid int) []string {
-	data, err := os.ReadFile("/proc/" + strconv.Itoa(tid) + "/stat")
-	if err != nil {
-		return nil
-	}
-	// The name in field 2 may hold anything; the last parenthesis ends it.
-	return strings.Fields(string(data[bytes.LastIndexByte(data, ')')+1:]))
 }

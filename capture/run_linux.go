@@ -88,14 +88,23 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
 	}
 	defer unix.Close(memory)
+	var witness *companion.Witness // before the command is there, so that it gets the same signals
+	var unwitnessed error
+	if o.Signals != nil {
+		witness, unwitnessed = companion.StartWitness()
+	}
 	launched, err := launcher.Launch(program, o.Command, code)
 	if err != nil {
+		witness.Dismiss()
 		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
 	}
 	if o.Alone {
 		letGo(given)
 	}
-	s := &session{o: o, r: r, pid: launched.PID, program: program, header: header, status: -1, adopts: adopts, kept: kept, looks: looks}
+	s := &session{o: o, r: r, pid: launched.PID, program: program, header: header, status: -1, adopts: adopts, kept: kept, looks: looks, witness: witness}
+	if unwitnessed != nil {
+		s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", unwitnessed))
+	}
 	l := companion.NewListener(launched.Listener, kernelAtLeast(6, 11))
 	s.supervisor = newSupervisor(l, r, newProcesses(r, header.Env), looks, kept, launched)
 	s.answering = &answering{l: l, shared: shared, quick: s.supervisor.quick, slow: s.supervisor.slow, gap: r.gap, hasty: s.supervisor.unrestarted.Load}
@@ -281,7 +290,8 @@ type session struct {
 	answering   *answering
 	keeper      *companion.Keeper // nil if it could not be started
 	startKeeper func() (*companion.Keeper, error)
-	kept        *keeping // nil if no versions are kept
+	witness     *companion.Witness // nil if nobody asks for it, or it could not be started
+	kept        *keeping           // nil if no versions are kept
 	looks       *looks
 	pid         int
 	adopts      bool   // orphans become children of this process
@@ -392,12 +402,8 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 	if s.o.Signals == nil {
 		return stop
 	}
-	w, err := companion.StartWitness()
-	if err != nil {
-		s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", err))
-	}
 	go func() {
-		defer w.Dismiss()
+		defer s.witness.Dismiss()
 		for {
 			select {
 			case sig := <-s.o.Signals:
@@ -407,7 +413,7 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 					continue
 				default:
 				}
-				if ok && n != unix.SIGTSTP && !w.Got(n) {
+				if ok && n != unix.SIGTSTP && !s.witness.Got(n) {
 					_ = unix.Kill(s.pid, n)
 				}
 			case <-stop:

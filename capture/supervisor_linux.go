@@ -224,7 +224,7 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 	c := callOf(n.Arch, n.Nr)
 	w := &work{n: n, h: h, c: c, at: h.at, tid: int(n.TID)}
 	if pid := s.launcher.Load(); pid != 0 {
-		if owner, _ := ownerOf(w.tid); owner == int(pid) {
+		if factsOf(w.tid).pid == int(pid) {
 			if c.act == actRun {
 				s.launcher.Store(0)
 				if name, ok := s.text(n, n.Args[c.path]); ok { // an absolute path

@@ -492,7 +492,7 @@ func (s *system) ask(pid, depth int) bool {
 	if s.o.PID == 0 && s.o.Process == "" {
 		a.yes = true
 	} else if born != 0 {
-		_, parent := ownerOf(pid)
+		parent := factsOf(pid).parent
 		a.yes = pid == s.o.PID || s.o.Process != "" && called(pid, s.o.Process)
 		// The server of the prefix opens files for the programs in it.
 		a.yes = a.yes || s.header.Prefix != nil && (called(pid, "wineserver") || called(pid, "wineserver64"))

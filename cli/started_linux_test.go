@@ -40,8 +40,8 @@ func TestACommandBeginsAsItWouldAlone(t *testing.T) {
 	defer given.Close()
 	defer other.Close()
 	run := func(before string) string {
-		c := exec.Command("sh", "-c", `trap "" TERM QUIT USR1 TSTP PIPE; exec 7<&3; `+before+`"$@"`, "sh",
-			"sh", "-c", `grep -E "^Sig(Ign|Blk)" /proc/self/status; for f in 0 1 2 3 4 5 6 7 8 9; do echo "$f is $(readlink /proc/self/fd/$f | sed "s/[0-9]*//g")"; done; pwd; umask; env | grep -v ^_= | sort; printf "<%s>" "$@"`,
+		c := exec.Command("sh", "-c", `trap "" TERM QUIT USR1 TSTP PIPE; exec 7<&3; ulimit -Sn 300; `+before+`"$@"`, "sh",
+			"sh", "-c", `grep -E "^Sig(Ign|Blk)" /proc/self/status; for f in 0 1 2 3 4 5 6 7 8 9; do echo "$f is $(readlink /proc/self/fd/$f | sed "s/[0-9]*//g")"; done; pwd; umask; ulimit -Sn; ulimit -Hn; env | grep -v ^_= | sort; printf "<%s>" "$@"`,
 			"", "one", "", "two\nlines", "--system", strings.Repeat("long", 30_000))
 		c.Dir, c.ExtraFiles = folder, []*os.File{given}
 		c.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + folder, "XDG_RUNTIME_DIR=" + folder, "EMPTY=", "LINES=a\nb"}
@@ -54,6 +54,7 @@ func TestACommandBeginsAsItWouldAlone(t *testing.T) {
 	alone := run("")
 	assert.Contains(t, alone, "\n3 is pipe:[]\n")
 	assert.Contains(t, alone, "\n7 is pipe:[]\n")
+	assert.Contains(t, alone, "\n300\n", "Go raises its own limit of open files")
 	assert.Contains(t, alone, "<one><><two\nlines><--system><longlong")
 	mask := regexp.MustCompile(`SigIgn:\s+([0-9a-f]+)`).FindStringSubmatch(alone)
 	require.NotEmpty(t, mask)

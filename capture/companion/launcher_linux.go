@@ -32,32 +32,31 @@ type Launched struct {
 	// Restrained says that programs do not get the rights that their files give.
 	Restrained bool
 
-	order  *order
-	shared *shared
+	process  *begun
+	becoming *becoming
 }
 
-// Failed is why the command could not be executed, nil if it could. It is to be asked,
-// once, when the command has ended.
+// Failed is why the command could not be executed, nil if it could. It is to be asked
+// when the command has ended.
 func (l *Launched) Failed() error {
-	errno := syscall.Errno(l.order.errno)
-	l.shared.free()
-	switch errno {
+	l.process.left()
+	switch errno := l.becoming.errno; errno {
 	case 0:
 		return nil
 	case syscall.ENOEXEC:
 		return errors.New("not a program for this machine (no ELF header and no #! line)")
+	default:
+		return errno
 	}
-	return errno
 }
 
 // Launcher is a launcher that waits to be told to go on.
 type Launcher struct {
-	pid    int
-	socket int
-	files  []int
-	env    []string
-	order  *order
-	shared *shared // holds order
+	process  *begun
+	becoming *becoming
+	socket   int
+	files    []int
+	env      []string
 }
 
 // early are the companions that were started along with this program: nil if there are
@@ -69,9 +68,8 @@ var early struct {
 }
 
 // startEarly starts the companions if this program was called to run a command under
-// observation, as far as can be told from its arguments by then. A copy of this process is
-// cheapest while it has little memory, and the keeper comes up at the same time as this
-// program.
+// observation, as far as can be told from its arguments by then. They come up at the same
+// time as this program.
 func startEarly(args []string) {
 	if len(args) < 3 || args[1] != "trace" {
 		return
@@ -114,14 +112,9 @@ func newLauncher(files []int) (*Launcher, error) {
 	}
 	defer syscall.Close(pair[1]) // so that the end of the launcher is seen
 	l := &Launcher{socket: pair[0], files: slices.Clone(files), env: syscall.Environ()}
-	if l.order, l.shared, err = newOrder(); err == nil {
-		b := newBecoming(files)
-		b.order, b.socket, b.other = l.order, pair[1], pair[0]
-		if l.pid, err = fork(b); err != nil {
-			l.shared.free()
-		}
-	}
-	if err != nil {
+	l.becoming = newBecoming(files)
+	l.becoming.socket, l.becoming.other = pair[1], pair[0]
+	if l.process, err = begin(l.becoming); err != nil {
 		_ = syscall.Close(pair[0])
 		return nil, err
 	}
@@ -131,42 +124,39 @@ func newLauncher(files []int) (*Launcher, error) {
 // Cancel ends the launcher: the command is not run.
 func (l *Launcher) Cancel() {
 	_ = syscall.Close(l.socket)
-	_, _ = syscall.Wait4(l.pid, nil, 0, nil)
-	l.shared.free()
+	l.process.wait()
 }
 
 // Launch has the launcher install the filter, hand the listener over and become the
 // command.
 func (l *Launcher) Launch(program string, args []string, filter []byte) (*Launched, error) {
-	out := &Launched{PID: l.pid, Listener: -1, order: l.order, shared: l.shared}
-	message, oob := make([]byte, 1), make([]byte, syscall.CmsgSpace(4))
-	n := 0
-	err := l.order.write(l.shared, program, args, l.env, filter)
+	err := l.becoming.tell(program, args, l.env, filter)
+	listener := -1
 	if err == nil {
-		_, err = syscall.Write(l.socket, message)
-	}
-	if err == nil {
-		n, oob, err = receive(l.socket, message, oob)
-	}
-	switch {
-	case err != nil:
-	case n == 0:
-		if err = errors.New("the launcher ended before it could hand over"); l.order.errno != 0 {
-			err = filterError(syscall.Errno(l.order.errno))
-		}
-	default:
-		out.Restrained = l.order.restrained != 0
-		var given []int
-		if given, err = rights(oob, 1); err == nil {
-			out.Listener = given[0]
-		}
+		listener, err = l.handOver()
 	}
 	if err != nil {
 		l.Cancel()
-		return nil, err
+		return nil, l.becoming.failure(err)
 	}
 	_ = syscall.Close(l.socket)
-	return out, nil
+	return &Launched{PID: l.process.pid, Listener: listener, Restrained: l.becoming.restrained, process: l.process, becoming: l.becoming}, nil
+}
+
+// handOver has the launcher go on, and takes the listener from it.
+func (l *Launcher) handOver() (listener int, err error) {
+	message, oob := make([]byte, 1), make([]byte, syscall.CmsgSpace(4))
+	if _, err := syscall.Write(l.socket, message); err != nil {
+		return -1, err
+	}
+	if _, oob, err = receive(l.socket, message, oob); err != nil {
+		return -1, err
+	}
+	given, err := rights(oob, 1)
+	if err != nil {
+		return -1, err
+	}
+	return given[0], nil
 }
 
 func receive(fd int, message, oob []byte) (int, []byte, error) {
@@ -192,103 +182,90 @@ func rights(oob []byte, count int) ([]int, error) {
 	return nil, errors.New("the descriptors that were to come did not")
 }
 
-func filterError(errno syscall.Errno) error {
-	switch errno {
-	case syscall.EBUSY:
+// failure is why a launcher that has ended could not hand over, as far as it knows; err is
+// how that was found.
+func (b *becoming) failure(err error) error {
+	switch {
+	case b.errno == 0:
+		return err
+	case !b.filtering:
+		return errors.New("get the command's descriptors ready: " + b.errno.Error())
+	case b.errno == syscall.EBUSY:
 		return ErrObserved
-	case syscall.EINVAL, syscall.ENOSYS:
+	case b.errno == syscall.EINVAL || b.errno == syscall.ENOSYS:
 		return ErrNoFilter
 	}
-	return errors.New("install the filter: " + errno.Error() + "; a container may forbid it")
+	return errors.New("install the filter: " + b.errno.Error() + "; a container may forbid it")
 }
 
-// order is what the launcher is told, and what it tells of itself: in memory that both
-// share. Addresses are those of that memory.
-type order struct {
-	filter          filterProgram
-	path, args, env uintptr // as execve(2) takes them
-	restrained      uint32
-	errno           uint32 // of the step that failed
-}
-
-// filterProgram is struct sock_fprog (seccomp(2)).
-type filterProgram struct {
-	length uint16
-	code   uintptr
-}
-
-// orderSize is more than the words and the environment of a program can take: three
-// quarters of 8 MiB (execve(2)).
-const orderSize = 8 << 20
-
-func newOrder() (*order, *shared, error) {
-	s, err := newShared(orderSize)
-	if err != nil {
-		return nil, nil, err
-	}
-	part, _ := s.take(int(unsafe.Sizeof(order{})))
-	return (*order)(unsafe.Pointer(unsafe.SliceData(part))), s, nil
-}
-
-func (o *order) write(s *shared, program string, args, env []string, filter []byte) error {
-	code, at := s.take(len(filter))
-	copy(code, filter)
-	o.filter = filterProgram{uint16(len(filter) / 8), at}
-	o.path, o.args, o.env = s.text(program), s.list(args), s.list(env)
-	if s.full {
-		return syscall.E2BIG
-	}
-	return nil
-}
-
-// becoming is a launcher at work: a copy of this process that becomes the command.
+// becoming is a launcher at work, which becomes the command.
 type becoming struct {
-	order         *order
 	socket, other int // the end of the socket, and the end that is the observer's
 	files         []int
 	ignored       uint64
 	limited       bool // limit is known
 	limit         [2]uint64
-	action        struct { // of a signal (rt_sigaction(2))
-		handler, flags, restorer uintptr
-		mask                     uint64
-	}
-	said    [8]byte
-	part    syscall.Iovec
-	message syscall.Msghdr
-	rights  [24]byte // a descriptor to send along (cmsg(3))
+	said          [8]byte
+	part          syscall.Iovec
+	message       syscall.Msghdr
+	rights        [24]byte // a descriptor to send along (cmsg(3))
+	ignore, reset action
+	was           action
+
+	// What it is told.
+	filter    syscall.SockFprog
+	path      *byte // and the others as execve(2) takes them
+	args, env []*byte
+
+	// What it tells of itself.
+	filtering  bool // all before the filter has gone well
+	restrained bool
+	errno      syscall.Errno // of the step that failed
 }
 
 func newBecoming(files []int) *becoming {
 	b := &becoming{files: slices.Clone(files), ignored: started.Ignored()}
 	b.limit[0], b.limit[1], b.limited = started.OpenFiles()
-	b.action.handler = 1 // SIG_IGN
+	b.ignore.handler, b.reset.handler = actIgnore, actDefault
 	copy(b.rights[:], syscall.UnixRights(-1))
 	b.part = syscall.Iovec{Base: &b.said[0], Len: 1}
 	b.message = syscall.Msghdr{Iov: &b.part, Iovlen: 1, Control: &b.rights[0], Controllen: uint64(len(b.rights))}
 	return b
 }
 
+// tell fills in what it is told.
+func (b *becoming) tell(program string, args, env []string, filter []byte) (err error) {
+	b.filter = syscall.SockFprog{Len: uint16(len(filter) / 8), Filter: (*syscall.SockFilter)(unsafe.Pointer(unsafe.SliceData(filter)))}
+	if b.path, err = syscall.BytePtrFromString(program); err != nil {
+		return err
+	}
+	if b.args, err = syscall.SlicePtrFromStrings(args); err != nil {
+		return err
+	}
+	b.env, err = syscall.SlicePtrFromStrings(env)
+	return err
+}
+
 //go:nosplit
 //go:norace
-func (b *becoming) live() {
-	afterForkInChild()
+func (b *becoming) live(p *begun) {
 	closeOne(b.other)
-	if !b.dress() {
-		return
+	if b.errno = b.dress(&p.mask); b.errno != 0 {
+		exit(126)
 	}
 	if n, _ := again(syscall.SYS_READ, uintptr(b.socket), uintptr(unsafe.Pointer(&b.said)), 1); n != 1 {
 		return // the command is not to be run
 	}
+	b.filtering = true
 	listener, errno := b.install()
 	if errno == 0 {
 		*(*int32)(unsafe.Pointer(&b.rights[syscall.SizeofCmsghdr])) = int32(listener)
 		_, errno = again(syscall.SYS_SENDMSG, uintptr(b.socket), uintptr(unsafe.Pointer(&b.message)), 0)
 	}
 	if errno == 0 {
-		_, _, errno = syscall.RawSyscall(syscall.SYS_EXECVE, b.order.path, b.order.args, b.order.env)
+		_, _, errno = syscall.RawSyscall(syscall.SYS_EXECVE, uintptr(unsafe.Pointer(b.path)), uintptr(unsafe.Pointer(&b.args[0])), uintptr(unsafe.Pointer(&b.env[0])))
 	}
-	b.order.errno = uint32(errno)
+	b.errno = errno
 	exit(126)
 }
 
@@ -297,25 +274,30 @@ func (b *becoming) live() {
 //
 //go:nosplit
 //go:norace
-func (b *becoming) dress() bool {
+func (b *becoming) dress(mask *uint64) syscall.Errno {
 	for s := uintptr(1); s <= 64; s++ {
-		if b.ignored>>(s-1)&1 != 0 {
-			_, _, _ = syscall.RawSyscall6(syscall.SYS_RT_SIGACTION, s, uintptr(unsafe.Pointer(&b.action)), 0, unsafe.Sizeof(b.action.mask), 0, 0)
+		setAction(s, nil, &b.was)
+		switch {
+		case b.ignored>>(s-1)&1 != 0:
+			setAction(s, &b.ignore, nil)
+		case b.was.handler != actIgnore: // Go's would run in here
+			setAction(s, &b.reset, nil)
 		}
 	}
+	setMask(mask, nil)
 	// What is needed stays above what the command gets, and so does what would be
 	// overwritten before its turn.
 	above := uintptr(len(b.files))
 	socket, errno := again(syscall.SYS_FCNTL, uintptr(b.socket), syscall.F_DUPFD_CLOEXEC, above)
 	if errno != 0 {
-		return false
+		return errno
 	}
 	b.socket = int(socket)
 	for i, fd := range b.files {
 		if fd >= 0 && fd < i {
 			moved, errno := again(syscall.SYS_FCNTL, uintptr(fd), syscall.F_DUPFD_CLOEXEC, above)
 			if errno != 0 {
-				return false
+				return errno
 			}
 			b.files[i] = int(moved)
 		}
@@ -330,13 +312,13 @@ func (b *becoming) dress() bool {
 			_, errno = again(syscall.SYS_DUP3, uintptr(fd), uintptr(i), 0)
 		}
 		if errno != 0 {
-			return false
+			return errno
 		}
 	}
 	if b.limited {
 		_, _, _ = syscall.RawSyscall6(syscall.SYS_PRLIMIT64, 0, syscall.RLIMIT_NOFILE, uintptr(unsafe.Pointer(&b.limit)), 0, 0, 0)
 	}
-	return true
+	return 0
 }
 
 // install puts the filter on this process and returns the listener. Where the kernel
@@ -350,12 +332,12 @@ func (b *becoming) install() (listener uintptr, errno syscall.Errno) {
 	// call that the observer has already received (Linux 5.19).
 	flags := uintptr(newListener | waitKillableRecv)
 	for {
-		listener, errno = again(sysSeccomp, setModeFilter, flags, uintptr(unsafe.Pointer(&b.order.filter)))
+		listener, errno = again(sysSeccomp, setModeFilter, flags, uintptr(unsafe.Pointer(&b.filter)))
 		switch {
 		case errno == syscall.EINVAL && flags&waitKillableRecv != 0: // without the newer flag
 			flags = newListener
-		case errno == syscall.EACCES && b.order.restrained == 0:
-			b.order.restrained = 1
+		case errno == syscall.EACCES && !b.restrained:
+			b.restrained = true
 			if _, _, errno := syscall.RawSyscall6(syscall.SYS_PRCTL, noNewPrivileges, 1, 0, 0, 0, 0); errno != 0 {
 				return 0, errno
 			}

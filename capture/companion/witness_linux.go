@@ -17,9 +17,9 @@ const (
 // Witness is a process in the process group of an observed command that nobody knows: a
 // signal that it gets was sent to the whole group, so that the command has got it too.
 type Witness struct {
-	mu  sync.Mutex
-	pid int
-	fd  int
+	mu      sync.Mutex
+	process *begun
+	fd      int
 }
 
 // lateBy is how many nanoseconds later than the observer the witness may get a signal: the
@@ -49,14 +49,14 @@ func newWitness() (*Witness, error) {
 	defer syscall.Close(null)
 	w := &witnessing{socket: pair[1], null: null, set: ^uint64(0), late: syscall.Timespec{Nsec: lateBy}}
 	copy(w.name[:], witnessName)
-	pid, err := fork(w)
+	process, err := begin(w)
 	if err != nil {
 		_ = syscall.Close(pair[0])
 		return nil, err
 	}
 	wait := syscall.Timeval{Sec: 1}
 	_ = syscall.SetsockoptTimeval(pair[0], syscall.SOL_SOCKET, syscall.SO_RCVTIMEO, &wait)
-	return &Witness{pid: pid, fd: pair[0]}, nil
+	return &Witness{process: process, fd: pair[0]}, nil
 }
 
 // Got reports whether the whole process group got a signal that this process has just
@@ -86,12 +86,12 @@ func (w *Witness) Got(s syscall.Signal) bool {
 func (w *Witness) Dismiss() {
 	if w != nil {
 		_ = syscall.Close(w.fd)
-		go reap(w.pid)
+		go w.process.wait()
 	}
 }
 
-// witnessing is a witness at work. It is a copy of this process that blocks all signals
-// from its first instruction on, so that none is lost and none ends it.
+// witnessing is a witness at work. It blocks all signals from its first instruction on, so
+// that none is lost and none ends it.
 type witnessing struct {
 	socket, null int
 	set          uint64 // of signals: all
@@ -111,7 +111,7 @@ const (
 
 //go:nosplit
 //go:norace
-func (w *witnessing) live() {
+func (w *witnessing) live(*begun) {
 	_, _, _ = syscall.RawSyscall(syscall.SYS_PRCTL, setName, uintptr(unsafe.Pointer(&w.name)), 0)
 	root := [2]byte{'/', 0}
 	_, _, _ = syscall.RawSyscall(syscall.SYS_CHDIR, uintptr(unsafe.Pointer(&root)), 0, 0)
