@@ -275,7 +275,8 @@ func TestVersionsHaveLimits(t *testing.T) {
 	folder := t.TempDir()
 	w, err := trace.NewWriter(&bytes.Buffer{}, trace.Header{})
 	require.NoError(t, err)
-	r := newRecorder(w, time.Now())
+	r := newRecorder(time.Now())
+	r.begin(w)
 	k := newKeeping(r, Versions{Folder: filepath.Join(folder, "v"), File: 10, Total: 12})
 	for name, size := range map[string]int{"small": 8, "twin": 8, "large": 11, "last": 5} {
 		require.NoError(t, os.WriteFile(filepath.Join(folder, name), bytes.Repeat([]byte("x"), size), 0o600))
@@ -299,7 +300,8 @@ func TestVersionsOfOneContentAreKeptOnce(t *testing.T) {
 	folder := t.TempDir()
 	w, err := trace.NewWriter(&bytes.Buffer{}, trace.Header{})
 	require.NoError(t, err)
-	r := newRecorder(w, time.Now())
+	r := newRecorder(time.Now())
+	r.begin(w)
 	k := newKeeping(r, Versions{Folder: filepath.Join(folder, "v"), File: 100})
 	for _, name := range []string{"a", "b\xff"} {
 		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte("same"), 0o600))
@@ -358,7 +360,8 @@ func TestChangesOfTheRegistryBecomeEvents(t *testing.T) {
 func TestAClockThatIsMovedIsSaid(t *testing.T) {
 	w, err := trace.NewWriter(&bytes.Buffer{}, trace.Header{})
 	require.NoError(t, err)
-	r := newRecorder(w, time.Now())
+	r := newRecorder(time.Now())
+	r.begin(w)
 	c := newClock()
 	c.look(r)
 	c.ahead -= 90 * time.Second // as if the clock had stood so before

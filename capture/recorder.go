@@ -111,11 +111,13 @@ const (
 	batch     = 4096
 )
 
-func newRecorder(w *trace.Writer, start time.Time) *recorder {
-	r := &recorder{start: start, files: map[string]*seenFile{}, seen: map[[2]int]bool{}, running: map[int]*holder{}, waking: make(chan struct{}, 1), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
-	go r.write(w)
-	return r
+// newRecorder takes what is recorded from then on. begin writes it.
+func newRecorder(start time.Time) *recorder {
+	return &recorder{start: start, files: map[string]*seenFile{}, seen: map[[2]int]bool{}, running: map[int]*holder{}, waking: make(chan struct{}, 1), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
 }
+
+// begin writes what is recorded, until close.
+func (r *recorder) begin(w *trace.Writer) { go r.write(w) }
 
 // now is the time of the run, to the microsecond: a call takes several to be seen, and
 // what is finer would only make the trace larger.

@@ -17,7 +17,8 @@ func TestATraceIsInTheOrderOfItsTimes(t *testing.T) {
 	var out bytes.Buffer
 	w, err := trace.NewWriter(&out, trace.Header{OS: "linux"})
 	require.NoError(t, err)
-	r := newRecorder(w, time.Now().Add(-time.Minute))
+	r := newRecorder(time.Now().Add(-time.Minute))
+	r.begin(w)
 	p := r.process(trace.Process{PID: 1, Exe: "/x", At: time.Second})
 	a, b := r.fileAt("/a", trace.State{Is: trace.IsAbsent}, 2*time.Second), r.fileAt("/b", trace.State{Is: trace.IsAbsent}, 3*time.Second)
 	r.did(trace.Event{At: 9 * time.Second, Process: p, Op: trace.Create, File: b.n}, b, nil, true)
@@ -50,7 +51,8 @@ func TestATraceIsInTheOrderOfItsTimes(t *testing.T) {
 func TestAWriterThatStallsHoldsUpNobody(t *testing.T) {
 	w, err := trace.NewWriter(writerFunc(func(p []byte) (int, error) { return len(p), nil }), trace.Header{OS: "linux"})
 	require.NoError(t, err)
-	r := newRecorder(w, time.Now())
+	r := newRecorder(time.Now())
+	r.begin(w)
 	f := r.file("/a", trace.State{Is: trace.IsFile})
 	p := r.process(trace.Process{PID: 1, Exe: "/x"})
 	r.mu.Lock() // as if the writer had not come to take anything

@@ -16,6 +16,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -44,75 +45,95 @@ func Run(ctx context.Context, o Options) (Result, error) {
 	}
 	start := time.Now()
 	defer uncollected()()
-	// The launcher comes up while other things are got ready.
+	// The launcher installs the filter while other things are got ready, and the trace is
+	// begun.
 	given := commandFiles(o)
 	launcher, err := companion.Prepare(given)
 	if err != nil {
 		return Result{}, fmt.Errorf("%w: start the launcher: %w", ErrUnsupported, err)
 	}
-	header := fillHeader(o, program, start)
 	code, err := filter()
 	if err != nil {
 		launcher.Cancel()
 		return Result{}, err
 	}
-	adopts := lookingIsForAncestors()
-	if adopts {
+	launcher.Install(code)
+	header := fillHeader(o, program, start)
+	begun := make(chan begunTrace, 1)
+	go func() {
+		w, err := trace.NewWriter(o.Out, header)
+		begun <- begunTrace{w, err}
+	}()
+	s := prepare(o, program, start, header)
+	shared, memory, err := companion.NewShared()
+	if err != nil {
+		launcher.Cancel()
+		return Result{}, fmt.Errorf("%w: %w", ErrUnsupported, err)
+	}
+	defer unix.Close(memory)
+	// Threads that wait in the kernel must not keep others from running.
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads))
+	w := <-begun
+	if w.err != nil {
+		launcher.Cancel()
+		s.witness.Dismiss()
+		return Result{}, fmt.Errorf("%w: %w", ErrNotStarted, w.err)
+	}
+	s.r.begin(w.w)
+	launched, err := launcher.Launch(program, o.Command)
+	if err != nil {
+		s.witness.Dismiss()
+		_, _, _ = s.r.close()
+		return Result{}, fmt.Errorf("%w: %w", ErrUnsupported, err)
+	}
+	l := companion.NewListener(launched.Listener, kernelAtLeast(6, 11))
+	s.pid = launched.PID
+	s.supervisor.listens(l, launched)
+	s.answering = &answering{l: l, shared: shared, quick: s.supervisor.quick, slow: s.supervisor.slow, gap: s.r.gap, hasty: s.supervisor.unrestarted.Load}
+	s.supervisor.passes = s.answering.passes
+	if o.Alone {
+		letGo(given)
+	}
+	s.keeper.start = func() *companion.Keeper {
+		k, err := companion.StartKeeper(launched.Listener, memory, shared)
+		if err != nil {
+			s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
+		}
+		return k
+	}
+	s.supervisor.guard = s.keeper.call
+	return s.run(ctx, launched)
+}
+
+// begunTrace is a trace whose header was written, or why it could not be.
+type begunTrace struct {
+	w   *trace.Writer
+	err error
+}
+
+// prepare gets ready what does not need the command.
+func prepare(o Options, program string, start time.Time, header trace.Header) *session {
+	s := &session{o: o, r: newRecorder(start), program: program, header: header, status: -1, adopts: lookingIsForAncestors()}
+	if s.adopts {
 		// Orphans become our children, so that their memory stays readable where
 		// the kernel allows that to ancestors alone (Yama). Elsewhere they go where they
 		// would go anyway.
 		_ = unix.Prctl(unix.PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
 	}
-
-	// Threads that wait in the kernel must not keep others from running.
-	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads))
-	w, err := trace.NewWriter(o.Out, header)
-	if err != nil {
-		launcher.Cancel()
-		return Result{}, fmt.Errorf("%w: %w", ErrNotStarted, err)
-	}
-	r := newRecorder(w, start)
 	for _, what := range o.Gaps {
-		r.gap(what)
+		s.r.gap(what)
 	}
-	fail := func(err error) (Result, error) {
-		_, _, _ = r.close()
-		return Result{}, err
+	s.kept = newKeeping(s.r, o.Versions)
+	s.looks = newLooks(s.r, header, s.kept)
+	s.looks.services()
+	s.supervisor = newSupervisor(s.r, newProcesses(s.r, header.Env), s.looks, s.kept)
+	if o.Signals != nil { // before the command is there, so that it gets the same signals
+		var err error
+		if s.witness, err = companion.StartWitness(); err != nil {
+			s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", err))
+		}
 	}
-	kept := newKeeping(r, o.Versions)
-	looks := newLooks(r, header, kept)
-	looks.services()
-	shared, memory, err := companion.NewShared()
-	if err != nil {
-		launcher.Cancel()
-		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
-	}
-	defer unix.Close(memory)
-	var witness *companion.Witness // before the command is there, so that it gets the same signals
-	var unwitnessed error
-	if o.Signals != nil {
-		witness, unwitnessed = companion.StartWitness()
-	}
-	launched, err := launcher.Launch(program, o.Command, code)
-	if err != nil {
-		witness.Dismiss()
-		return fail(fmt.Errorf("%w: %w", ErrUnsupported, err))
-	}
-	if o.Alone {
-		letGo(given)
-	}
-	s := &session{o: o, r: r, pid: launched.PID, program: program, header: header, status: -1, adopts: adopts, kept: kept, looks: looks, witness: witness}
-	if unwitnessed != nil {
-		s.notice(fmt.Sprintf("signals to the whole process group may reach the program twice: %v", unwitnessed))
-	}
-	l := companion.NewListener(launched.Listener, kernelAtLeast(6, 11))
-	s.supervisor = newSupervisor(l, r, newProcesses(r, header.Env), looks, kept, launched)
-	s.answering = &answering{l: l, shared: shared, quick: s.supervisor.quick, slow: s.supervisor.slow, gap: r.gap, hasty: s.supervisor.unrestarted.Load}
-	s.startKeeper = func() (*companion.Keeper, error) {
-		return companion.StartKeeper(launched.Listener, memory, shared)
-	}
-	s.supervisor.passes = s.answering.passes
-	return s.run(ctx, launched)
+	return s
 }
 
 // uncollected has Go collect less garbage while the command starts, since that takes a
@@ -132,10 +153,15 @@ func uncollected() (then func()) {
 const spareThreads = 4
 
 // newSupervisor puts together what tells what calls mean.
-func newSupervisor(l *companion.Listener, r *recorder, ps *processes, looks *looks, kept *keeping, launched *companion.Launched) *supervisor {
-	s := &supervisor{l: l, r: r, ps: ps, names: newNames(), recent: newRecent(), ways: map[string]way{}, changes: make(chan *change, 1024), kept: kept, own: looks.own, spellings: spellingsOf(looks.header), restrained: launched.Restrained}
+func newSupervisor(r *recorder, ps *processes, looks *looks, kept *keeping) *supervisor {
+	return &supervisor{r: r, ps: ps, names: newNames(), recent: newRecent(), ways: map[string]way{}, changes: make(chan *change, 1024),
+		kept: kept, own: looks.own, spellings: spellingsOf(looks.header)}
+}
+
+// listens is to be called before the first call comes.
+func (s *supervisor) listens(l *companion.Listener, launched *companion.Launched) {
+	s.l, s.restrained = l, launched.Restrained
 	s.launcher.Store(int32(launched.PID))
-	return s
 }
 
 // spellingsOf are the folders that variables and the header name, where links lead to
@@ -282,32 +308,66 @@ func installOf(program string) string {
 	return dir
 }
 
+// onCall is a keeper that is started when it is called: it comes up for as long as the
+// command itself takes to start, and there is nothing to lose yet.
+type onCall struct {
+	start func() *companion.Keeper
+
+	mu     sync.Mutex
+	called bool
+	keeper *companion.Keeper // nil if there is none
+}
+
+// keeperAfter is when the keeper is called at the latest, if the command lives that long.
+const keeperAfter = 5 * time.Millisecond
+
+// call starts the keeper if it is not there. When it returns the keeper stands by.
+func (k *onCall) call() {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if !k.called {
+		k.called, k.keeper = true, k.start()
+	}
+}
+
+// now is the keeper, nil if there is none.
+func (k *onCall) now() *companion.Keeper {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return k.keeper
+}
+
+// dismiss ends the keeper: from then on none is called.
+func (k *onCall) dismiss() {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.called = true
+	k.keeper.Dismiss()
+}
+
 // session is one run under observation. It owns the goroutines that it starts.
 type session struct {
-	o           Options
-	r           *recorder
-	supervisor  *supervisor
-	answering   *answering
-	keeper      *companion.Keeper // nil if it could not be started
-	startKeeper func() (*companion.Keeper, error)
-	witness     *companion.Witness // nil if nobody asks for it, or it could not be started
-	kept        *keeping           // nil if no versions are kept
-	looks       *looks
-	pid         int
-	adopts      bool   // orphans become children of this process
-	program     string // what is run, with its full path
-	header      trace.Header
-	status      int // of the command; set before ended is closed
+	o          Options
+	r          *recorder
+	supervisor *supervisor
+	answering  *answering
+	keeper     onCall
+	witness    *companion.Witness // nil if nobody asks for it, or it could not be started
+	kept       *keeping           // nil if no versions are kept
+	looks      *looks
+	pid        int
+	adopts     bool   // orphans become children of this process
+	program    string // what is run, with its full path
+	header     trace.Header
+	status     int // of the command; set before ended is closed
 }
 
 func (s *session) run(ctx context.Context, launched *companion.Launched) (Result, error) {
 	allGone, settled := make(chan struct{}), make(chan struct{})
 	stopSettling := make(chan struct{})
 	go func() { s.answering.run(s.r.now); close(allGone) }()
-	var err error // the command does not wait for its keeper
-	if s.keeper, err = s.startKeeper(); err != nil {
-		s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
-	}
+	called := time.AfterFunc(keeperAfter, s.keeper.call)
+	defer called.Stop()
 	go func() { s.supervisor.settle(stopSettling); close(settled) }()
 	ended := make(chan struct{})
 	go s.reap(ended)
@@ -320,7 +380,7 @@ func (s *session) run(ctx context.Context, launched *companion.Launched) (Result
 	go s.sample(stopSampling, sampled)
 
 	if left := s.wait(ctx, ended, allGone); !left {
-		s.keeper.Dismiss()
+		s.keeper.dismiss()
 	}
 	close(stopPassing)
 	cues.close()
@@ -342,7 +402,7 @@ func (s *session) run(ctx context.Context, launched *companion.Launched) (Result
 // unseen says, at the end, what the observer itself kept from being seen, or was in the
 // way of.
 func (s *session) unseen() {
-	if n := s.keeper.Answered(); n > 0 {
+	if n := s.keeper.now().Answered(); n > 0 {
 		s.r.gapTimes("calls went on unseen while the observer was stopped", int(n))
 	}
 	if n := s.answering.vanished.Load(); n > 0 && s.supervisor.unrestarted.Load() {
@@ -382,11 +442,13 @@ func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (lef
 func (s *session) leave() {
 	s.r.gap("the observation was ended while programs that the command had started were running")
 	s.answering.leave()
-	if s.keeper == nil {
+	s.keeper.call()
+	keeper := s.keeper.now()
+	if keeper == nil {
 		s.notice("the programs left behind may fail to open files from now on: there is no keeper")
 		return
 	}
-	s.keeper.TakeOver()
+	keeper.TakeOver()
 }
 
 func (s *session) notice(text string) {
@@ -483,11 +545,13 @@ func (s *session) stopped() time.Time {
 	if !s.o.Alone || companion.State(s.pid) != 'T' {
 		return time.Time{} // it goes on again
 	}
-	s.keeper.StandIn(s.pid)
+	s.keeper.call()
+	keeper := s.keeper.now()
+	keeper.StandIn(s.pid)
 	runtime.LockOSThread() // sent to this thread, it takes effect before the call returns
 	_ = unix.Tgkill(os.Getpid(), unix.Gettid(), unix.SIGSTOP)
 	runtime.UnlockOSThread()
-	s.keeper.Back()
+	keeper.Back()
 	return time.Now()
 }
 

@@ -88,7 +88,8 @@ func quietRecorder(t *testing.T) (r *recorder, done func()) {
 	t.Helper()
 	w, err := trace.NewWriter(discard{}, trace.Header{})
 	require.NoError(t, err)
-	r = newRecorder(w, must(os.Stat("/")).ModTime())
+	r = newRecorder(must(os.Stat("/")).ModTime())
+	r.begin(w)
 	return r, func() {
 		_, _, err := r.close()
 		require.NoError(t, err)

@@ -45,6 +45,8 @@ type supervisor struct {
 	launcher   atomic.Int32
 	restrained bool // programs do not get the rights that their files give
 
+	guard func() // returns once the keeper stands by: before anything is changed
+
 	unrestarted atomic.Bool  // a program has a handler that does not restart calls
 	hiding      atomic.Int32 // programs that let nobody look
 	held        atomic.Int32 // files held open for their content
@@ -223,16 +225,15 @@ func bothWays(op trace.Op, flags uint64) string {
 func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 	c := callOf(n.Arch, n.Nr)
 	w := &work{n: n, h: h, c: c, at: h.at, tid: int(n.TID)}
-	if pid := s.launcher.Load(); pid != 0 {
-		if factsOf(w.tid).pid == int(pid) {
-			if c.act == actRun {
-				s.launcher.Store(0)
-				if name, ok := s.text(n, n.Args[c.path]); ok { // an absolute path
-					s.noteRights(name, name)
-				}
+	if int(s.launcher.Load()) == w.tid { // its only thread
+		if c.act == actRun {
+			s.launcher.Store(0)
+			if name, ok := s.text(n, n.Args[c.path]); ok { // an absolute path
+				h.goOn()
+				s.noteRights(name, name)
 			}
-			return
 		}
+		return
 	}
 	open, exec := s.caller(w)
 	if exec != nil && exec != open { // by another thread, which has become this one if it could
@@ -295,6 +296,11 @@ func (s *supervisor) paths(w *work) {
 		}
 	}
 	switch w.c.act {
+	case actOpen, actOpen2, actRun:
+	default:
+		s.guard()
+	}
+	switch w.c.act {
 	case actOpen:
 		s.open(w, text, flags, 0)
 	case actOpen2:
@@ -333,6 +339,9 @@ func (s *supervisor) paths(w *work) {
 func (s *supervisor) open(w *work, text string, flags, resolve uint64) {
 	if flags&unix.O_PATH != 0 || flags&unix.O_TMPFILE == unix.O_TMPFILE || text == "" {
 		return // nothing is opened, or a file without a name
+	}
+	if flags&(unix.O_ACCMODE|unix.O_CREAT|unix.O_TRUNC) != unix.O_RDONLY {
+		s.guard()
 	}
 	creates := flags&unix.O_CREAT != 0
 	exclusive := creates && flags&unix.O_EXCL != 0

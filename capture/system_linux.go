@@ -63,7 +63,8 @@ func System(ctx context.Context, o SystemOptions) (Result, error) {
 		_ = unix.Close(fd)
 		return Result{}, err
 	}
-	r := newRecorder(w, start)
+	r := newRecorder(start)
+	r.begin(w)
 	s := &system{o: o, r: r, header: header, fd: fd, ps: newProcesses(r, header.Env), mounts: map[fsid]int{}, folders: map[string]string{},
 		wanted: map[int]*asked{}, pending: map[visit]time.Duration{}, writing: map[visit]bool{}, self: os.Getpid(), kept: newKeeping(r, o.Versions)}
 	defer s.close()

@@ -143,7 +143,8 @@ func gapsOf(o observed) (all string) {
 func TestEventsOfTheSystemThatAreLost(t *testing.T) {
 	w, err := trace.NewWriter(&bytes.Buffer{}, trace.Header{})
 	require.NoError(t, err)
-	r := newRecorder(w, time.Now())
+	r := newRecorder(time.Now())
+	r.begin(w)
 	s := &system{r: r, wanted: map[int]*asked{}, ps: newProcesses(r, nil), self: os.Getpid()}
 	event := make([]byte, metadataSize)
 	binary.NativeEndian.PutUint32(event, metadataSize)

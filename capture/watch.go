@@ -56,7 +56,8 @@ func Watch(ctx context.Context, o WatchOptions) (Result, error) {
 	if err != nil {
 		return Result{}, err
 	}
-	r := newRecorder(out, start)
+	r := newRecorder(start)
+	r.begin(out)
 	w := &watch{o: o, r: r, header: header, notifications: notifications, known: &tree{entries: map[string]fs.FileInfo{}}, kept: newKeeping(r, o.Versions), moved: map[string]fs.FileInfo{}, depth: map[string]int{}}
 	w.looks = newLooks(r, header, w.kept)
 	r.gap("reads and the programs that wrote cannot be seen by change notifications: the trace holds changes alone")

@@ -208,7 +208,8 @@ func TestWatchComparesAtTheEnd(t *testing.T) {
 	var out bytes.Buffer
 	tw, err := trace.NewWriter(&out, watchHeader(WatchOptions{}, time.Now()))
 	require.NoError(t, err)
-	r := newRecorder(tw, time.Now())
+	r := newRecorder(time.Now())
+	r.begin(tw)
 	x := &watch{o: WatchOptions{Folders: []Watched{{Folder: folder}}}, r: r, known: lookAt([]string{folder}, 0, treeLimit), depth: map[string]int{}, unwatched: 4}
 	write(t, filepath.Join(folder, "a"), "longer than it was")
 	require.NoError(t, os.Remove(filepath.Join(folder, "b")))

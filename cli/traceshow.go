@@ -9,7 +9,6 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -18,6 +17,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/capture"
+	"endroit/core/late"
 	"endroit/core/trace"
 	"endroit/runs"
 )
@@ -107,12 +107,12 @@ func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error
 	return open, p, close, nil
 }
 
-var windowsPath = regexp.MustCompile(`^[A-Za-z]:[\\/]`)
+var windowsPath = late.Regexp(`^[A-Za-z]:[\\/]`)
 
 // picked reads what was chosen.
 func picked(c *cli.Command, open func() (*trace.Reader, error)) (p trace.Pick, err error) {
 	for _, folder := range c.StringSlice("under") {
-		if windowsPath.MatchString(folder) { // of a run on Windows, wherever it is read
+		if windowsPath().MatchString(folder) { // of a run on Windows, wherever it is read
 			p.Under = append(p.Under, strings.ReplaceAll(folder, `\`, "/"))
 			continue
 		}

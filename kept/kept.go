@@ -11,9 +11,9 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
 
+	"endroit/core/late"
 	"endroit/core/manifest"
 	"endroit/whole"
 )
@@ -28,7 +28,7 @@ var (
 	ErrDamaged = errors.New("get the manifest again with endroit fetch")
 )
 
-var digestShape = regexp.MustCompile(`^[0-9a-f]{64}$`)
+var digestShape = late.Regexp(`^[0-9a-f]{64}$`)
 
 // digest reads which revision counts.
 func digest(folder string) (string, error) {
@@ -40,7 +40,7 @@ func digest(folder string) (string, error) {
 		return "", err
 	}
 	d := strings.TrimSpace(string(text))
-	if !digestShape.MatchString(d) {
+	if !digestShape().MatchString(d) {
 		return "", fmt.Errorf("%s holds no digest; %w", filepath.Join(folder, currentFile), ErrDamaged)
 	}
 	return d, nil

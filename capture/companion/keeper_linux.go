@@ -72,39 +72,23 @@ func NewShared() (*Shared, int, error) {
 	return (*Shared)(unsafe.Pointer(&memory[0])), int(fd), nil
 }
 
-// StartKeeper has a keeper keep a listener. memory is the descriptor of shared.
+// StartKeeper has a keeper keep a listener. memory is the descriptor of shared. When it
+// returns the listener is kept, whatever becomes of this process.
 func StartKeeper(listener, memory int, shared *Shared) (*Keeper, error) {
-	var k *Keeper
-	var err error
-	if early.keeper != nil {
-		k, early.keeper = <-early.keeper, nil
-	}
-	if k == nil {
-		if k, err = newKeeper(); err != nil {
-			return nil, err
-		}
-	}
-	k.shared = shared
-	if err := syscall.Sendmsg(k.wake, []byte{keeps}, syscall.UnixRights(listener, memory), nil, 0); err != nil {
-		_ = syscall.Close(k.wake)
-		return nil, err
-	}
-	return k, nil
-}
-
-// newKeeper starts a keeper that waits to be told what to keep.
-func newKeeper() (*Keeper, error) {
 	pair, err := syscall.Socketpair(syscall.AF_UNIX, syscall.SOCK_SEQPACKET|syscall.SOCK_CLOEXEC, 0)
 	if err != nil {
 		return nil, err
 	}
 	defer syscall.Close(pair[1])
 	pid, err := startKeeper(pair[1])
+	if err == nil {
+		err = syscall.Sendmsg(pair[0], []byte{keeps}, syscall.UnixRights(listener, memory), nil, 0)
+	}
 	if err != nil {
 		_ = syscall.Close(pair[0])
 		return nil, err
 	}
-	return &Keeper{pid: pid, wake: pair[0]}, nil
+	return &Keeper{pid: pid, wake: pair[0], shared: shared}, nil
 }
 
 // startKeeper starts this program again as the keeper, which gets the end of a socket and

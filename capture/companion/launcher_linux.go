@@ -57,6 +57,8 @@ type Launcher struct {
 	socket   int
 	files    []int
 	env      []string
+
+	installing error // why the filter cannot be installed
 }
 
 // early are the companions that were started along with this program: nil if there are
@@ -64,12 +66,10 @@ type Launcher struct {
 var early struct {
 	launcher *Launcher
 	witness  *Witness
-	keeper   chan *Keeper // yields one, nil if it could not be started
 }
 
 // startEarly starts the companions if this program was called to run a command under
-// observation, as far as can be told from its arguments by then. They come up at the same
-// time as this program.
+// observation, as far as can be told from its arguments by then.
 func startEarly(args []string) {
 	if len(args) < 3 || args[1] != "trace" {
 		return
@@ -79,12 +79,6 @@ func startEarly(args []string) {
 		case "--":
 			early.launcher, _ = newLauncher(Handed(0, 1, 2))
 			early.witness, _ = newWitness()
-			keeper := make(chan *Keeper, 1)
-			early.keeper = keeper
-			go func() {
-				k, _ := newKeeper()
-				keeper <- k
-			}()
 			return
 		case "--system", "--help", "-h":
 			return
@@ -127,30 +121,50 @@ func (l *Launcher) Cancel() {
 	l.process.wait()
 }
 
-// Launch has the launcher install the filter, hand the listener over and become the
-// command.
-func (l *Launcher) Launch(program string, args []string, filter []byte) (*Launched, error) {
-	err := l.becoming.tell(program, args, l.env, filter)
+// Install has the launcher install a filter, which goes on while this process does other
+// things. It is to be called before Launch.
+func (l *Launcher) Install(filter []byte) {
+	l.becoming.filter = syscall.SockFprog{Len: uint16(len(filter) / 8), Filter: (*syscall.SockFilter)(unsafe.Pointer(unsafe.SliceData(filter)))}
+	l.installing = l.goOn()
+}
+
+// Launch takes the listener, and has the launcher become the command.
+func (l *Launcher) Launch(program string, args []string) (*Launched, error) {
+	err := l.installing
 	listener := -1
 	if err == nil {
-		listener, err = l.handOver()
+		listener, err = l.listener()
+	}
+	if err == nil {
+		err = l.becoming.tell(program, args, l.env)
+	}
+	if err == nil {
+		err = l.goOn()
 	}
 	if err != nil {
 		l.Cancel()
+		if listener >= 0 {
+			_ = syscall.Close(listener)
+		}
 		return nil, l.becoming.failure(err)
 	}
 	_ = syscall.Close(l.socket)
 	return &Launched{PID: l.process.pid, Listener: listener, Restrained: l.becoming.restrained, process: l.process, becoming: l.becoming}, nil
 }
 
-// handOver has the launcher go on, and takes the listener from it.
-func (l *Launcher) handOver() (listener int, err error) {
-	message, oob := make([]byte, 1), make([]byte, syscall.CmsgSpace(4))
-	if _, err := syscall.Write(l.socket, message); err != nil {
+// goOn has the launcher take its next step.
+func (l *Launcher) goOn() error {
+	_, err := syscall.Write(l.socket, []byte{0})
+	return err
+}
+
+func (l *Launcher) listener() (int, error) {
+	n, oob, err := receive(l.socket, make([]byte, 1), make([]byte, syscall.CmsgSpace(4)))
+	if err != nil {
 		return -1, err
 	}
-	if _, oob, err = receive(l.socket, message, oob); err != nil {
-		return -1, err
+	if n == 0 {
+		return -1, errors.New("the launcher ended before it could hand over")
 	}
 	given, err := rights(oob, 1)
 	if err != nil {
@@ -233,9 +247,8 @@ func newBecoming(files []int) *becoming {
 	return b
 }
 
-// tell fills in what it is told.
-func (b *becoming) tell(program string, args, env []string, filter []byte) (err error) {
-	b.filter = syscall.SockFprog{Len: uint16(len(filter) / 8), Filter: (*syscall.SockFilter)(unsafe.Pointer(unsafe.SliceData(filter)))}
+// tell fills in what it is to become.
+func (b *becoming) tell(program string, args, env []string) (err error) {
 	if b.path, err = syscall.BytePtrFromString(program); err != nil {
 		return err
 	}
@@ -253,9 +266,7 @@ func (b *becoming) live(p *begun) {
 	if b.errno = b.dress(&p.mask); b.errno != 0 {
 		exit(126)
 	}
-	if n, _ := again(syscall.SYS_READ, uintptr(b.socket), uintptr(unsafe.Pointer(&b.said)), 1); n != 1 {
-		return // the command is not to be run
-	}
+	b.waits()
 	b.filtering = true
 	listener, errno := b.install()
 	if errno == 0 {
@@ -263,10 +274,21 @@ func (b *becoming) live(p *begun) {
 		_, errno = again(syscall.SYS_SENDMSG, uintptr(b.socket), uintptr(unsafe.Pointer(&b.message)), 0)
 	}
 	if errno == 0 {
+		b.waits()
 		_, _, errno = syscall.RawSyscall(syscall.SYS_EXECVE, uintptr(unsafe.Pointer(b.path)), uintptr(unsafe.Pointer(&b.args[0])), uintptr(unsafe.Pointer(&b.env[0])))
 	}
 	b.errno = errno
 	exit(126)
+}
+
+// waits waits until it is told to go on. If the command is not to be run it ends.
+//
+//go:nosplit
+//go:norace
+func (b *becoming) waits() {
+	if n, _ := again(syscall.SYS_READ, uintptr(b.socket), uintptr(unsafe.Pointer(&b.said)), 1); n != 1 {
+		exit(1)
+	}
 }
 
 // dress gives this process what the command is to have: the descriptors, the signals that
