@@ -3,6 +3,7 @@
 package capture
 
 import (
+	"fmt"
 	"maps"
 	"os"
 	"slices"
@@ -91,6 +92,10 @@ func (h *held) program(pid int, p *holder, seen map[descriptor]bool) bool {
 	_ = f.Close()
 	if err != nil {
 		return true
+	}
+	var limit unix.Rlimit
+	if unix.Prlimit(pid, unix.RLIMIT_NOFILE, nil, &limit) == nil && uint64(len(names)) >= limit.Cur {
+		h.r.gap(fmt.Sprintf("a program had as many files open as it may (%d): openings told about that time may have failed", limit.Cur))
 	}
 	for _, name := range names {
 		target, err := os.Readlink(dir + "/fd/" + name)

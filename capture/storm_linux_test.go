@@ -148,6 +148,19 @@ func init() {
 		}
 		return f.Close()
 	}
+	acts["fill-the-table"] = func() error {
+		limit := syscall.Rlimit{Cur: 40, Max: 40}
+		if err := errors.Join(os.WriteFile("there.dat", nil, 0o600), syscall.Setrlimit(syscall.RLIMIT_NOFILE, &limit)); err != nil {
+			return err
+		}
+		for range 41 {
+			if _, err := syscall.Open("there.dat", syscall.O_RDWR, 0); err == syscall.EMFILE {
+				time.Sleep(3 * sampleEvery)
+				return nil
+			}
+		}
+		return errors.New("the table is not full")
+	}
 	acts["stop-and-go"] = func() error {
 		if err := os.WriteFile("pid", []byte(strconv.Itoa(os.Getpid())), 0o600); err != nil {
 			return err
@@ -315,6 +328,12 @@ func TestAFileHeldOpenInAFolderThatMoves(t *testing.T) {
 	}
 	assert.NotContains(t, got.sizes, "before/held.sav")
 	assert.EqualValues(t, 12, got.after["behind/held.sav"].Size)
+}
+
+// Whether an opening succeeds is not asked of the kernel: where it cannot, the trace says so.
+func TestAFullTableOfDescriptorsIsSaid(t *testing.T) {
+	got := observe(t, "fill-the-table", nil)
+	assert.Contains(t, fmt.Sprint(got.gaps), "as many files open as it may (40)")
 }
 
 // soon waits for something to become so.
