@@ -27,6 +27,13 @@ import (
 	"endroit/core/trace"
 )
 
+// While the rest of the program is initialised, another processor can do this.
+func init() {
+	if companion.Early() {
+		go trace.Prepare()
+	}
+}
+
 // Run runs the command under observation and writes the trace to o.Out. It
 // returns once every observed program has ended, or o.Stop was closed after the
 // command itself had. Ending ctx ends the command. It owns all children of the

@@ -86,6 +86,10 @@ func startEarly(args []string) {
 	}
 }
 
+// Early reports whether the companions have come up with this program and were not used
+// yet: it is about to run a command.
+func Early() bool { return early.launcher != nil }
+
 // Prepare starts a launcher. files are the command's descriptors by number; those that
 // are -1 are closed.
 func Prepare(files []int) (*Launcher, error) {

@@ -96,7 +96,7 @@ type witnessing struct {
 	socket, null int
 	set          uint64 // of signals: all
 	name         [16]byte
-	late, none   syscall.Timespec
+	late         syscall.Timespec
 	counts       [65]uint32 // of the signals that came, less those asked for
 	question     [8]byte
 	fds          [2]pollFD

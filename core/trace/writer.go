@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"strconv"
+	"sync"
 	"time"
 	"unicode/utf8"
 
@@ -19,10 +20,31 @@ type Writer struct {
 	what map[string][]byte // as JSON: the same few are said again and again
 }
 
+// prepared holds encoders that were used already.
+var prepared sync.Pool
+
+// Prepare takes what the next NewWriter would otherwise spend its first millisecond on: it
+// may be called while the caller waits for other things.
+func Prepare() {
+	w := &Writer{}
+	var err error
+	if w.z, err = newEncoder(io.Discard); err == nil && w.json(Header{}) == nil && w.Flush() == nil {
+		prepared.Put(w.z)
+	}
+}
+
+func newEncoder(w io.Writer) (*zstd.Encoder, error) {
+	if z, ok := prepared.Get().(*zstd.Encoder); ok {
+		z.Reset(w)
+		return z, nil
+	}
+	return zstd.NewWriter(w, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<18), zstd.WithLowerEncoderMem(true))
+}
+
 // NewWriter writes the header, with Format set, and returns a writer for the
 // rest.
 func NewWriter(w io.Writer, h Header) (*Writer, error) {
-	z, err := zstd.NewWriter(w, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<18), zstd.WithLowerEncoderMem(true))
+	z, err := newEncoder(w)
 	if err != nil {
 		return nil, fmt.Errorf("start trace: %w", err)
 	}
