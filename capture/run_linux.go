@@ -71,45 +71,30 @@ func Run(ctx context.Context, o Options) (Result, error) {
 		w, err := trace.NewWriter(o.Out, header)
 		begun <- begunTrace{w, err}
 	}()
-	s := prepare(o, program, start, header)
-	shared, memory, err := companion.NewShared()
-	if err != nil {
-		launcher.Cancel()
-		return Result{}, fmt.Errorf("%w: %w", ErrUnsupported, err)
-	}
-	defer unix.Close(memory)
 	// Threads that wait in the kernel must not keep others from running.
 	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads))
+	s := prepare(o, program, start, header)
+	defer s.close()
+	listening := s.listen(launcher)
 	w := <-begun
-	if w.err != nil {
+	if listening == nil && w.err == nil {
+		listening = launcher.Launch(program, o.Command)
+	} else if listening == nil {
 		launcher.Cancel()
-		s.witness.Dismiss()
+	}
+	switch {
+	case w.err != nil:
 		return Result{}, fmt.Errorf("%w: %w", ErrNotStarted, w.err)
+	case listening != nil:
+		s.r.begin(w.w)
+		_, _, _ = s.r.close()
+		return Result{}, fmt.Errorf("%w: %w", ErrUnsupported, listening)
 	}
 	s.r.begin(w.w)
-	launched, err := launcher.Launch(program, o.Command)
-	if err != nil {
-		s.witness.Dismiss()
-		_, _, _ = s.r.close()
-		return Result{}, fmt.Errorf("%w: %w", ErrUnsupported, err)
-	}
-	l := companion.NewListener(launched.Listener, kernelAtLeast(6, 11))
-	s.pid = launched.PID
-	s.supervisor.listens(l, launched)
-	s.answering = &answering{l: l, shared: shared, quick: s.supervisor.quick, slow: s.supervisor.slow, gap: s.r.gap, hasty: s.supervisor.unrestarted.Load}
-	s.supervisor.passes = s.answering.passes
 	if o.Alone {
 		letGo(given)
 	}
-	s.keeper.start = func() *companion.Keeper {
-		k, err := companion.StartKeeper(launched.Listener, memory, shared)
-		if err != nil {
-			s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
-		}
-		return k
-	}
-	s.supervisor.guard = s.keeper.call
-	return s.run(ctx, launched)
+	return s.run(ctx)
 }
 
 // begunTrace is a trace whose header was written, or why it could not be.
@@ -120,7 +105,7 @@ type begunTrace struct {
 
 // prepare gets ready what does not need the command.
 func prepare(o Options, program string, start time.Time, header trace.Header) *session {
-	s := &session{o: o, r: newRecorder(start), program: program, header: header, status: -1, adopts: lookingIsForAncestors()}
+	s := &session{o: o, r: newRecorder(start), program: program, header: header, status: -1, adopts: lookingIsForAncestors(), allGone: make(chan struct{}), memory: -1}
 	if s.adopts {
 		// Orphans become our children, so that their memory stays readable where
 		// the kernel allows that to ancestors alone (Yama). Elsewhere they go where they
@@ -165,10 +150,41 @@ func newSupervisor(r *recorder, ps *processes, looks *looks, kept *keeping) *sup
 		kept: kept, own: looks.own, spellings: spellingsOf(looks.header)}
 }
 
-// listens is to be called before the first call comes.
-func (s *supervisor) listens(l *companion.Listener, launched *companion.Launched) {
-	s.l, s.restrained = l, launched.Restrained
-	s.launcher.Store(int32(launched.PID))
+// listen begins to answer calls, before the first comes. If it fails the launcher has
+// ended.
+func (s *session) listen(launcher *companion.Launcher) error {
+	shared, memory, err := companion.NewShared()
+	if err != nil {
+		launcher.Cancel()
+		return err
+	}
+	s.memory = memory
+	listener, restrained, err := launcher.Listen()
+	if err != nil {
+		return err
+	}
+	s.pid, s.launcher = launcher.PID(), launcher
+	s.keeper.start = func() *companion.Keeper {
+		k, err := companion.StartKeeper(listener, memory, shared)
+		if err != nil {
+			s.notice(fmt.Sprintf("should this program be killed, the observed one would fail too: %v", err))
+		}
+		return k
+	}
+	v, l := s.supervisor, companion.NewListener(listener, kernelAtLeast(6, 11))
+	s.answering = &answering{l: l, shared: shared, quick: v.quick, slow: v.slow, gap: s.r.gap, hasty: v.unrestarted.Load}
+	v.l, v.restrained, v.passes, v.guard = l, restrained, s.answering.passes, s.keeper.call
+	v.launcher.Store(int32(s.pid))
+	go func() { s.answering.run(s.r.now); close(s.allGone) }()
+	return nil
+}
+
+// close lets go of what is left at the end.
+func (s *session) close() {
+	s.witness.Dismiss()
+	if s.memory >= 0 {
+		_ = unix.Close(s.memory)
+	}
 }
 
 // spellingsOf are the folders that variables and the header name, where links lead to
@@ -358,6 +374,9 @@ type session struct {
 	r          *recorder
 	supervisor *supervisor
 	answering  *answering
+	allGone    chan struct{} // closed once every observed program has ended
+	launcher   *companion.Launcher
+	memory     int // the descriptor of what is shared with the keeper, -1 if there is none
 	keeper     onCall
 	witness    *companion.Witness // nil if nobody asks for it, or it could not be started
 	kept       *keeping           // nil if no versions are kept
@@ -369,10 +388,8 @@ type session struct {
 	status     int // of the command; set before ended is closed
 }
 
-func (s *session) run(ctx context.Context, launched *companion.Launched) (Result, error) {
-	allGone, settled := make(chan struct{}), make(chan struct{})
-	stopSettling := make(chan struct{})
-	go func() { s.answering.run(s.r.now); close(allGone) }()
+func (s *session) run(ctx context.Context) (Result, error) {
+	stopSettling, settled := make(chan struct{}), make(chan struct{})
 	called := time.AfterFunc(keeperAfter, s.keeper.call)
 	defer called.Stop()
 	go func() { s.supervisor.settle(stopSettling); close(settled) }()
@@ -386,7 +403,7 @@ func (s *session) run(ctx context.Context, launched *companion.Launched) (Result
 	stopSampling, sampled := make(chan struct{}), make(chan struct{})
 	go s.sample(stopSampling, sampled)
 
-	if left := s.wait(ctx, ended, allGone); !left {
+	if left := s.wait(ctx, ended); !left {
 		s.keeper.dismiss()
 	}
 	close(stopPassing)
@@ -400,7 +417,7 @@ func (s *session) run(ctx context.Context, launched *companion.Launched) (Result
 	s.unseen()
 	end, gaps, err := s.r.close()
 	result := Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.changes(), Processes: s.r.processes(), Hidden: int(s.supervisor.hiding.Load())}
-	if e := launched.Failed(); e != nil {
+	if e := s.launcher.Failed(); e != nil {
 		return Result{}, &CommandError{s.o.Command[0], 126, e}
 	}
 	return result, err
@@ -419,7 +436,7 @@ func (s *session) unseen() {
 
 // wait returns when there is nothing more to observe, and whether programs were
 // left behind.
-func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (left bool) {
+func (s *session) wait(ctx context.Context, ended <-chan struct{}) (left bool) {
 	var stop <-chan struct{} // listened to once the command itself has ended
 	cancelled, running := ctx.Done(), ended
 	for {
@@ -427,12 +444,12 @@ func (s *session) wait(ctx context.Context, ended, allGone <-chan struct{}) (lef
 		case <-running:
 			running, stop = nil, s.o.Stop
 			select {
-			case <-allGone:
+			case <-s.allGone:
 				return false
 			case <-time.After(300 * time.Millisecond):
 				s.notice("the command has ended, and a program that it started goes on; it is still observed (Ctrl-C ends that)")
 			}
-		case <-allGone:
+		case <-s.allGone:
 			<-ended
 			return false
 		case <-cancelled:
@@ -472,7 +489,6 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 		return stop
 	}
 	go func() {
-		defer s.witness.Dismiss()
 		for {
 			select {
 			case sig := <-s.o.Signals:

@@ -13,5 +13,6 @@
 //
 //	launcher, err := companion.Prepare(files)
 //	launcher.Install(filter)
-//	launched, err := launcher.Launch(program, arguments)
+//	listener, restrained, err := launcher.Listen()
+//	err = launcher.Launch(program, arguments)
 package companion

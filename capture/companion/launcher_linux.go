@@ -19,36 +19,11 @@ const (
 	noNewPrivileges  = 38     // PR_SET_NO_NEW_PRIVS
 )
 
-// Errors of Launch.
+// Errors of Listen.
 var (
 	ErrObserved = errors.New("this program is itself being observed, and the kernel allows one observer; run it outside")
 	ErrNoFilter = errors.New("the kernel has no seccomp user notification (Linux 5.9 or later, built with CONFIG_SECCOMP_FILTER)")
 )
-
-// Launched is a command that was started.
-type Launched struct {
-	PID      int
-	Listener int // the descriptor
-	// Restrained says that programs do not get the rights that their files give.
-	Restrained bool
-
-	process  *begun
-	becoming *becoming
-}
-
-// Failed is why the command could not be executed, nil if it could. It is to be asked
-// when the command has ended.
-func (l *Launched) Failed() error {
-	l.process.left()
-	switch errno := l.becoming.errno; errno {
-	case 0:
-		return nil
-	case syscall.ENOEXEC:
-		return errors.New("not a program for this machine (no ELF header and no #! line)")
-	default:
-		return errno
-	}
-}
 
 // Launcher is a launcher that waits to be told to go on.
 type Launcher struct {
@@ -132,28 +107,49 @@ func (l *Launcher) Install(filter []byte) {
 	l.installing = l.goOn()
 }
 
-// Launch takes the listener, and has the launcher become the command.
-func (l *Launcher) Launch(program string, args []string) (*Launched, error) {
-	err := l.installing
-	listener := -1
-	if err == nil {
+// Listen takes the listener of the filter that was installed. restrained says that
+// programs do not get the rights that their files give. If it fails the launcher has
+// ended.
+func (l *Launcher) Listen() (listener int, restrained bool, err error) {
+	if err = l.installing; err == nil {
 		listener, err = l.listener()
 	}
-	if err == nil {
-		err = l.becoming.tell(program, args, l.env)
+	if err != nil {
+		l.Cancel()
+		return -1, false, l.becoming.failure(err)
 	}
+	return listener, l.becoming.restrained, nil
+}
+
+// PID is the launcher's process id, and the command's later.
+func (l *Launcher) PID() int { return l.process.pid }
+
+// Launch has the launcher become the command. If it fails the launcher has ended.
+func (l *Launcher) Launch(program string, args []string) error {
+	err := l.becoming.tell(program, args, l.env)
 	if err == nil {
 		err = l.goOn()
 	}
 	if err != nil {
 		l.Cancel()
-		if listener >= 0 {
-			_ = syscall.Close(listener)
-		}
-		return nil, l.becoming.failure(err)
+		return l.becoming.failure(err)
 	}
 	_ = syscall.Close(l.socket)
-	return &Launched{PID: l.process.pid, Listener: listener, Restrained: l.becoming.restrained, process: l.process, becoming: l.becoming}, nil
+	return nil
+}
+
+// Failed is why the command could not be executed, nil if it could. It is to be asked
+// when the command has ended.
+func (l *Launcher) Failed() error {
+	l.process.left()
+	switch errno := l.becoming.errno; errno {
+	case 0:
+		return nil
+	case syscall.ENOEXEC:
+		return errors.New("not a program for this machine (no ELF header and no #! line)")
+	default:
+		return errno
+	}
 }
 
 // goOn has the launcher take its next step.

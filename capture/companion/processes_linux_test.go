@@ -68,7 +68,9 @@ func TestACommandThatCannotBegin(t *testing.T) {
 		l, err := newLauncher(c.files)
 		require.NoError(t, err)
 		l.Install(c.filter)
-		_, err = l.Launch(c.program, []string{c.program})
+		if _, _, err = l.Listen(); err == nil {
+			err = l.Launch(c.program, []string{c.program})
+		}
 		require.EqualError(t, err, c.want)
 	}
 }

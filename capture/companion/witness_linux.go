@@ -67,6 +67,9 @@ func (w *Witness) Got(s syscall.Signal) bool {
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
+	if w.fd < 0 {
+		return false
+	}
 	if _, err := syscall.Write(w.fd, []byte{byte(s)}); err != nil {
 		return false
 	}
@@ -84,8 +87,14 @@ func (w *Witness) Got(s syscall.Signal) bool {
 
 // Dismiss ends it.
 func (w *Witness) Dismiss() {
-	if w != nil {
+	if w == nil {
+		return
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.fd >= 0 {
 		_ = syscall.Close(w.fd)
+		w.fd = -1
 		go w.process.wait()
 	}
 }
