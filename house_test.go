@@ -27,7 +27,7 @@ import (
 var pure = []string{"bufio", "bytes", "cmp", "crypto/md5", "crypto/sha1", "crypto/sha256", "crypto/sha512", "encoding/", "errors", "fmt", "hash", "hash/", "io", "iter", "maps", "math", "math/bits", "path", "regexp", "slices", "sort", "strconv", "strings", "sync", "time", "unicode", "unicode/utf16", "unicode/utf8", "compress/", "debug/elf"}
 
 // Small libraries that compute.
-var pureLibraries = []string{"github.com/klauspost/compress/zstd", "github.com/goccy/go-yaml", "github.com/gowebpki/jcs", "github.com/agnivade/levenshtein", "golang.org/x/text/", "github.com/theory/jsonpath", "github.com/BurntSushi/toml", "gopkg.in/ini.v1"}
+var pureLibraries = []string{"github.com/klauspost/compress/zstd", "github.com/goccy/go-yaml", "github.com/gowebpki/jcs", "github.com/go-json-experiment/json", "github.com/agnivade/levenshtein", "golang.org/x/text/", "github.com/theory/jsonpath", "github.com/BurntSushi/toml", "gopkg.in/ini.v1"}
 
 func within(path string, list []string) bool {
 	for _, p := range list {

@@ -52,6 +52,16 @@ func shown(text string) string {
 	return b.String()
 }
 
+// shownLines shows a text of several lines as such: for where a line of it cannot be taken
+// for one of this program's.
+func shownLines(text string) string {
+	lines := strings.Split(text, "\n")
+	for i, l := range lines {
+		lines[i] = shown(l)
+	}
+	return strings.Join(lines, "\n")
+}
+
 // inTerms writes a duration for people: 0.4 s, 31 s, 12 min.
 func inTerms(d time.Duration) string {
 	switch {

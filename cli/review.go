@@ -156,7 +156,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		}
 	}
 	if d.Note != "" {
-		a.say("\nnote\n%s", indent("  ", shown(d.Note)))
+		a.say("\nnote\n%s", indent("  ", shownLines(d.Note)))
 	}
 	if len(d.Questions) > 0 {
 		a.say("\nopen questions")
@@ -207,7 +207,7 @@ func (a *app) printSheetContribution(x wire.ContributionShown) {
 	a.printState(x, "the sheet of "+x.Title)
 	a.say("\nfound on the contributor's machine\n  %s", s.Found)
 	if s.Note != "" {
-		a.say("\nnote\n%s", indent("  ", shown(s.Note)))
+		a.say("\nnote\n%s", indent("  ", shownLines(s.Note)))
 	}
 	if x.State == "waiting" {
 		a.say("\naccepting it would change")
@@ -218,7 +218,7 @@ func (a *app) printSheetContribution(x wire.ContributionShown) {
 	for _, k := range s.Clashes {
 		a.say("\ncannot be accepted: %s: %s", shown(k.Field), shown(k.Reason))
 	}
-	a.say("\nthe sheet\n%s", indent("  ", shown(s.Text)))
+	a.say("\nthe sheet\n%s", indent("  ", shownLines(s.Text)))
 	a.printNext(x)
 }
 
@@ -259,6 +259,8 @@ func coverage(c contribution.Covered) string {
 // change says one change in words.
 func change(c manifest.Change) string {
 	switch c.What {
+	case "joins-title":
+		return fmt.Sprintf("it joins the title %s, which the draft writes %s", shown(c.Title), shown(c.Written))
 	case "new-title":
 		return "a new title"
 	case "new-variant":

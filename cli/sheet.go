@@ -242,9 +242,9 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 		if err != nil {
 			return err
 		}
-		a.say("This will be sent (%s; --print shows it to the letter):\n\nthe sheet\n%s\n\nwhat it found here, as numbers\n  %s", bytesInTerms(int64(len(raw))), indent("  ", shown(text)), body.Found)
+		a.say("This will be sent (%s; --print shows it to the letter):\n\nthe sheet\n%s\n\nwhat it found here, as numbers\n  %s", bytesInTerms(int64(len(raw))), indent("  ", shownLines(text)), body.Found)
 		if body.Note != "" {
-			a.say("\nthe note\n%s", indent("  ", shown(body.Note)))
+			a.say("\nthe note\n%s", indent("  ", shownLines(body.Note)))
 		}
 	}
 	return a.send(ctx, c, l, raw, "sheet", name)

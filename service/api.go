@@ -2,7 +2,7 @@ package service
 
 import (
 	"encoding/base64"
-	"encoding/json"
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
@@ -14,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"endroit/core/contribution"
+	"endroit/core/jsondoc"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -131,13 +132,11 @@ func read(c *echo.Context, v any) error {
 	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
 		return problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the body has to be application/json")
 	}
-	if err := json.NewDecoder(c.Request().Body).Decode(v); err != nil {
-		if p := asProblem(err); p != nil {
-			return p
-		}
-		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the body is not the JSON that is wanted here: "+err.Error())
+	raw, err := io.ReadAll(c.Request().Body)
+	if err != nil {
+		return err
 	}
-	return nil
+	return jsondoc.Decode("the body", raw, v)
 }
 
 // authenticate checks a name and password, in the same time for unknown names.

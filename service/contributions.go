@@ -31,21 +31,11 @@ func (s *Service) submit(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var body contribution.Body
-	if err := json.Unmarshal(raw, &body); err != nil {
-		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the body is not a contribution: "+err.Error())
-	}
-	if strings.Contains(string(raw), `\u0000`) {
-		return invalid("", "a text holds a NUL character")
-	}
-	if err := body.Check(); err != nil {
-		return err
-	}
-	if err := s.fits(c, &body); err != nil {
-		return err
-	}
 	digest := sha256.Sum256(raw)
-	id, again, err := s.store.AddContribution(c.Request().Context(), person(c).ID, key, digest[:], body.Kind(), body.Title(), raw)
+	id, again, err := s.store.Submitted(c.Request().Context(), person(c).ID, key, digest[:])
+	if err == nil && !again { // what was stored once is not checked a second time
+		id, again, err = s.add(c, key, digest[:], raw)
+	}
 	if err != nil {
 		return err
 	}
@@ -57,26 +47,47 @@ func (s *Service) submit(c *echo.Context) error {
 	return c.JSON(status, wire.Submitted{Number: id, Again: again})
 }
 
-// fits reports what keeps a contribution from standing beside what is accepted.
-func (s *Service) fits(c *echo.Context, body *contribution.Body) error {
+// add checks a submission and stores it: of what was sent only what was read of it.
+func (s *Service) add(c *echo.Context, key string, digest, raw []byte) (id int64, again bool, err error) {
+	body, err := contribution.Parse(raw)
+	if err != nil {
+		return 0, false, err
+	}
+	if err := body.Check(); err != nil {
+		return 0, false, err
+	}
+	title, err := s.fits(c, body)
+	if err != nil {
+		return 0, false, err
+	}
+	doc, err := manifest.Canonical(body)
+	if err != nil {
+		return 0, false, err
+	}
+	return s.store.AddContribution(c.Request().Context(), person(c).ID, key, digest, body.Kind(), title, doc)
+}
+
+// fits reports what keeps a contribution from standing beside what is accepted, and the
+// name under which it would be published.
+func (s *Service) fits(c *echo.Context, body *contribution.Body) (title string, err error) {
 	if body.Sheet != nil {
 		all, err := s.store.Sheets(c.Request().Context())
 		if err != nil {
-			return err
+			return "", err
 		}
 		if clashes := store.ClashesWith(body.Sheet, all); len(clashes) > 0 {
-			return &store.ClashError{Clashes: clashes}
+			return "", &store.ClashError{Clashes: clashes}
 		}
-		return nil
+		return body.Title(), nil
 	}
 	others, err := s.store.TitlesNear(c.Request().Context(), body.Draft)
 	if err != nil {
-		return err
+		return "", err
 	}
 	if conflicts := manifest.Conflicts(body.Draft, others); len(conflicts) > 0 {
-		return &store.ConflictError{Conflicts: conflicts}
+		return "", &store.ConflictError{Conflicts: conflicts}
 	}
-	return nil
+	return manifest.Published(manifest.Present(others, body.Draft), body.Draft.Title), nil
 }
 
 func listed(x store.Contribution) wire.ContributionListed {
@@ -164,17 +175,12 @@ func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.Contributio
 
 // showDraft fills in what a reviewer needs of a draft.
 func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contribution.Body, out *wire.ContributionShown) error {
-	var raw struct{ Draft, Footprint json.RawMessage }
-	if err := json.Unmarshal(x.Body, &raw); err != nil {
+	var err error
+	if out.Draft, err = json.Marshal(body.Draft); err != nil {
 		return err
 	}
-	out.Draft, out.Footprint = raw.Draft, raw.Footprint
-	if len(body.Footprint.Corrections) > 0 { // else as it was sent, with what this version does not know
-		corrected, err := json.Marshal(body.Footprint)
-		if err != nil {
-			return err
-		}
-		out.Footprint = corrected
+	if out.Footprint, err = json.Marshal(body.Footprint); err != nil {
+		return err
 	}
 	out.Variant = manifest.VariantOf(body.Draft).String()
 	out.Coverage = contribution.Cover(body.Draft, body.Footprint)
@@ -186,12 +192,7 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 	if err != nil {
 		return err
 	}
-	var present *manifest.Title
-	for i := range others {
-		if others[i].ID == manifest.ID(body.Draft.Title) {
-			present = &others[i]
-		}
-	}
+	present := manifest.Present(others, body.Draft)
 	next := manifest.Title{}
 	if present != nil {
 		next = *present
@@ -201,7 +202,7 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 		if err != nil {
 			return err
 		}
-		out.Changes = manifest.Compare(present, next)
+		out.Changes = append(manifest.Joins(present, body.Draft.Title), manifest.Compare(present, next)...)
 		out.Conflicts = manifest.Conflicts(body.Draft, others)
 	}
 	for _, v := range next.Variants {

@@ -7,6 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"endroit/core/contribution"
+	"endroit/core/jsondoc"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -27,6 +28,7 @@ func asProblem(err error) *wire.Problem {
 	var (
 		p        *wire.Problem
 		bad      *contribution.Error
+		unread   *jsondoc.Error
 		decided  *store.DecidedError
 		conflict *store.ConflictError
 		clash    *store.ClashError
@@ -38,6 +40,12 @@ func asProblem(err error) *wire.Problem {
 		return p
 	case errors.As(err, &bad):
 		return invalid(bad.Field, bad.Reason)
+	case errors.As(err, &unread):
+		p := invalid(unread.Field, unread.Reason)
+		if unread.Unsound {
+			p.Status, p.Title = http.StatusBadRequest, http.StatusText(http.StatusBadRequest)
+		}
+		return p
 	case errors.As(err, &decided):
 		return problem(http.StatusConflict, wire.ProblemDecided, "this contribution "+decided.Error()[len("it "):])
 	case errors.As(err, &conflict):
@@ -88,6 +96,7 @@ func (s *Service) answerError(c *echo.Context, err error) {
 		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="endroit"`)
 	}
 	c.Response().Header().Set(echo.HeaderContentType, "application/problem+json")
+	c.Response().Header().Set("Cache-Control", "no-store")
 	if err := c.JSON(out.Status, out); err != nil {
 		s.log.Warn("answer an error", "error", err)
 	}

@@ -28,8 +28,7 @@ func (s *Service) newestManifest(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Cache-Control", "public, no-cache")
-	return s.answerRevision(c, r)
+	return s.answerRevision(c, r, "public, no-cache")
 }
 
 func (s *Service) oneRevision(c *echo.Context) error {
@@ -41,18 +40,23 @@ func (s *Service) oneRevision(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
-	return s.answerRevision(c, r)
+	return s.answerRevision(c, r, "public, max-age=31536000, immutable")
 }
 
-func (s *Service) answerRevision(c *echo.Context, r store.Revision) error {
-	header := c.Response().Header()
-	header.Set("ETag", `W/"`+r.Digest+`"`)
-	header.Set("Last-Modified", r.Published.UTC().Format(http.TimeFormat))
-	header.Set("Endroit-Revision", strconv.Itoa(r.Number))
+// answerRevision answers a revision's bytes. What a failure says is not the revision, so
+// that it has none of the headers that say what may be done with one.
+func (s *Service) answerRevision(c *echo.Context, r store.Revision, keep string) error {
+	answered := func() {
+		header := c.Response().Header()
+		header.Set("Cache-Control", keep)
+		header.Set("ETag", `W/"`+r.Digest+`"`)
+		header.Set("Last-Modified", r.Published.UTC().Format(http.TimeFormat))
+		header.Set("Endroit-Revision", strconv.Itoa(r.Number))
+	}
 	for _, tag := range strings.Split(c.Request().Header.Get("If-None-Match"), ",") {
 		tag = strings.TrimPrefix(strings.TrimSpace(tag), "W/")
 		if tag == `"`+r.Digest+`"` || tag == "*" {
+			answered()
 			return c.NoContent(http.StatusNotModified)
 		}
 	}
@@ -60,6 +64,7 @@ func (s *Service) answerRevision(c *echo.Context, r store.Revision) error {
 	if err != nil {
 		return err
 	}
+	answered()
 	return c.Blob(http.StatusOK, manifestType, body)
 }
 

@@ -570,6 +570,79 @@ func TestATitlesFormsKnowWhereItsPrefixLies(t *testing.T) {
 	}, forms)
 }
 
+// What was checked is what is shown, stored and published, under the name that it gets.
+func TestOneValueFromSubmissionToRevision(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	text := strings.Replace(string(tidewrack(t)), `its name`, `of a name with \\u0000 and \"x-quotes\"`, 1)
+	text = strings.Replace(text, `"draft": {`, `"x-mine": {"title": "Saltglass"}, "draft": {"x-title": "Saltglass", `, 1)
+	first, err := w.people["mira"].Submit(ctx, "first", []byte(text))
+	require.NoError(t, err)
+	shown, err := w.people["anselm"].Contribution(ctx, first.Number)
+	require.NoError(t, err)
+	assert.Contains(t, string(shown.Footprint), `\\u0000 and \"x-quotes\"`)
+	assert.NotContains(t, string(shown.Draft)+string(shown.Footprint), "Saltglass", "what was not read is not kept")
+	_, err = w.people["anselm"].Accept(ctx, first.Number)
+	require.NoError(t, err)
+
+	other := strings.Replace(string(tidewrack(t)), `"title": "Tidewrack"`, `"title": "TIDEWRACK"`, 1)
+	second, err := w.people["tobin"].Submit(ctx, "second", []byte(other))
+	require.NoError(t, err)
+	shown, err = w.people["anselm"].Contribution(ctx, second.Number)
+	require.NoError(t, err)
+	assert.Equal(t, "Tidewrack", shown.Title, "the name that would be published")
+	assert.Equal(t, manifest.Change{What: "joins-title", Title: "Tidewrack", Written: "TIDEWRACK"}, shown.Changes[0])
+	_, err = w.people["anselm"].Accept(ctx, second.Number)
+	require.NoError(t, err)
+	list, err := w.people["anselm"].Contributions(ctx, client.Filter{State: "accepted"})
+	require.NoError(t, err)
+	for _, x := range list.Items {
+		assert.Equal(t, "Tidewrack", x.Title)
+	}
+	now, _, err := w.as(t, "").Manifest(ctx, "", manifest.MaxBytes)
+	require.NoError(t, err)
+	m, err := manifest.Parse(now)
+	require.NoError(t, err)
+	require.Len(t, m.Titles, 1)
+	assert.Equal(t, "Tidewrack", m.Titles[0].Name)
+}
+
+// Whose answer was lost asks again, and is told that it is stored, whatever has come since.
+func TestARetryIsNotCheckedAgain(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	mine := body(t, "Tidewrack", "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/slots/slot1.sav")
+	sent, err := w.people["mira"].Submit(ctx, "lost", mine)
+	require.NoError(t, err)
+	theirs, err := w.people["tobin"].Submit(ctx, "k", body(t, "Saltglass", "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/slots/slot1.sav"))
+	require.NoError(t, err)
+	_, err = w.people["anselm"].Accept(ctx, theirs.Number)
+	require.NoError(t, err)
+	_, err = w.people["mira"].Submit(ctx, "another", mine)
+	assert.Equal(t, wire.ProblemConflict, problem(t, err).Type)
+	again, err := w.people["mira"].Submit(ctx, "lost", mine)
+	require.NoError(t, err)
+	assert.Equal(t, wire.Submitted{Number: sent.Number, Again: true}, again)
+	_, err = w.people["mira"].Submit(ctx, "lost", []byte("no JSON"))
+	assert.Equal(t, wire.ProblemKeyReused, problem(t, err).Type)
+}
+
+// A failure is not kept for a year in place of what it stands for.
+func TestAFailureIsNotKept(t *testing.T) {
+	w := start(t)
+	db, err := pgx.Connect(t.Context(), w.database)
+	require.NoError(t, err)
+	defer db.Close(context.WithoutCancel(t.Context()))
+	_, err = db.Exec(t.Context(), `ALTER TABLE title_versions RENAME TO gone`)
+	require.NoError(t, err)
+	for path, want := range map[string]int{"/api/v1/manifest/revisions/0": 500, "/api/v1/manifest": 500} {
+		status, header, _ := w.raw(t, "GET", path, "", nil)
+		assert.Equal(t, want, status)
+		for _, name := range []string{"ETag", "Last-Modified", "Endroit-Revision"} {
+			assert.Empty(t, header.Get(name), "%s of %s", name, path)
+		}
+		assert.Equal(t, "no-store", header.Get("Cache-Control"), path)
+	}
+}
+
 func TestBodiesThatDoNotHold(t *testing.T) {
 	w := start(t)
 	token, err := w.as(t, "").Login(t.Context(), "mira", password)
@@ -593,24 +666,31 @@ func TestBodiesThatDoNotHold(t *testing.T) {
 		field  string
 		says   string
 	}{
-		"no JSON":             {good, "hello", 400, "", "not a contribution"},
-		"cut":                 {good, sound[:len(sound)/2], 400, "", "not a contribution"},
+		"no JSON":             {good, "hello", 400, "", "not sound JSON"},
+		"cut":                 {good, sound[:len(sound)/2], 400, "footprint", "not sound JSON"},
 		"empty":               {good, "{}", 422, "draft", "a draft and a footprint"},
 		"no key":              {without("Idempotency-Key"), sound, 422, "Idempotency-Key", "missing"},
 		"no content type":     {without("Content-Type"), sound, 415, "", "application/json"},
-		"NUL":                 {good, strings.Replace(sound, "its name", `its\u0000name`, 1), 422, "", "NUL"},
+		"NUL":                 {good, strings.Replace(sound, "its name", `its\u0000name`, 1), 422, "footprint.files[0].reasons[0]", "NUL"},
 		"a whole home":        {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "home:*", 1), 422, "draft.locations[0].at", "reaches too far"},
 		"out of its anchor":   {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/../../x", 1), 422, "draft.locations[0].at", "leads out"},
 		"an absolute path":    {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "/etc/passwd", 1), 422, "draft.locations[0].at", "no colon"},
 		"over the limit":      {good, strings.Repeat(" ", contribution.MaxBytes) + sound, 413, "", "larger than"},
 		"a sheet and a draft": {good, ofSheet[:len(ofSheet)-1] + "," + sound[1:], 422, "sheet", "not both"},
-		"no findings":         {good, strings.Replace(ofSheet, `"found"`, `"lost"`, 1), 422, "found", "what it found"},
+		"no findings":         {good, strings.Replace(ofSheet, `"found"`, `"x-lost"`, 1), 422, "found", "what it found"},
 		"nothing found":       {good, strings.NewReplacer(`"installations": 1`, `"installations": 0`, `"titles": 2`, `"titles": 0`).Replace(ofSheet), 422, "found.installations", "needs evidence"},
 		"a bad number":        {good, strings.Replace(ofSheet, `"titles": 2`, `"titles": -2`, 1), 422, "found", "out of range"},
 		"a bad query":         {good, strings.Replace(ofSheet, "$.libraries.*", "libraries", 1), 422, "sheet.systems.linux.libraries.each", "not a JSONPath"},
 		"a sheet that climbs": {good, strings.Replace(ofSheet, "settings/libraries.qk", "../../etc/passwd", 1), 422, "sheet.systems.linux.libraries.files", "leads out"},
 		"a note with escapes": {good, strings.Replace(ofSheet, "as it is here", `as \u001b[2Jit`, 1), 422, "note", "cannot be shown"},
-		"deeper than is sane": {good, strings.Repeat("[", 100_000), 400, "", "not a contribution"},
+		"two titles":          {good, strings.Replace(sound, `"title"`, `"Title": "Saltglass", "title"`, 1), 422, "draft.Title", "no such key"},
+		"a title twice":       {good, strings.Replace(sound, `"title"`, `"title": "Saltglass", "title"`, 1), 400, "draft.title", "twice"},
+		"two drafts":          {good, strings.Replace(sound, `"draft"`, `"Draft": {}, "draft"`, 1), 422, "Draft", "no such key"},
+		"half a character":    {good, strings.Replace(sound, "its name", `its\ud800name`, 1), 400, "footprint.files[0].reasons[0]", "not sound JSON"},
+		"an endless number":   {good, strings.Replace(sound, `"footprint": {`, `"footprint": {"x-n": 1, "events": 1e131071, `, 1), 422, "footprint.events", "out of range"},
+		"another system":      {good, strings.Replace(sound, `"os": "linux"`, `"os": "windows"`, 1), 422, "draft.os", "no evidence"},
+		"another runtime":     {good, strings.Replace(sound, `"runtime": "native"`, `"runtime": "prefix"`, 1), 422, "draft.os", "no evidence"},
+		"deeper than is sane": {good, strings.Repeat("[", 100_000), 400, "", "nested deeper"},
 	} {
 		status, header, text := w.raw(t, "POST", "/api/v1/contributions", c.body, c.header)
 		assert.Equal(t, c.status, status, "%s: %s", name, text)

@@ -3,6 +3,7 @@ package service
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
@@ -37,12 +38,12 @@ func (s *Service) visible(c *echo.Context) (store.Contribution, error) {
 
 // corrected is what was submitted, with what people said of its files applied.
 func (s *Service) corrected(c *echo.Context, x store.Contribution) (*contribution.Body, error) {
-	var body contribution.Body
-	if err := json.Unmarshal(x.Body, &body); err != nil {
-		return nil, err
+	body, err := contribution.Parse(x.Body)
+	if err != nil {
+		return nil, fmt.Errorf("contribution %d as it is stored: %v", x.ID, err) // not the caller's mistake
 	}
 	if body.Footprint == nil {
-		return &body, nil
+		return body, nil
 	}
 	for i := range body.Footprint.Corrections {
 		body.Footprint.Corrections[i].By = x.By
@@ -51,7 +52,7 @@ func (s *Service) corrected(c *echo.Context, x store.Contribution) (*contributio
 	if err != nil {
 		return nil, err
 	}
-	return &body, body.Footprint.Correct(said)
+	return body, body.Footprint.Correct(said)
 }
 
 // bench is a contribution's footprint as the workbench shows it.

@@ -14,6 +14,7 @@ import (
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
+	"endroit/core/jsondoc"
 	"endroit/core/place"
 	"endroit/core/sheet"
 )
@@ -35,6 +36,13 @@ type Body struct {
 	Sheet *sheet.Sheet `json:"sheet,omitempty"`
 	Found *Findings    `json:"found,omitempty"`
 	Note  string       `json:"note,omitempty"` // of a sheet's; a draft has its own
+}
+
+// Parse reads a body as it is sent, strictly: see jsondoc.Decode. It does not check it.
+// The error is a *jsondoc.Error.
+func Parse(data []byte) (*Body, error) {
+	b := &Body{}
+	return b, jsondoc.Decode("contribution", data, b)
 }
 
 // The kinds of contributions.
@@ -115,7 +123,12 @@ func (b *Body) Encode() ([]byte, error) {
 // Error is what is wrong with a contribution, with the field in question.
 type Error struct{ Field, Reason string }
 
-func (e *Error) Error() string { return e.Field + ": " + e.Reason }
+func (e *Error) Error() string {
+	if e.Field == "" {
+		return e.Reason
+	}
+	return e.Field + ": " + e.Reason
+}
 
 // Check reports, as an *Error, what is wrong: a draft that does not hold, a
 // footprint that is not what Share makes, a location for which the footprint
@@ -135,6 +148,9 @@ func (b *Body) Check() error {
 	}
 	if err := checkFootprint(b.Footprint); err != nil {
 		return err
+	}
+	if b.Footprint.OS != b.Draft.OS || b.Footprint.Runtime != b.Draft.Runtime {
+		return &Error{"draft.os", fmt.Sprintf("the draft is for %s, %s, and the footprint of a run on %s, %s: it is no evidence for the other", b.Draft.OS, b.Draft.Runtime, b.Footprint.OS, b.Footprint.Runtime)}
 	}
 	for i, c := range Cover(b.Draft, b.Footprint) {
 		if len(c.Files) == 0 {

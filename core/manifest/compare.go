@@ -7,7 +7,7 @@ import (
 
 // Change is one thing that differs between two states of a title.
 type Change struct {
-	What     string            `json:"what"` // new-title, new-variant, new-location, more-evidence, new-notes
+	What     string            `json:"what"` // joins-title, new-title, new-variant, new-location, more-evidence, new-notes
 	Variant  string            `json:"variant,omitempty"`
 	At       string            `json:"at,omitempty"`
 	Holds    string            `json:"holds,omitempty"`
@@ -15,6 +15,25 @@ type Change struct {
 	After    standing.Standing `json:"after,omitempty"`
 	Evidence int               `json:"evidence,omitempty"` // how many pieces there are afterwards
 	Notes    string            `json:"notes,omitempty"`    // what new notes tell, in one line
+	Title    string            `json:"title,omitempty"`    // the name that a title has and keeps
+	Written  string            `json:"written,omitempty"`  // how the draft writes it
+}
+
+// Published is the name under which a draft's locations are published: a title keeps the
+// one that it has, however a draft writes it. present is nil for a new title.
+func Published(present *Title, written string) string {
+	if present != nil {
+		return present.Name
+	}
+	return written
+}
+
+// Joins tells, before all other changes, that a draft goes to a title of another spelling.
+func Joins(present *Title, written string) []Change {
+	if name := Published(present, written); name != written {
+		return []Change{{What: "joins-title", Title: name, Written: written}}
+	}
+	return nil
 }
 
 // Compare lists what the next state of a title adds to the present one, which

@@ -213,6 +213,17 @@ func Apply(title *Title, a Accepted) (Title, error) {
 	return next, nil
 }
 
+// Present is the title among these that a draft speaks of; nil if it is none of them.
+func Present(titles []Title, d *draft.Draft) *Title {
+	id := ID(d.Title)
+	for i := range titles {
+		if titles[i].ID == id {
+			return &titles[i]
+		}
+	}
+	return nil
+}
+
 // VariantOf is the variant that a draft speaks of, without locations.
 func VariantOf(d *draft.Draft) Variant {
 	v := Variant{Launcher: d.Launcher, OS: d.OS, Runtime: d.Runtime, Locations: []Location{}}

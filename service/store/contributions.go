@@ -3,7 +3,6 @@ package store
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"time"
@@ -22,7 +21,7 @@ type Contribution struct {
 	Kind      string // draft or sheet
 	By        string
 	Title     string // or the launcher's name
-	Body      []byte // JSON, as sent; nil in lists
+	Body      []byte // canonical JSON; nil in lists
 	State     string // waiting, accepted, returned
 	Submitted time.Time
 	DecidedBy string
@@ -65,12 +64,20 @@ func (s *Store) AddContribution(ctx context.Context, person int64, key string, d
 	if !errors.Is(err, pgx.ErrNoRows) {
 		return id, false, err
 	}
+	return s.Submitted(ctx, person, key, digest)
+}
+
+// Submitted finds what somebody has sent under a key; again is false if it is nothing.
+func (s *Store) Submitted(ctx context.Context, person int64, key string, digest []byte) (id int64, again bool, err error) {
 	var old []byte
 	err = s.Pool.QueryRow(ctx, `SELECT id, body_digest FROM contributions WHERE person_id = $1 AND idempotency_key = $2`, person, key).Scan(&id, &old)
-	if err == nil && !bytes.Equal(old, digest) {
+	switch {
+	case errors.Is(err, pgx.ErrNoRows):
+		return 0, false, nil
+	case err == nil && !bytes.Equal(old, digest):
 		return 0, false, ErrKeyReused
 	}
-	return id, true, err
+	return id, err == nil, err
 }
 
 const contributionColumns = `c.id, c.kind, p.name AS by, c.title, c.state, c.submitted, coalesce(d.name, '') AS decidedby, c.decided, c.because, c.revision`
@@ -94,7 +101,7 @@ func (s *Store) Contributions(ctx context.Context, state string, person, after i
 
 // Contribution returns one whole; ErrNotFound if there is none.
 func (s *Store) Contribution(ctx context.Context, id int64) (Contribution, error) {
-	rows, err := s.Pool.Query(ctx, `SELECT `+contributionColumns+`, convert_to(c.body::text, 'UTF8') AS body`+contributionTables+`WHERE c.id = $1`, id)
+	rows, err := s.Pool.Query(ctx, `SELECT `+contributionColumns+`, c.body`+contributionTables+`WHERE c.id = $1`, id)
 	if err != nil {
 		return Contribution{}, err
 	}
@@ -108,7 +115,7 @@ func (s *Store) decide(ctx context.Context, id int64, reviewer Person, do func(t
 		var author int64
 		var state, by, decidedBy string
 		var body []byte
-		err := tx.QueryRow(ctx, `SELECT c.person_id, p.name, c.state, coalesce(d.name, ''), convert_to(c.body::text, 'UTF8')`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`, id).
+		err := tx.QueryRow(ctx, `SELECT c.person_id, p.name, c.state, coalesce(d.name, ''), c.body`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`, id).
 			Scan(&author, &by, &state, &decidedBy, &body)
 		switch {
 		case err != nil:
@@ -134,9 +141,9 @@ func (s *Store) Return(ctx context.Context, id int64, reviewer Person, because s
 // same transaction. It returns the revision's number.
 func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) (revision int, err error) {
 	err = s.decide(ctx, id, reviewer, func(tx pgx.Tx, by string, raw []byte) error {
-		var body contribution.Body
-		if err := json.Unmarshal(raw, &body); err != nil {
-			return fmt.Errorf("contribution %d: %w", id, err)
+		body, err := contribution.Parse(raw)
+		if err != nil {
+			return err
 		}
 		if err := body.Check(); err != nil { // the rules may have become stricter since
 			return err
@@ -147,14 +154,14 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) (revision
 		}
 		now := time.Now().UTC().Truncate(time.Second)
 		evidence := standing.Evidence{Contribution: int(id), By: by, ReviewedBy: reviewer.Name, Accepted: now}
-		next, err := accepted(ctx, tx, &body, evidence)
+		next, err := accepted(ctx, tx, body, evidence)
 		if err != nil {
 			return err
 		}
 		if revision, err = publish(ctx, tx, next, now); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `UPDATE contributions SET state = 'accepted', decided_by = $2, decided = $3, revision = $4 WHERE id = $1`, id, reviewer.ID, now, revision)
+		_, err = tx.Exec(ctx, `UPDATE contributions SET state = 'accepted', decided_by = $2, decided = $3, revision = $4, title = $5 WHERE id = $1`, id, reviewer.ID, now, revision, next.name)
 		return err
 	})
 	return revision, err
@@ -184,13 +191,7 @@ func accepted(ctx context.Context, tx pgx.Tx, body *contribution.Body, evidence 
 	if body.Draft.Edition != nil {
 		evidence.Version = body.Draft.Edition.Version
 	}
-	var present *manifest.Title
-	for i := range others {
-		if others[i].ID == manifest.ID(body.Draft.Title) {
-			present = &others[i]
-		}
-	}
-	next, err := manifest.Apply(present, manifest.Accepted{Draft: body.Draft, Evidence: evidence})
+	next, err := manifest.Apply(manifest.Present(others, body.Draft), manifest.Accepted{Draft: body.Draft, Evidence: evidence})
 	if err != nil {
 		return version{}, err
 	}

@@ -1,0 +1,94 @@
+package jsondoc_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/jsondoc"
+)
+
+type inner struct {
+	Title string        `json:"title"`
+	Size  int64         `json:"size,omitempty"`
+	Took  time.Duration `json:"took,omitempty"`
+	Data  []byte        `json:"data,omitempty"`
+}
+
+type doc struct {
+	Draft *inner             `json:"draft,omitempty"`
+	List  []inner            `json:"list,omitempty"`
+	Share float64            `json:"share,omitempty"`
+	Kinds map[string]float64 `json:"kinds,omitempty"`
+	Note  string             `json:"note,omitempty"`
+}
+
+func TestWhatIsRead(t *testing.T) {
+	var d doc
+	require.NoError(t, jsondoc.Decode("contribution", []byte(` {"draft":{"title":"A \\u0000 \ud83d\ude00 é","size":9007199254740991,"took":1500,"data":"AAE="},
+		"x-own":{"a":1,"b":[1e9,{"Draft":2}]},"list":[{"title":"b","x-mine":null}],"share":0.25,"kinds":{"X-odd":1,"save":2},"note":""} `), &d))
+	assert.Equal(t, doc{Draft: &inner{"A \\u0000 😀 é", 1<<53 - 1, 1500, []byte{0, 1}}, List: []inner{{Title: "b"}}, Share: 0.25, Kinds: map[string]float64{"X-odd": 1, "save": 2}}, d)
+}
+
+// What two readers could take for two things is refused.
+func TestWhatIsRefused(t *testing.T) {
+	for text, want := range map[string]string{
+		`{"draft":{"title":"a","Title":"b"}}`:                 "draft.Title: there is no such key",
+		`{"Draft":{"title":"a"}}`:                             "Draft: there is no such key",
+		`{"draft":{"title":"a"},"draft":{"title":"b"}}`:       "draft: the key stands there twice",
+		`{"draft":{"title":"a","title":"a"}}`:                 "draft.title: the key stands there twice",
+		`{"draft":{"title":"a","tit\u006ce":"b"}}`:            "draft.title: the key stands there twice",
+		`{"list":[{"title":"a"},{"titel":"b"}]}`:              "list[1].titel: there is no such key",
+		`{"x-own":{"a":1,"a":2}}`:                             "the key stands there twice",
+		"{\"note\":\"\xff\"}":                                 "not sound JSON",
+		"{\"x-\xff\":1}":                                      "not sound JSON",
+		`{"note":"\ud800"}`:                                   "not sound JSON",
+		`{"note":"\udc00\ud800"}`:                             "not sound JSON",
+		`{"note":"a\u0000b"}`:                                 "note: a text holds a NUL",
+		`{"kinds":{"a\u0000":1}}`:                             "a text holds a NUL",
+		`{"share":1e131071}`:                                  "share: the number is out of range",
+		`{"share":-1e400}`:                                    "share: the number is out of range",
+		`{"share":0.` + strings.Repeat("1", 100) + `}`:        "share: the number is out of range",
+		`{"draft":{"title":"a","size":9007199254740993}}`:     "size",
+		`{"draft":{"title":"a","size":92233720368547758070}}`: "draft.size: the number is out of range",
+		`{"draft":{"title":"a","size":1.5}}`:                  "draft.size: its value cannot be taken",
+		`{"draft":{"title":7}}`:                               "draft.title: its value is of another kind",
+		`{"draft":{"title":"a","data":"*"}}`:                  "draft.data: its value cannot be taken",
+		`{} {}`:                                               "something follows",
+		`{}x`:                                                 "not sound JSON",
+		``:                                                    "it is empty",
+		`{"note":"a"`:                                         "not sound JSON",
+		`[]`:                                                  "its value is of another kind",
+		"\xef\xbb\xbf{}":                                      "not sound JSON",
+		strings.Repeat(`{"draft":`, 33) + `1` + strings.Repeat(`}`, 33): "nested deeper than 32 levels",
+		strings.Repeat(`[`, 1<<20):                                      "nested deeper than 32 levels",
+	} {
+		var d doc
+		err := jsondoc.Decode("contribution", []byte(text), &d)
+		var e *jsondoc.Error
+		if assert.ErrorAs(t, err, &e, "%.80q", text) {
+			assert.Contains(t, err.Error(), want, "%.80q", text)
+			assert.Less(t, len(err.Error()), 300)
+		}
+	}
+}
+
+// What is read is what any other reader reads of it.
+func FuzzDecode(f *testing.F) {
+	for _, text := range []string{`{"draft":{"title":"a"},"x-b":[1]}`, `{"note":"\ud83d\ude00","share":1.5e3}`, `{"draft":{"title":"a","Title":"b"}}`, `{"kinds":{"a":1,"b":2}}`} {
+		f.Add([]byte(text))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var strict, loose doc
+		if jsondoc.Decode("x", data, &strict) != nil || bytes.Contains(data, []byte("x-")) {
+			return // what is somebody's own is left out, from maps too
+		}
+		require.NoError(t, json.Unmarshal(data, &loose))
+		assert.Equal(t, loose, strict)
+	})
+}
