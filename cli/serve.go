@@ -29,6 +29,7 @@ func (a *app) serve() *cli.Command {
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.StringFlag{Name: "address", Value: "127.0.0.1:8417", Usage: "the `HOST:PORT` to answer on"},
+			&cli.StringFlag{Name: "operations", Value: "127.0.0.1:8418", Usage: "answer /healthz, /readyz and /metrics on this `HOST:PORT`, which strangers should not reach; none turns that off"},
 			&cli.BoolFlag{Name: "https", Usage: "people reach it over HTTPS (through a proxy): cookies are marked for that"},
 			&cli.StringSliceFlag{Name: "proxy", Usage: "a load balancer in front has addresses in `CIDR`,...: its X-Forwarded-For is believed"},
 		},
@@ -43,14 +44,18 @@ func (a *app) serve() *cli.Command {
 				}
 				proxies = append(proxies, p)
 			}
-			l, err := net.Listen("tcp", c.String("address"))
-			if errors.Is(err, syscall.EADDRINUSE) {
-				return fail(exitFailed, "%s is in use by another program; end that one, or choose another with --address", c.String("address"))
-			}
+			l, err := listenOn(c, "address")
 			if err != nil {
-				return fail(exitFailed, "listen: %w", err)
+				return err
 			}
 			defer l.Close()
+			var operations net.Listener
+			if c.String("operations") != "none" {
+				if operations, err = listenOn(c, "operations"); err != nil {
+					return err
+				}
+				defer operations.Close()
+			}
 			log := newLog(c)
 			s, err := service.New(ctx, service.Config{Database: c.String("database"), Log: log, SecureCookies: c.Bool("https"), Proxies: proxies, Version: Version})
 			if err != nil {
@@ -58,13 +63,34 @@ func (a *app) serve() *cli.Command {
 			}
 			defer s.Close()
 			log.Info("serving", "address", "http://"+l.Addr().String(), "version", Version)
+			if operations != nil {
+				log.Info("operations", "address", "http://"+operations.Addr().String())
+				go func() {
+					if err := s.ServeOperations(ctx, operations); err != nil {
+						log.Error("operations", "error", err)
+					}
+				}()
+			}
 			if err := s.Serve(ctx, l); err != nil {
+				log.Error("ended", "error", err)
 				return err
 			}
 			log.Info("ended")
 			return nil
 		},
 	}, program, "endroit serve --database postgres://endroit@127.0.0.1:5432/endroit")
+}
+
+// listenOn takes the address that a flag names.
+func listenOn(c *cli.Command, flag string) (net.Listener, error) {
+	l, err := net.Listen("tcp", c.String(flag))
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return nil, fail(exitFailed, "%s is in use by another program; end that one, or choose another with --%s", c.String(flag), flag)
+	}
+	if err != nil {
+		return nil, fail(exitFailed, "listen: %w", err)
+	}
+	return l, nil
 }
 
 // newLog writes for people on a terminal and JSON lines otherwise.

@@ -40,8 +40,12 @@ func New(base, token string) (*Client, error) {
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
 		return nil, fmt.Errorf("the service's address %q is not like http://127.0.0.1:8417", base)
 	}
-	return &Client{base: strings.TrimSuffix(base, "/"), token: token, http: &http.Client{Timeout: 2 * time.Minute}, Tries: 4, Pause: 250 * time.Millisecond}, nil
+	return &Client{base: strings.TrimSuffix(base, "/"), token: token, http: &http.Client{Timeout: 2 * time.Minute, CheckRedirect: stay}, Tries: 4, Pause: 250 * time.Millisecond}, nil
 }
+
+// stay follows no redirect: the token is for the service at this address and port, and
+// for nobody whom an answer names.
+func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 
 // maxAnswer bounds what is read of an answer that is no manifest.
 const maxAnswer = 16 << 20
@@ -66,6 +70,9 @@ func (c *Client) do(ctx context.Context, q request) (*http.Response, []byte, err
 		case err != nil && !retry:
 			return nil, nil, fmt.Errorf("%w at %s: %w; is it running (endroit serve), and is the address right (endroit login --service)?", ErrUnreachable, c.base, err)
 		case err == nil && !(retry && (response.StatusCode == http.StatusBadGateway || response.StatusCode == http.StatusServiceUnavailable || response.StatusCode == http.StatusGatewayTimeout)):
+			if to := response.Header.Get("Location"); to != "" && response.StatusCode >= 300 && response.StatusCode < 400 {
+				return nil, nil, fmt.Errorf("%s sends its callers on to %s; if that is Endroit's too, sign in there (endroit login --service)", c.base, clipped(to))
+			}
 			if response.StatusCode >= 400 {
 				return response, nil, problemOf(response, body)
 			}
@@ -112,6 +119,14 @@ func (c *Client) once(ctx context.Context, q request) (*http.Response, []byte, e
 		err = fmt.Errorf("the answer is larger than %d bytes", limit)
 	}
 	return response, body, err
+}
+
+// clipped is an address to be shown, which a stranger chose.
+func clipped(to string) string {
+	if u, err := url.Parse(to); err == nil && u.Host != "" && len(u.Host) < 300 {
+		return strconv.QuoteToASCII(u.Scheme + "://" + u.Host)
+	}
+	return "another address"
 }
 
 func problemOf(response *http.Response, body []byte) error {

@@ -107,6 +107,24 @@ func TestProblemsKeepTheirKind(t *testing.T) {
 	assert.Len(t, p.Conflicts, 1)
 }
 
+// Where an answer leads is not where the token goes.
+func TestATokenStaysWithItsService(t *testing.T) {
+	got := make(chan string, 10)
+	other := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got <- r.Header.Get("Authorization") }))
+	defer other.Close()
+	for _, status := range []int{301, 302, 303, 307, 308} {
+		first := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			http.Redirect(w, r, other.URL+r.URL.Path, status)
+		}))
+		c, err := New(first.URL, "endroit_secret")
+		require.NoError(t, err)
+		_, err = c.Contributions(t.Context(), Filter{})
+		require.ErrorContains(t, err, "sends its callers on to \""+other.URL+"\"")
+		first.Close()
+	}
+	assert.Empty(t, got)
+}
+
 func TestAddresses(t *testing.T) {
 	for _, bad := range []string{"", "nonsense", "ftp://x", "http://", "127.0.0.1:8417"} {
 		_, err := New(bad, "")

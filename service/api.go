@@ -2,8 +2,11 @@ package service
 
 import (
 	"encoding/base64"
+	"errors"
 	"io"
+	"math"
 	"net/http"
+	"os"
 	"strconv"
 	"strings"
 	"time"
@@ -11,7 +14,6 @@ import (
 	_ "embed"
 
 	"github.com/labstack/echo/v5"
-	"github.com/labstack/echo/v5/middleware"
 
 	"endroit/core/contribution"
 	"endroit/core/jsondoc"
@@ -29,30 +31,21 @@ const bodyLimit = contribution.MaxBytes
 const tokenLife = 90 * 24 * time.Hour
 
 func (s *Service) api(g *echo.Group) {
-	// Ten tries at once, then one in two seconds, for each address.
-	slow := middleware.RateLimiterWithConfig(middleware.RateLimiterConfig{
-		Store:               middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{Rate: 0.5, Burst: 10, ExpiresIn: 10 * time.Minute}),
-		IdentifierExtractor: func(c *echo.Context) (string, error) { return c.RealIP(), nil },
-		DenyHandler: func(c *echo.Context, _ string, _ error) error {
-			c.Response().Header().Set("Retry-After", "2")
-			return problem(http.StatusTooManyRequests, wire.ProblemTooMany, "too many tries to sign in; wait a few seconds")
-		},
-	})
-	g.POST("/session", s.signIn, slow)
+	g.POST("/session", s.signIn)
 	g.GET("/session", s.whoAmI)
 	g.DELETE("/session", s.signOut)
-	g.POST("/tokens", s.makeToken, slow)
+	g.POST("/tokens", s.makeToken)
 	g.DELETE("/tokens/current", s.removeToken, s.known)
 
-	g.GET("/titles", s.searchTitles)
-	g.GET("/titles/:id", s.showTitle)
-	g.GET("/launchers", s.listLaunchers)
-	g.GET("/launchers/:id", s.showLauncher)
-	g.GET("/manifest", s.newestManifest)
-	g.GET("/manifest/revisions", s.listRevisions)
-	g.GET("/manifest/revisions/:number", s.oneRevision)
+	g.GET("/titles", s.searchTitles, public)
+	g.GET("/titles/:id", s.showTitle, public)
+	g.GET("/launchers", s.listLaunchers, public)
+	g.GET("/launchers/:id", s.showLauncher, public)
+	g.GET("/manifest", s.newestManifest, public)
+	g.GET("/manifest/revisions", s.listRevisions, public)
+	g.GET("/manifest/revisions/:number", s.oneRevision, public)
 
-	g.POST("/contributions", s.submit, s.known)
+	g.POST("/contributions", s.submit, s.known, s.limited(submissions))
 	g.GET("/contributions", s.listContributions, s.known)
 	g.GET("/contributions/:number", s.showContribution, s.known)
 	g.POST("/contributions/:number/accept", s.accept, s.known, s.reviewer)
@@ -60,10 +53,10 @@ func (s *Service) api(g *echo.Group) {
 
 	g.GET("/contributions/:number/workbench", s.showBench, s.known)
 	g.GET("/contributions/:number/workbench/files/:file", s.showBenchFile, s.known)
-	g.POST("/contributions/:number/workbench/feedback", s.tryDraft, s.known)
-	g.POST("/contributions/:number/workbench/corrections", s.addCorrection, s.known)
+	g.POST("/contributions/:number/workbench/feedback", s.tryDraft, s.known, s.limited(feedback))
+	g.POST("/contributions/:number/workbench/corrections", s.addCorrection, s.known, s.limited(corrections))
 
-	g.GET("/openapi.yaml", func(c *echo.Context) error { return c.Blob(http.StatusOK, "application/yaml", openAPI) })
+	g.GET("/openapi.yaml", func(c *echo.Context) error { return c.Blob(http.StatusOK, "application/yaml", openAPI) }, public)
 }
 
 const personKey = "person"
@@ -132,19 +125,45 @@ func read(c *echo.Context, v any) error {
 	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
 		return problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the body has to be application/json")
 	}
-	raw, err := io.ReadAll(c.Request().Body)
+	raw, err := bodyOf(c)
 	if err != nil {
 		return err
 	}
 	return jsondoc.Decode("the body", raw, v)
 }
 
+// bodyOf reads a body whole.
+func bodyOf(c *echo.Context) ([]byte, error) {
+	raw, err := io.ReadAll(c.Request().Body)
+	switch {
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return nil, problem(http.StatusRequestTimeout, wire.ProblemAny, "the body did not come in time")
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return nil, problem(http.StatusBadRequest, wire.ProblemInvalid, "the body ended before all of it had come")
+	}
+	return raw, err
+}
+
 // authenticate checks a name and password, in the same time for unknown names.
 func (s *Service) authenticate(c *echo.Context) (store.Person, error) {
 	var in wire.Credentials
+	if err := s.take(c, signInsOfNetwork, network(c.RealIP())); err != nil {
+		return store.Person{}, err
+	}
 	if err := read(c, &in); err != nil {
 		return store.Person{}, err
 	}
+	if len(in.Name) > 100 || len(in.Password) > 4*maxPassword {
+		return store.Person{}, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the name or the password is wrong")
+	}
+	if err := s.take(c, signInsOfName, in.Name); err != nil {
+		return store.Person{}, err
+	}
+	done, err := s.hashing(c.Request().Context())
+	if err != nil {
+		return store.Person{}, err
+	}
+	defer done()
 	p, err := s.store.PersonByName(c.Request().Context(), in.Name)
 	hash := p.PasswordHash
 	if err == store.ErrNotFound {
@@ -225,7 +244,7 @@ func page(c *echo.Context) (cursor int64, limit int, err error) {
 	}
 	if text := c.QueryParam("cursor"); text != "" {
 		raw, e := base64.RawURLEncoding.DecodeString(text)
-		if cursor, err = strconv.ParseInt(string(raw), 10, 64); err != nil || e != nil || cursor < 0 {
+		if cursor, err = strconv.ParseInt(string(raw), 10, 64); err != nil || e != nil || cursor < 0 || cursor > math.MaxInt32 {
 			return 0, 0, invalid("cursor", "it is not one that this service gave out")
 		}
 	}

@@ -3,7 +3,6 @@ package service
 import (
 	"crypto/sha256"
 	"encoding/json"
-	"io"
 	"net/http"
 	"strconv"
 	"strings"
@@ -21,13 +20,13 @@ import (
 
 func (s *Service) submit(c *echo.Context) error {
 	key := c.Request().Header.Get("Idempotency-Key")
-	if key == "" || len(key) > 200 {
-		return invalid("Idempotency-Key", "the header is missing or longer than 200 bytes; send one value for one submission, so that it is stored once")
+	if key == "" || len(key) > 200 || strings.ContainsFunc(key, func(r rune) bool { return r < ' ' || r > '~' }) {
+		return invalid("Idempotency-Key", "the header is missing, longer than 200 bytes or not printable ASCII; send one value for one submission, so that it is stored once")
 	}
 	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
 		return problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the body has to be application/json")
 	}
-	raw, err := io.ReadAll(c.Request().Body)
+	raw, err := bodyOf(c)
 	if err != nil {
 		return err
 	}

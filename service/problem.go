@@ -1,9 +1,12 @@
 package service
 
 import (
+	"context"
 	"errors"
 	"net/http"
+	"strings"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/labstack/echo/v5"
 
 	"endroit/core/contribution"
@@ -34,6 +37,7 @@ func asProblem(err error) *wire.Problem {
 		clash    *store.ClashError
 		status   echo.HTTPStatusCoder
 		tooLong  *http.MaxBytesError
+		data     *pgconn.PgError
 	)
 	switch {
 	case errors.As(err, &p):
@@ -66,6 +70,10 @@ func asProblem(err error) *wire.Problem {
 		return problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such thing here")
 	case errors.As(err, &tooLong), errors.Is(err, echo.ErrStatusRequestEntityTooLarge):
 		return problem(http.StatusRequestEntityTooLarge, wire.ProblemTooLarge, "the body is larger than is taken; see the limit in docs/api.md")
+	case errors.Is(err, context.DeadlineExceeded):
+		return problem(http.StatusServiceUnavailable, wire.ProblemAny, "the answer took too long to work out; ask for less, or try again later")
+	case errors.As(err, &data) && strings.HasPrefix(data.Code, "22"): // data exception
+		return problem(http.StatusBadRequest, wire.ProblemInvalid, "a value cannot be stored or is out of range")
 	case errors.As(err, &status) && status.StatusCode() < 500 && status.StatusCode() >= 400:
 		return problem(status.StatusCode(), wire.ProblemAny, plainDetail(err))
 	}

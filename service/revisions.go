@@ -2,6 +2,7 @@ package service
 
 import (
 	"fmt"
+	"math"
 	"net/http"
 	"strconv"
 	"strings"
@@ -33,7 +34,7 @@ func (s *Service) newestManifest(c *echo.Context) error {
 
 func (s *Service) oneRevision(c *echo.Context) error {
 	number, err := strconv.Atoi(c.Param("number"))
-	if err != nil || number < 0 {
+	if err != nil || number < 0 || number > math.MaxInt32 {
 		return problem(http.StatusNotFound, wire.ProblemNotFound, "a revision has a number")
 	}
 	r, err := s.store.Revision(c.Request().Context(), number)

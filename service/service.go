@@ -7,16 +7,19 @@ package service
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"github.com/VictoriaMetrics/metrics"
 	"github.com/alexedwards/scs/pgxstore"
@@ -51,6 +54,8 @@ type Service struct {
 	metrics  *metrics.Set
 	router   *echo.Echo
 	handler  http.Handler
+	hashes   chan struct{} // holds a token for each password that is being hashed
+	tidying  chan struct{} // closed at the end
 	closing  sync.Once
 
 	mu   sync.Mutex // guards body
@@ -67,7 +72,7 @@ func New(ctx context.Context, c Config) (*Service, error) {
 		return nil, err
 	}
 	_ = nobodysHash() // now, so that no sign-in takes longer for it
-	s := &Service{config: c, log: c.Log, store: db, metrics: metrics.NewSet()}
+	s := &Service{config: c, log: c.Log, store: db, metrics: metrics.NewSet(), hashes: make(chan struct{}, hashers), tidying: make(chan struct{})}
 	s.cleanup = pgxstore.New(db.Pool)
 	s.sessions = scs.New()
 	s.sessions.Store = s.cleanup
@@ -83,12 +88,32 @@ func New(ctx context.Context, c Config) (*Service, error) {
 		http.Error(w, "the session could not be read or kept", http.StatusInternalServerError)
 	}
 	s.handler = s.build()
+	go s.tidy()
 	return s, nil
+}
+
+// tidyEvery is how often what holds no longer is forgotten.
+const tidyEvery = 10 * time.Minute
+
+func (s *Service) tidy() {
+	tick := time.NewTicker(tidyEvery)
+	defer tick.Stop()
+	for {
+		if err := s.store.Tidy(context.Background()); err != nil {
+			s.log.Warn("tidy the database", "error", err)
+		}
+		select {
+		case <-tick.C:
+		case <-s.tidying:
+			return
+		}
+	}
 }
 
 // Close ends the connections to the database. It may be called again.
 func (s *Service) Close() {
 	s.closing.Do(func() {
+		close(s.tidying)
 		s.cleanup.StopCleanup()
 		s.store.Close()
 	})
@@ -115,8 +140,15 @@ const drainFor = 10 * time.Second
 
 // Serve answers on the listener until ctx ends, and then finishes what is under
 // way.
-func (s *Service) Serve(ctx context.Context, l net.Listener) error {
-	server := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, WriteTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+func (s *Service) Serve(ctx context.Context, l net.Listener) error { return serve(ctx, l, s) }
+
+// ServeOperations answers Operations on a listener until ctx ends.
+func (s *Service) ServeOperations(ctx context.Context, l net.Listener) error {
+	return serve(ctx, l, s.Operations())
+}
+
+func serve(ctx context.Context, l net.Listener, h http.Handler) error {
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, WriteTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	select {
@@ -146,14 +178,11 @@ func (s *Service) build() http.Handler {
 		}
 		e.IPExtractor = echo.ExtractIPFromXFFHeader(trust...)
 	}
-	e.Pre(middleware.RequestID())
+	e.Pre(named, sound)
 	e.Use(s.observe, middleware.Recover())
 	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin", ContentSecurityPolicy: console.Security}))
-	e.Use(middleware.BodyLimit(bodyLimit), middleware.Gzip())
+	e.Use(middleware.BodyLimit(bodyLimit), middleware.Gzip(), private)
 
-	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
-	e.GET("/readyz", s.ready)
-	e.GET("/metrics", s.showMetrics)
 	s.api(e.Group("/api/v1"))
 	s.console(e)
 	s.router = e
@@ -168,12 +197,80 @@ func (s *Service) build() http.Handler {
 	}))
 	withSession := s.sessions.LoadAndSave(e)
 	return guard.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodHead { // the server leaves the body out
+			r = r.Clone(r.Context())
+			r.Method = http.MethodGet
+		}
 		if strings.HasPrefix(r.URL.Path, "/api/v1/") && !strings.HasPrefix(r.URL.Path, "/api/v1/manifest") {
 			withSession.ServeHTTP(w, r)
 			return
 		}
 		e.ServeHTTP(w, r)
 	}))
+}
+
+// Operations answers what those who run the service ask: /healthz, /readyz and /metrics.
+// It is for an address that strangers do not reach.
+func (s *Service) Operations() http.Handler {
+	e := echo.New()
+	e.Logger = s.log
+	e.HTTPErrorHandler = s.answerError
+	e.Pre(named)
+	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
+	e.GET("/readyz", s.ready)
+	e.GET("/metrics", s.showMetrics)
+	return e
+}
+
+// named gives each request an id of our own: a caller's could be anything.
+func named(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		c.Response().Header().Set(echo.HeaderXRequestID, rand.Text())
+		return next(c)
+	}
+}
+
+// sound refuses addresses that no name here could be in.
+func sound(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		u := c.Request().URL
+		texts := []string{u.Path}
+		query, err := url.ParseQuery(u.RawQuery)
+		for name, values := range query {
+			texts = append(append(texts, name), values...)
+		}
+		for _, text := range texts {
+			if err != nil || !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
+				return problem(http.StatusBadRequest, wire.ProblemInvalid, "the address is not sound: it has to be whole UTF-8 without NUL, escaped as in a URL")
+			}
+		}
+		return next(c)
+	}
+}
+
+// answerWithin is how long an answer may take to be worked out.
+const answerWithin = 30 * time.Second
+
+// private bounds the time of an answer, and keeps the API's out of caches: calls that are
+// everybody's say otherwise.
+func private(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		ctx, cancel := context.WithTimeout(c.Request().Context(), answerWithin)
+		defer cancel()
+		c.SetRequest(c.Request().WithContext(ctx))
+		if strings.HasPrefix(c.Request().URL.Path, "/api/") {
+			c.Response().Header().Set("Cache-Control", "no-store")
+		}
+		return next(c)
+	}
+}
+
+// public is for what anybody may read and a cache may hold if it asks each time.
+func public(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		c.Response().Header().Set("Cache-Control", "public, no-cache")
+		return next(c)
+	}
 }
 
 func (s *Service) ready(c *echo.Context) error {
@@ -226,11 +323,8 @@ func (s *Service) observe(next echo.HandlerFunc) echo.HandlerFunc {
 			route = "none"
 		}
 		s.count(route, c.Request().Method, status, took)
-		level := slog.LevelInfo
-		if route == "/healthz" || route == "/readyz" || route == "/metrics" {
-			level = slog.LevelDebug
-		}
-		s.log.Log(c.Request().Context(), level, "request", "method", c.Request().Method, "path", c.Request().URL.Path, "status", status, "took", took.Round(time.Microsecond), "request_id", requestID(c))
+		s.log.Info("request", "method", c.Request().Method, "path", c.Request().URL.Path, "status", status, "took_ms", float64(took.Microseconds())/1e3,
+			"person", person(c).Name, "network", network(c.RealIP()), "request_id", requestID(c))
 		return nil
 	}
 }

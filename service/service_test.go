@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/rand"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/cookiejar"
+	"net/http/httptest"
 	"strings"
 	"sync"
 	"testing"
@@ -863,18 +865,30 @@ func TestAccountsAreChecked(t *testing.T) {
 	}
 }
 
+// asked is what those who run the service are answered.
+func (w *running) asked(path string) *httptest.ResponseRecorder {
+	r := httptest.NewRecorder()
+	w.service.Operations().ServeHTTP(r, httptest.NewRequest("GET", path, nil))
+	return r
+}
+
 func TestWhatOperatorsSee(t *testing.T) {
 	w := start(t)
 	for path, want := range map[string]string{"/healthz": "ok\n", "/readyz": "ready\n"} {
-		status, header, text := w.raw(t, "GET", path, "", nil)
-		assert.Equal(t, 200, status)
-		assert.Equal(t, want, text)
+		r := w.asked(path)
+		assert.Equal(t, 200, r.Code)
+		assert.Equal(t, want, r.Body.String())
+	}
+	for _, path := range []string{"/healthz", "/readyz", "/metrics"} {
+		_, header, text := w.raw(t, "GET", path, "", map[string]string{"X-Request-Id": strings.Repeat("x", 10_000)})
+		assert.NotContains(t, text, "endroit_requests_total", "strangers do not see it")
 		assert.Equal(t, "nosniff", header.Get("X-Content-Type-Options"))
-		assert.NotEmpty(t, header.Get("X-Request-Id"))
+		assert.Len(t, header.Get("X-Request-Id"), 26, "it is the service's own")
 		assert.Contains(t, header.Get("Content-Security-Policy"), "frame-ancestors 'none'")
 	}
 	w.raw(t, "GET", "/api/v1/titles", "", nil)
-	_, _, text := w.raw(t, "GET", "/metrics", "", nil)
+	w.raw(t, "GET", "/api/v1/contributions", "", map[string]string{"Authorization": "Bearer " + w.tokens["mira"]})
+	text := w.asked("/metrics").Body.String()
 	assert.Contains(t, text, `endroit_requests_total{method="GET",route="/api/v1/titles",status="200"} 1`)
 	assert.Contains(t, text, `endroit_request_seconds_bucket{route="/api/v1/titles",le="+Inf"} 1`)
 	for _, of := range []string{"go_goroutines ", "process_resident_memory_bytes ", "process_open_fds "} {
@@ -883,19 +897,112 @@ func TestWhatOperatorsSee(t *testing.T) {
 	for range 3 { // what a caller invents does not add lines
 		w.raw(t, rand.Text(), "/api/v1/"+rand.Text(), "", nil)
 	}
-	_, _, text = w.raw(t, "GET", "/metrics", "", nil)
-	assert.Contains(t, text, `endroit_requests_total{method="other",route="/*",status="405"} 3`)
+	assert.Contains(t, w.asked("/metrics").Body.String(), `endroit_requests_total{method="other",route="/*",status="405"} 3`)
 	require.NoError(t, w.stop())
-	assert.Contains(t, w.log.String(), `"path":"/api/v1/titles"`)
-	assert.NotContains(t, w.log.String(), password)
+	log := w.log.String()
+	assert.Regexp(t, `"path":"/api/v1/contributions","status":200,"took_ms":[0-9.]+,"person":"mira","network":"127.0.0.1","request_id":"[A-Z2-7]{26}"`, log)
+	assert.NotContains(t, log, password)
+}
+
+// A client's mistake is not the service's.
+func TestWhatIsNoFaultOfTheService(t *testing.T) {
+	w := start(t)
+	as := func(name string) map[string]string {
+		return map[string]string{"Authorization": "Bearer " + w.tokens[name], "Content-Type": "application/json", "Idempotency-Key": "k"}
+	}
+	cursor := func(n string) string { return base64.RawURLEncoding.EncodeToString([]byte(n)) }
+	for _, c := range []struct {
+		method, path, body string
+		status             int
+	}{
+		{"GET", "/api/v1/titles?q=%00", "", 400}, {"GET", "/api/v1/titles?q=%ff", "", 400}, {"GET", "/api/v1/titles?%ff=1", "", 400}, {"GET", "/api/v1/titles?q=%zz", "", 400},
+		{"GET", "/api/v1/titles/%00", "", 400}, {"GET", "/api/v1/titles/%ff", "", 400}, {"GET", "/api/v1/titles/a%C3%28", "", 400}, {"GET", "/%00", "", 400},
+		{"GET", "/api/v1/launchers/%ff", "", 400},
+		{"GET", "/api/v1/titles?cursor=" + cursor("99999999999999999999"), "", 422}, {"GET", "/api/v1/titles?cursor=" + cursor("9223372036854775807"), "", 422},
+		{"GET", "/api/v1/manifest/revisions?cursor=" + cursor("9999999999"), "", 422},
+		{"GET", "/api/v1/manifest/revisions/2147483648", "", 404}, {"GET", "/api/v1/manifest/revisions/9223372036854775808", "", 404},
+		{"GET", "/api/v1/contributions/9223372036854775807", "", 404}, {"GET", "/api/v1/contributions/9223372036854775808", "", 404},
+		{"GET", "/api/v1/contributions/1e400000", "", 404}, {"GET", "/api/v1/contributions?state=%00", "", 400},
+		{"POST", "/api/v1/tokens", `{"name":"mi\u0000ra","password":"x"}`, 422}, {"POST", "/api/v1/tokens", "{\"name\":\"\xff\",\"password\":\"x\"}", 400},
+		{"POST", "/api/v1/tokens", `{"name":"mira","Name":"tobin","password":"x"}`, 422}, {"POST", "/api/v1/tokens", `{"name":1e400000,"password":"x"}`, 422},
+		{"POST", "/api/v1/contributions/1/return", `{"because":"` + strings.Repeat("a", 3000) + `"}`, 422},
+		{"HEAD", "/api/v1/titles", "", 200}, {"HEAD", "/api/v1/manifest", "", 200}, {"HEAD", "/api/v1/nothing", "", 404},
+	} {
+		status, header, text := w.raw(t, c.method, c.path, c.body, as("anselm"))
+		assert.Equal(t, c.status, status, "%s %s: %s", c.method, c.path, text)
+		if c.method == "HEAD" {
+			assert.Empty(t, text)
+			assert.NotEmpty(t, header.Get("Content-Type"))
+		}
+	}
+	key := as("mira")
+	key["Idempotency-Key"] = "k\xff"
+	status, _, _ := w.raw(t, "POST", "/api/v1/contributions", string(tidewrack(t)), key)
+	assert.Equal(t, 422, status)
+	require.NoError(t, w.stop())
+	assert.NotContains(t, w.log.String(), "request failed")
+}
+
+// What is somebody's own stays out of caches.
+func TestWhatMayBeKept(t *testing.T) {
+	w := start(t)
+	for path, want := range map[string]string{"/api/v1/titles": "public, no-cache", "/api/v1/manifest": "public, no-cache", "/api/v1/manifest/revisions/0": "public, max-age=31536000, immutable",
+		"/api/v1/contributions": "no-store", "/api/v1/session": "no-store", "/api/v1/titles/nothing": "no-store"} {
+		_, header, _ := w.raw(t, "GET", path, "", map[string]string{"Authorization": "Bearer " + w.tokens["mira"]})
+		assert.Equal(t, want, header.Get("Cache-Control"), path)
+	}
+}
+
+// All processes on a database share one count, and all of a network's addresses do.
+func TestLimitsAreShared(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	second, err := service.New(ctx, service.Config{Database: w.database, Proxies: []*net.IPNet{{IP: net.IPv4zero, Mask: net.CIDRMask(0, 32)}}})
+	require.NoError(t, err)
+	defer second.Close()
+	try := func(address string) *httptest.ResponseRecorder {
+		r := httptest.NewRequest("POST", "/api/v1/tokens", strings.NewReader(`{"name":"mira","password":"wrong password"}`))
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("X-Forwarded-For", address)
+		out := httptest.NewRecorder()
+		second.ServeHTTP(out, r)
+		return out
+	}
+	for i := range 10 {
+		r := try(fmt.Sprintf("2001:db8:1:2::%d", i))
+		assert.Equal(t, 401, r.Code, r.Body)
+		assert.Equal(t, `"sign-in-name";q=50;w=500`, r.Header().Get("RateLimit-Policy"))
+	}
+	r := try("2001:db8:1:2:ffff::1")
+	assert.Equal(t, 429, r.Code, "it is the same network")
+	assert.Regexp(t, `^[12]$`, r.Header().Get("Retry-After"))
+	assert.Regexp(t, `^"sign-in";r=0;t=[12]$`, r.Header().Get("RateLimit"))
+	assert.Equal(t, 401, try("2001:db8:1:3::1").Code, "another one is not held up")
+	third, err := service.New(ctx, service.Config{Database: w.database, Proxies: []*net.IPNet{{IP: net.IPv4zero, Mask: net.CIDRMask(0, 32)}}})
+	require.NoError(t, err)
+	defer third.Close()
+	second = third
+	assert.Equal(t, 429, try("2001:db8:1:2::77").Code, "another process knows it")
+}
+
+// A program does not run on a schema that it does not know.
+func TestAnOlderProgramDoesNotServe(t *testing.T) {
+	w := start(t)
+	require.NoError(t, w.stop())
+	db, err := pgx.Connect(t.Context(), w.database)
+	require.NoError(t, err)
+	defer db.Close(context.WithoutCancel(t.Context()))
+	_, err = db.Exec(t.Context(), `INSERT INTO goose_db_version (version_id, is_applied) VALUES (999, true)`)
+	require.NoError(t, err)
+	_, err = service.New(t.Context(), service.Config{Database: w.database})
+	require.ErrorContains(t, err, "its schema has version 999 and this program knows ")
 }
 
 func TestWithoutItsDatabaseItIsNotReady(t *testing.T) {
 	w := start(t)
 	w.service.Close()
-	status, _, _ := w.raw(t, "GET", "/readyz", "", nil)
+	status := w.asked("/readyz").Code
 	assert.Equal(t, 503, status)
-	status, _, _ = w.raw(t, "GET", "/healthz", "", nil)
+	status = w.asked("/healthz").Code
 	assert.Equal(t, 200, status)
 	status, _, text := w.raw(t, "GET", "/api/v1/titles", "", nil)
 	assert.Equal(t, 500, status)

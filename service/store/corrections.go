@@ -9,8 +9,12 @@ import (
 	"endroit/core/footprint"
 )
 
-// maxCorrections is how many corrections a contribution takes.
-const maxCorrections = 1000
+// maxCorrections is how many corrections a contribution takes, and maxOfOne how many of
+// them from one person: nobody uses up another's.
+const (
+	maxCorrections = 5000
+	maxOfOne       = 500
+)
 
 // Corrections are what people said of a contribution's files, in the order in which they
 // said it.
@@ -32,17 +36,17 @@ func (s *Store) Corrections(ctx context.Context, contribution int64) ([]footprin
 func (s *Store) AddCorrection(ctx context.Context, contribution, person int64, c footprint.Correction) error {
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		var state, by string
-		var n int
+		var n, ofOne int
 		if err := tx.QueryRow(ctx, `SELECT c.state, coalesce(d.name, '')`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`, contribution).Scan(&state, &by); err != nil {
 			return notFound(err)
 		}
 		if state != "waiting" {
 			return &DecidedError{state, by}
 		}
-		if err := tx.QueryRow(ctx, `SELECT count(*) FROM corrections WHERE contribution_id = $1`, contribution).Scan(&n); err != nil {
+		if err := tx.QueryRow(ctx, `SELECT count(*), count(*) FILTER (WHERE person_id = $2) FROM corrections WHERE contribution_id = $1`, contribution, person).Scan(&n, &ofOne); err != nil {
 			return err
 		}
-		if n >= maxCorrections {
+		if n >= maxCorrections || ofOne >= maxOfOne {
 			return ErrFull
 		}
 		_, err := tx.Exec(ctx, `INSERT INTO corrections (contribution_id, person_id, file, kind, because) VALUES ($1, $2, $3, $4, $5)`, contribution, person, c.File, string(c.Kind), c.Because)

@@ -29,6 +29,13 @@ var (
 	ErrTaken    = errors.New("the name is taken")
 )
 
+// NewerError says that a later version of this program has changed the database.
+type NewerError struct{ Present, Known int64 }
+
+func (e *NewerError) Error() string {
+	return fmt.Sprintf("its schema has version %d and this program knows %d: run the version of endroit that changed it, or a later one", e.Present, e.Known)
+}
+
 // Store is the database. It is safe for concurrent use.
 type Store struct {
 	Pool *pgxpool.Pool
@@ -88,6 +95,11 @@ func (s *Store) prepare(ctx context.Context) error {
 	provider, err := goose.NewProvider(goose.DialectPostgres, db, folder)
 	if err != nil {
 		return err
+	}
+	if present, known, err := provider.GetVersions(ctx); err != nil {
+		return fmt.Errorf("migrate: %w", err)
+	} else if present > known {
+		return &NewerError{present, known}
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("migrate: %w", err)

@@ -167,13 +167,17 @@ type Problem struct {
 }
 
 func (p *Problem) Error() string {
+	text := p.Detail
+	if text == "" {
+		text = p.Title
+	}
 	if p.Field != "" {
-		return p.Field + ": " + p.Detail
+		text = p.Field + ": " + text
 	}
-	if p.Detail == "" {
-		return p.Title
+	if p.Status >= 500 && p.RequestID != "" {
+		text += " (request id " + p.RequestID + ")"
 	}
-	return p.Detail
+	return text
 }
 
 // Title is one title with its variants.

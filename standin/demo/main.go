@@ -16,6 +16,7 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 	"time"
@@ -143,7 +144,7 @@ func (d *demo) serve(ctx context.Context) (*exec.Cmd, chan error, error) {
 		return nil, nil, err
 	}
 	defer log.Close()
-	c := exec.Command(filepath.Join(d.programs, "endroit"), "serve", "--address", d.address)
+	c := exec.Command(filepath.Join(d.programs, "endroit"), "serve", "--address", d.address, "--operations", d.operations())
 	c.Env = append(os.Environ(), "ENDROIT_DATABASE="+d.database)
 	c.Stdout, c.Stderr = log, log
 	ended, err := tied.Start(c, syscall.SIGTERM)
@@ -153,9 +154,16 @@ func (d *demo) serve(ctx context.Context) (*exec.Cmd, chan error, error) {
 	return c, ended, nil
 }
 
+// operations is where the service answers those who run it: at the next port.
+func (d *demo) operations() string {
+	host, port, _ := net.SplitHostPort(d.address)
+	n, _ := strconv.Atoi(port)
+	return net.JoinHostPort(host, strconv.Itoa(n+1))
+}
+
 func (d *demo) ready(ctx context.Context, ended chan error) error {
 	for deadline := time.Now().Add(30 * time.Second); time.Now().Before(deadline); {
-		request, err := http.NewRequestWithContext(ctx, http.MethodGet, "http://"+d.address+"/readyz", nil)
+		request, err := http.NewRequestWithContext(ctx, http.MethodGet, "http://"+d.operations()+"/readyz", nil)
 		if err != nil {
 			return err
 		}
