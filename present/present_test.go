@@ -168,7 +168,7 @@ func TestAVariantRecordedForAnotherStoreIsShownOnce(t *testing.T) {
 // What is present is found by the names in a few folders, not by walking.
 func TestAllThatIsPresent(t *testing.T) {
 	h, home, _ := surveyed(t)
-	written(t, home, ".local/share/ninefold/a.sav", ".config/TIDE/x", "Documents/My Games/Fen/a.sav", "Documents/My Games/Other/b", ".var/app/example.Signal/config/signal/s.json")
+	written(t, home, ".local/share/ninefold/a.sav", ".config/TIDE/x", "Documents/My Games/Fen/a.sav", "Documents/My Games/Other/b", ".var/app/example.Signal/config/quietsignal/s.json")
 	h = On(h.survey, h.roots) // the sandbox is new
 	native := func(locations ...string) manifest.Variant {
 		return manifest.Variant{OS: "linux", Runtime: "native", Locations: at(locations...)}
@@ -178,7 +178,7 @@ func TestAllThatIsPresent(t *testing.T) {
 		*title("Lantern Hollow", manifest.Variant{Store: "quayside", Ref: "505310", OS: "linux", Runtime: "prefix", Locations: at("saved-games:Lantern Hollow/")}),
 		*title("Ninefold Orchard", native("xdg-data:ninefold/*.sav"), manifest.Variant{OS: "windows", Runtime: "native", Locations: at("roaming-app-data:ninefold orchard/")}),
 		*title("Saltglass", native("xdg-data:saltglass/")),
-		*title("The Quiet Signal", native("xdg-config:signal/s.json")),
+		*title("The Quiet Signal", native("xdg-config:quietsignal/s.json")),
 		*title("Tidewrack", native("xdg-config:tide/x")),
 		*title("Wildcards", native("xdg-data:nine*d/*.sav")),
 	}}

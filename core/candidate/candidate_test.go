@@ -109,7 +109,7 @@ func TestWhatCannotBeDecidedIsAsked(t *testing.T) {
 	secret := propose("save home:.ssh/save1.dat")
 	assert.Empty(t, secret.Locations)
 	require.Len(t, secret.Questions, 1)
-	assert.Contains(t, secret.Questions[0], "credentials")
+	assert.Contains(t, secret.Questions[0], "guarded")
 }
 
 func TestEveryGeneralPartSaysWhy(t *testing.T) {

@@ -8,63 +8,16 @@ import (
 	"strings"
 	"sync"
 	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+
+	"endroit/core/late"
 )
 
 // A WideError says why a well-formed location reaches too far to be used.
 type WideError struct{ Reason string }
 
 func (e *WideError) Error() string { return "reaches too far: " + e.Reason }
-
-// guarded are folders below anchors that no location may cover as a whole,
-// because many programs keep files there; and, where secret is set, folders
-// that no location may enter.
-var guarded = []struct {
-	at     string
-	secret bool
-}{
-	{"home:.ssh", true}, {"home:.gnupg", true}, {"home:.pki", true}, {"home:.aws", true},
-	{"home:.kube", true}, {"home:.docker", true}, {"home:.password-store", true},
-	{"home:.mozilla", true}, {"home:.thunderbird", true}, {"home:.netrc", true},
-	{"home:.git-credentials", true}, {"home:Library/Keychains", true},
-	// What runs by itself when somebody signs in or opens a terminal: who may
-	// overwrite it runs programs.
-	{"home:.profile", true}, {"home:.bashrc", true}, {"home:.bash_profile", true}, {"home:.bash_login", true},
-	{"home:.bash_logout", true}, {"home:.bash_history", true}, {"home:.bash_aliases", true},
-	{"home:.zshrc", true}, {"home:.zshenv", true}, {"home:.zprofile", true}, {"home:.zlogin", true},
-	{"home:.xprofile", true}, {"home:.xinitrc", true}, {"home:.xsession", true}, {"home:.xsessionrc", true},
-	{"home:.Xauthority", true}, {"home:.ICEauthority", true}, {"home:.pam_environment", true},
-	{"home:.gitconfig", true}, {"home:.npmrc", true}, {"home:.vimrc", true},
-	{"home:bin", true}, {"home:.local/bin", true}, {"home:Library/LaunchAgents", true},
-	{"xdg-config:fish", true}, {"xdg-config:dconf", true}, {"xdg-data:applications", true},
-	{"xdg-data:systemd", true}, {"xdg-data:dbus-1", true}, {"program-data:Microsoft", true},
-	{"xdg-config:chromium", true}, {"xdg-config:autostart", true}, {"xdg-config:systemd", true},
-	{"xdg-config:environment.d", true}, {"xdg-config:git", true},
-	{"xdg-data:keyrings", true}, {"xdg-data:kwalletd", true},
-	{"roaming-app-data:Microsoft/Credentials", true}, {"roaming-app-data:Microsoft/Protect", true},
-	{"roaming-app-data:Microsoft/Crypto", true}, {"roaming-app-data:Microsoft/Windows", true},
-	{"local-app-data:Microsoft/Credentials", true}, {"local-app-data:Microsoft/Vault", true},
-	{"local-app-data:Microsoft/Windows", true}, {"prefix-drive:windows", true},
-	{"registry:HKEY_CURRENT_USER/Software/Microsoft", true},
-	{"registry:HKEY_LOCAL_MACHINE/Software/Microsoft", true},
-	{"registry:HKEY_LOCAL_MACHINE/System", true}, {"registry:HKEY_LOCAL_MACHINE/SAM", true},
-	{"registry:HKEY_LOCAL_MACHINE/Security", true},
-
-	{"home:.local", false}, {"home:.var", false}, {"home:.var/app", false},
-	{"home:.var/app/*", false}, {"home:.var/app/*/data", false}, {"home:.var/app/*/config", false}, {"home:.var/app/*/cache", false},
-	{"home:.wine", false}, {"home:.wine/drive_c", false}, {"home:.wine/drive_c/users", false}, {"home:.wine/drive_c/users/*", false},
-	{"home:Desktop", false}, {"home:Downloads", false}, {"home:Pictures", false},
-	{"home:Music", false}, {"home:Videos", false}, {"home:Games", false}, {"home:games", false},
-	{"home:AppData", false}, {"home:Library", false}, {"home:snap", false},
-	{"documents:My Games", false}, {"documents:Games", false},
-	{"local-app-data:Packages", false}, {"roaming-app-data:Microsoft", false},
-	{"local-app-data:Microsoft", false},
-	{"prefix-drive:users", false}, {"prefix-drive:Program Files", false},
-	{"prefix-drive:Program Files (x86)", false},
-	{"registry:HKEY_CURRENT_USER", false}, {"registry:HKEY_CURRENT_USER/Software", false},
-	{"registry:HKEY_CURRENT_USER/Software/Wow6432Node", false},
-	{"registry:HKEY_LOCAL_MACHINE", false}, {"registry:HKEY_LOCAL_MACHINE/Software", false},
-	{"registry:HKEY_LOCAL_MACHINE/Software/Wow6432Node", false},
-}
 
 // Narrow reports, as a *WideError, why the location would cover a whole anchor,
 // a folder that many programs share, or credentials; nil if it does not.
@@ -80,6 +33,24 @@ func (l Location) Narrow() error {
 var rootKeys = map[string]bool{"HKEY_CURRENT_USER": true, "HKEY_LOCAL_MACHINE": true}
 
 func (l Location) narrowHere() error {
+	if err := l.crowds(); err != nil {
+		return err
+	}
+	if err := l.odd(); err != nil {
+		return err
+	}
+	for _, x := range l.guises() {
+		for g := range secrets()[x.Anchor].on(x.Pattern.Segments) {
+			if err := x.guard(g); err != nil {
+				return err
+			}
+		}
+	}
+	return l.namesSecret()
+}
+
+// crowds is the rule for folders that many programs share.
+func (l Location) crowds() error {
 	if !byAnchor[l.Anchor].Shared {
 		return l.singlesOut()
 	}
@@ -163,30 +134,143 @@ type guard struct {
 	folder Pattern
 	name   string // as the table spells it
 	secret bool
+	holds  string // what lies there, if it is secret
 }
 
-// spelled spells every guarded folder, and every anchor that lies in another, below
-// each anchor that contains it.
+// spelled spells every crowded folder, and every anchor that lies in another, below each
+// anchor that contains it.
 func spelled() map[Anchor][]guard {
 	all := map[Anchor][]guard{}
-	add := func(text string, secret bool) {
+	add := func(text string) {
 		l, err := parse(text)
 		if err != nil {
-			panic("place: the table of guarded folders: " + err.Error())
+			panic("place: the table of crowded folders: " + err.Error())
 		}
 		for _, s := range l.spellings() {
-			all[s.Anchor] = append(all[s.Anchor], guard{Pattern{s.Pattern.Segments, true}, text, secret})
+			all[s.Anchor] = append(all[s.Anchor], guard{folder: Pattern{s.Pattern.Segments, true}, name: text})
 		}
 	}
 	for _, d := range Definitions {
 		for _, text := range d.below {
-			add(text, false)
+			add(text)
 		}
 	}
-	for _, g := range guarded {
-		add(g.at, g.secret)
+	for _, at := range crowded {
+		add(at)
 	}
 	return all
+}
+
+// secrets are the guarded places of each anchor, as the table spells them.
+var secrets = sync.OnceValue(func() map[Anchor]*guardTree {
+	trees := map[Anchor]*guardTree{}
+	for _, c := range secret {
+		for _, at := range c.at {
+			name, rest, _ := strings.Cut(at, ":")
+			a := Anchor(name)
+			if _, ok := byAnchor[a]; !ok || rest == "" {
+				panic("place: the table of guarded places: " + at)
+			}
+			g := guard{name: at, secret: true, holds: c.holds, folder: Pattern{Folder: true}}
+			for n := range strings.SplitSeq(rest, "/") {
+				g.folder.Segments = append(g.folder.Segments, LiteralSegment(n))
+			}
+			if trees[a] == nil {
+				trees[a] = &guardTree{}
+			}
+			trees[a].add(g)
+		}
+	}
+	return trees
+})
+
+// sandboxes are the folders in which sandboxed copies of programs have folders of their
+// own, below home: Flatpak's, and those of snaps.
+var sandboxes = sync.OnceValue(func() map[Anchor][]Location {
+	all := map[Anchor][]Location{}
+	for a, list := range map[Anchor][]string{
+		XDGConfig: {"home:.var/app/*/config", "home:snap/*/*/.config"},
+		XDGData:   {"home:.var/app/*/data", "home:snap/*/*/.local/share"},
+		XDGCache:  {"home:.var/app/*/cache"},
+		Home:      {"home:.var/app/*", "home:snap/*/*"},
+	} {
+		for _, text := range list {
+			l, err := parse(text)
+			if err != nil {
+				panic("place: the table of sandboxes: " + err.Error())
+			}
+			all[a] = append(all[a], l)
+		}
+	}
+	return all
+})
+
+// guises are the places that a location can turn out to be: below the anchors that
+// contain its own, below those that lie on its way, in a sandbox, and, if what it names
+// could stand in a home, in the home that any folder may turn out to be.
+func (l Location) guises() []Location {
+	all := l.spellings()
+	within := []Location{l} // whose way may lead through anchors
+	if l.Anchor != Home && l.Anchor != Registry && l.Pattern.homely() {
+		home := Location{Home, l.Pattern}
+		all, within = append(all, home), append(within, home)
+	}
+	for i := 0; i < len(within) && i < maxGuises; i++ {
+		if within[i].Anchor != Home && within[i].Anchor != PrefixDrive {
+			continue // nothing lies in others
+		}
+		for _, w := range waysIn() {
+			if rest, ok := within[i].under(w.outer); ok {
+				all, within = append(all, Location{w.inner, rest}), append(within, Location{w.inner, rest})
+			}
+		}
+	}
+	return all
+}
+
+// wayIn says that an anchor lies in a folder of another.
+type wayIn struct {
+	outer Location
+	inner Anchor
+}
+
+var waysIn = sync.OnceValue(func() (list []wayIn) {
+	for _, inner := range []map[Anchor][]Location{outers(), sandboxes()} {
+		for a, of := range inner {
+			for _, outer := range of {
+				list = append(list, wayIn{outer, a})
+			}
+		}
+	}
+	return list
+})
+
+// maxGuises bounds them: a sandbox may lie in a sandbox.
+const maxGuises = 64
+
+// homely reports whether a pattern begins with a name that stands in homes alone.
+func (p Pattern) homely() bool {
+	first := p.Segments[0][0]
+	if first.Kind != Literal {
+		return false
+	}
+	name := strings.ToLower(first.Text)
+	return strings.HasPrefix(name, ".") || name == "appdata" || name == "library" && len(p.Segments) > 1 && p.Segments[1].literal()
+}
+
+// under is a location as it stands below a folder that lies on its way.
+func (l Location) under(folder Location) (rest Pattern, ok bool) {
+	n := len(folder.Pattern.Segments)
+	if l.Anchor != folder.Anchor || len(l.Pattern.Segments) <= n {
+		return Pattern{}, false
+	}
+	m := matcher{fold: true}
+	for i, s := range folder.Pattern.Segments {
+		if l.Pattern.Segments[i].deep() || !m.segmentsMeet(l.Pattern.Segments[i], s) {
+			return Pattern{}, false
+		}
+	}
+	return Pattern{l.Pattern.Segments[n:], l.Pattern.Folder}, true
 }
 
 // guards are those that a location of an anchor has to keep to: the anchor's own, and
@@ -231,9 +315,100 @@ func (l Location) guard(g guard) error {
 	}
 	own := l.Pattern.tail()
 	if m.meet(own, g.folder.tail()) || m.meet(own, g.folder.Segments) {
-		return &WideError{fmt.Sprintf("it can match in %s, which holds credentials, runs by itself, or belongs to the system", g.name)}
+		return &WideError{fmt.Sprintf("it can match in %s, which is guarded: %s", g.name, g.holds)}
 	}
 	return nil
+}
+
+// namesSecret is the rule for files that hold credentials, or run by themselves, wherever
+// they lie.
+func (l Location) namesSecret() error {
+	last := l.Pattern.Segments[len(l.Pattern.Segments)-1]
+	if last.deep() || last[0].Kind != Literal || letters(last[0].Text) < 2 {
+		return nil
+	}
+	if last.literal() {
+		if g, ok := secretFiles()[strings.ToLower(last[0].Text)]; ok {
+			return g.refusal()
+		}
+		if plainText(last[0].Text) {
+			return nil
+		}
+	}
+	m := matcher{fold: true}
+	for _, g := range secretFiles() {
+		if m.segmentsMeet(last, g.segment) {
+			return g.refusal()
+		}
+	}
+	return nil
+}
+
+// secretFile is a name of the table of guarded files.
+type secretFile struct {
+	name, holds string
+	segment     Segment
+}
+
+func (f secretFile) refusal() error {
+	return &WideError{fmt.Sprintf("it can match %s, which is guarded: %s", f.name, f.holds)}
+}
+
+// secretFiles are the guarded files by their names in lowercase.
+var secretFiles = sync.OnceValue(func() map[string]secretFile {
+	files := map[string]secretFile{}
+	for _, c := range secretNames {
+		for _, name := range c.at {
+			files[strings.ToLower(name)] = secretFile{name, c.holds, LiteralSegment(name)}
+		}
+	}
+	return files
+})
+
+// odd is the rule for names that a system takes for others: Windows leaves out dots and
+// spaces at the end of a name, gives long names short ones with a ~, and has more than one
+// stream in a file, behind a colon; some file systems and eyes leave out characters that do
+// not show, or take two forms of a letter for one.
+func (l Location) odd() error {
+	onWindows := byAnchor[l.Anchor].Windows != "" && l.Anchor != Registry
+	for _, s := range l.Pattern.Segments {
+		for i, p := range s {
+			if p.Kind != Literal {
+				continue
+			}
+			if text := p.Text; !plainText(text) && (norm.NFC.String(text) != text || strings.ContainsFunc(text, unseen)) {
+				return &WideError{fmt.Sprintf("%q has a character that does not show, or is not in Unicode's composed form (NFC): some systems take it for another name", text)}
+			}
+			if !onWindows {
+				continue
+			}
+			if text := p.Text; strings.ContainsAny(text, ":\\") || i == len(s)-1 && strings.TrimRight(text, ". ") != text {
+				return &WideError{fmt.Sprintf("Windows takes %q for another name; write the name that it has", text)}
+			}
+			if s.literal() && strings.Contains(p.Text, "~") && shortName().MatchString(p.Text) {
+				return &WideError{fmt.Sprintf("%q is a short name of some other one; write the long name", p.Text)}
+			}
+		}
+	}
+	return nil
+}
+
+// plainText reports whether a text is printable ASCII, as most are.
+func plainText(text string) bool {
+	for i := range len(text) {
+		if text[i] < ' ' || text[i] > '~' {
+			return false
+		}
+	}
+	return true
+}
+
+// shortName is a name of eight characters and three that Windows made of a long one.
+var shortName = late.Regexp(`^[^.~]{1,6}~[0-9]{1,6}(\.[^.]{0,3})?$`)
+
+// unseen characters change no looks: format characters, and those without any.
+func unseen(r rune) bool {
+	return unicode.In(r, unicode.Cf, unicode.Cc, unicode.Co, unicode.Cs, unicode.Zl, unicode.Zp, unicode.Other_Default_Ignorable_Code_Point, unicode.Variation_Selector)
 }
 
 // singlesOut is the rule below an anchor that belongs to one title or account.

@@ -188,7 +188,7 @@ func TestParseAndPrintAreInverses(t *testing.T) {
 		p := Pattern{Segments: []Segment{LiteralSegment("tidewrack")}, Folder: rapid.Bool().Draw(t, "folder")}
 		p.Segments = append(p.Segments, rapid.SliceOfN(anySegment, 1, 4).Draw(t, "segments")...)
 		l := Location{XDGData, p}
-		again, err := Parse(l.String())
+		again, err := ParseAny(l.String())
 		require.NoError(t, err)
 		require.Equal(t, l, again)
 	})
