@@ -12,8 +12,9 @@ import (
 	"strconv"
 	"strings"
 	"time"
-	"unicode"
 	"unicode/utf8"
+
+	"endroit/core/words"
 )
 
 // Cues are the standard words for a moment.
@@ -30,8 +31,9 @@ func CheckCue(word string) error {
 	switch {
 	case word == "" || utf8.RuneCountInString(word) > 60:
 		return fmt.Errorf("a cue is a word of 1 to 60 characters; the usual ones are %s", strings.Join(Cues, ", "))
-	case !utf8.ValidString(word) || strings.ContainsFunc(word, func(r rune) bool { return !unicode.IsGraphic(r) }):
-		return errors.New("a cue holds printable characters only")
+	}
+	if reason := words.Name(word, 4*60); reason != "" {
+		return fmt.Errorf("that is no word for a cue: %s", reason)
 	}
 	return nil
 }

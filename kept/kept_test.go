@@ -25,7 +25,7 @@ func keep(t *testing.T, folder string, revision int, names ...string) string {
 	m := &manifest.Manifest{Head: manifest.Head{Format: manifest.Format, Revision: revision}}
 	var titles, sheets [][]byte
 	for _, n := range names {
-		x := manifest.Title{ID: manifest.ID(n), Name: n, Variants: []manifest.Variant{{Store: "quayside", Ref: "ref-" + n, OS: "linux", Runtime: "native", Locations: []manifest.Location{{At: "xdg-data:" + manifest.ID(n) + "/", Holds: "save"}}}}}
+		x := manifest.Title{ID: manifest.ID(n), Name: n, Variants: []manifest.Variant{{Store: "quayside", Ref: "ref-" + n, OS: "linux", Runtime: "native", Locations: []manifest.Location{{At: "xdg-data:" + manifest.ID(n) + "/", Holds: "save", Standing: "observed"}}}}}
 		m.Titles = append(m.Titles, x)
 		doc, err := manifest.Canonical(x)
 		require.NoError(t, err)

@@ -14,13 +14,12 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"unicode"
-	"unicode/utf8"
 
 	"github.com/dustin/go-humanize"
 
 	"endroit/core/footprint"
 	"endroit/core/trace"
+	"endroit/core/words"
 	"endroit/whole"
 )
 
@@ -149,13 +148,8 @@ func Corrections(trace string) (said Said, err error) {
 
 // CheckWords says what keeps the reason for a correction from being shown.
 func CheckWords(because string) error {
-	for _, r := range because {
-		if !unicode.IsGraphic(r) {
-			return unfit("the reason holds a character that cannot be shown")
-		}
-	}
-	if len(because) > maxBecause || !utf8.ValidString(because) {
-		return unfit("the reason is longer than %d bytes, or no UTF-8", maxBecause)
+	if reason := words.Shown(because, maxBecause); reason != "" {
+		return unfit("the reason: %s", reason)
 	}
 	return nil
 }

@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"github.com/labstack/echo/v5"
@@ -14,6 +13,7 @@ import (
 	"endroit/core/contribution"
 	"endroit/core/manifest"
 	"endroit/core/standing"
+	"endroit/core/words"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -252,9 +252,12 @@ func (s *Service) giveBack(c *echo.Context) error {
 		return err
 	}
 	in.Because = strings.TrimSpace(in.Because)
-	shown := strings.NewReplacer("\n", "", "\r", "", "\t", "").Replace(in.Because)
-	if n := utf8.RuneCountInString(in.Because); n == 0 || n > maxBecause || strings.ContainsFunc(shown, func(r rune) bool { return !unicode.IsGraphic(r) }) {
-		return invalid("because", "say in 1 to 2000 printable characters why, so that the contributor can fix it")
+	in.Because = strings.ReplaceAll(in.Because, "\r\n", "\n")
+	if n := utf8.RuneCountInString(in.Because); n == 0 || n > maxBecause {
+		return invalid("because", "say in 1 to 2000 characters why, so that the contributor can fix it")
+	}
+	if reason := words.Text(in.Because, 4*maxBecause); reason != "" {
+		return invalid("because", reason)
 	}
 	if err := s.store.Return(c.Request().Context(), id, person(c), in.Because); err != nil {
 		return err

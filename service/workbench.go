@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 	"time"
-	"unicode"
 
 	"github.com/labstack/echo/v5"
 
@@ -16,6 +15,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/manifest"
+	"endroit/core/words"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -127,8 +127,8 @@ func (s *Service) addCorrection(c *echo.Context) error {
 		return err
 	}
 	in.Because = strings.TrimSpace(in.Because)
-	if len(in.Because) > maxBecause || strings.ContainsFunc(in.Because, func(r rune) bool { return !unicode.IsGraphic(r) }) {
-		return invalid("because", "a reason has at most 2000 bytes, on one line")
+	if reason := words.Line(in.Because, maxBecause); reason != "" {
+		return invalid("because", reason)
 	}
 	said := footprint.Correction{File: in.File, Kind: in.Kind, By: person(c).Name, Because: in.Because, Made: time.Now()}
 	if err := body.Footprint.Correct([]footprint.Correction{said}); err != nil {

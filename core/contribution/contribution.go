@@ -8,15 +8,15 @@ package contribution
 import (
 	"encoding/json"
 	"fmt"
-	"strings"
-	"unicode"
-	"unicode/utf8"
+	"slices"
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/jsondoc"
 	"endroit/core/place"
 	"endroit/core/sheet"
+	"endroit/core/trace"
+	"endroit/core/words"
 )
 
 // The bounds of what is sent.
@@ -172,8 +172,18 @@ func checkFootprint(f *footprint.Footprint) error {
 		known[k] = true
 	}
 	texts := append([]string{f.OS, f.Runtime, f.Observer, f.Cut}, f.Programs...)
-	for _, c := range f.Cues {
-		texts = append(texts, c.Word)
+	for i, c := range f.Cues {
+		if reason := words.Name(c.Word, maxText); reason != "" {
+			return &Error{fmt.Sprintf("footprint.cues[%d]", i), reason}
+		}
+	}
+	for kind, n := range f.Counts {
+		if !known[kind] || n < 0 {
+			return &Error{"footprint.counts", fmt.Sprintf("%.40q is no kind of files, or its number is below 0", kind)}
+		}
+	}
+	if f.Events < 0 || f.Length < 0 {
+		return &Error{"footprint.events", "a number is below 0"}
 	}
 	for _, g := range f.Gaps {
 		texts = append(texts, g.What)
@@ -208,6 +218,11 @@ func checkFootprint(f *footprint.Footprint) error {
 			}
 			judged[x.Place] = true
 		}
+		for _, s := range []trace.State{x.Before, x.After} {
+			if !slices.Contains(trace.States, s.Is) || s.Size < 0 {
+				return &Error{field, fmt.Sprintf("%.40q is nothing that a file can be, or its size is below 0", s.Is)}
+			}
+		}
 		if x.Lane != nil {
 			for _, s := range append(append([]footprint.Stroke{}, x.Lane.Reads...), x.Lane.Writes...) {
 				if strokes++; strokes > maxStrokes || s[0] < 0 || s[1] < s[0] || s[2] < 1 {
@@ -225,8 +240,8 @@ func checkFootprint(f *footprint.Footprint) error {
 
 func checkTexts(texts []string, field string) error {
 	for _, t := range texts {
-		if len(t) > maxText || !utf8.ValidString(t) || strings.ContainsFunc(t, func(r rune) bool { return !unicode.IsGraphic(r) && !(field == "note" && r == '\n') }) {
-			return &Error{field, fmt.Sprintf("a text is longer than %d bytes or holds characters that cannot be shown", maxText)}
+		if reason := words.Shown(t, maxText); reason != "" {
+			return &Error{field, "a text: " + reason}
 		}
 	}
 	return nil

@@ -16,7 +16,7 @@ import (
 
 // sound is a contribution that holds, of a run by mira.
 func sound() (*draft.Draft, *footprint.Footprint) {
-	d := &draft.Draft{Format: draft.Format, Title: "Tidewrack", OS: "linux", Runtime: "native", Trace: &draft.Trace{File: "/home/mira/tw.trace", SHA256: "ab"},
+	d := &draft.Draft{Format: draft.Format, Title: "Tidewrack", OS: "linux", Runtime: "native", Trace: &draft.Trace{File: "/home/mira/tw.trace", SHA256: strings.Repeat("ab", 32)},
 		Note:      "traced on heron by mira",
 		Locations: []draft.Location{{At: "xdg-data:tidewrack/slots/slot{slot}.sav", Holds: draft.Save, Why: []string{"mira saw it"}}}}
 	f := &footprint.Footprint{Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp user notification", Programs: []string{"tidewrack"}, Cues: []trace.Cue{}, Gaps: []trace.Gap{}, Counts: map[footprint.Kind]int{footprint.Save: 1},
@@ -50,7 +50,7 @@ func TestWhatIsPreparedIsSoundAndPrivate(t *testing.T) {
 		assert.NotContains(t, string(raw), private)
 	}
 	assert.Contains(t, string(raw), "traced on {host} by {user}")
-	assert.Equal(t, "ab", b.Draft.Trace.SHA256)
+	assert.Equal(t, strings.Repeat("ab", 32), b.Draft.Trace.SHA256)
 	assert.Equal(t, "/home/mira/tw.trace", d.Trace.File, "the contributor's own draft stays as it is")
 	var again Body
 	require.NoError(t, json.Unmarshal(raw, &again))
@@ -96,7 +96,7 @@ func TestWhatStrangersSendIsChecked(t *testing.T) {
 		"too many files":           {func(b *Body) { b.Footprint.Files = make([]footprint.File, MaxFiles+1) }, "footprint.files", "at most"},
 		"an escape for terminals":  {func(b *Body) { b.Footprint.Files[0].Reasons[0] = "\x1b[2J" }, "footprint", "cannot be shown"},
 		"an endless text":          {func(b *Body) { b.Footprint.Programs = []string{strings.Repeat("x", 3000)} }, "footprint", "longer than"},
-		"a cue with a bell":        {func(b *Body) { b.Footprint.Cues = []trace.Cue{{Word: "ding\a"}} }, "footprint", "cannot be shown"},
+		"a cue with a bell":        {func(b *Body) { b.Footprint.Cues = []trace.Cue{{Word: "ding\a"}} }, "footprint.cues[0]", "cannot be shown"},
 	} {
 		b := prepared(t)
 		c.spoil(b)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"endroit/core/sheet"
+	"endroit/core/words"
 	"endroit/core/yamldoc"
 )
 
@@ -86,5 +87,8 @@ func (b *Body) checkSheet() error {
 	if f.Installations == 0 && f.Titles == 0 {
 		return &Error{"found.installations", "the sheet finds nothing on the contributor's machine; a sheet needs evidence: try it where the launcher is installed (endroit sheet check)"}
 	}
-	return checkTexts([]string{b.Note}, "note")
+	if reason := words.Text(b.Note, maxText); reason != "" {
+		return &Error{"note", reason}
+	}
+	return nil
 }

@@ -5,17 +5,17 @@
 package draft
 
 import (
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"github.com/goccy/go-yaml"
 
 	"endroit/core/notes"
 	"endroit/core/place"
 	"endroit/core/trace"
+	"endroit/core/words"
 	"endroit/core/yamldoc"
 )
 
@@ -120,7 +120,7 @@ func (d *Draft) check() *Error {
 		if t.required && t.text == "" {
 			return bad(t.field, "it is missing")
 		}
-		if reason := plain(t.text); reason != "" {
+		if reason := words.Name(t.text, maxText); reason != "" {
 			return bad(t.field, "%s", reason)
 		}
 	}
@@ -165,38 +165,43 @@ func (d *Draft) check() *Error {
 			return bad(field, "more than 1000 lines under seen, or 100 under why")
 		}
 		for _, text := range append(append([]string{}, l.Seen...), l.Why...) {
-			if len(text) > 1000 || strings.ContainsFunc(text, func(r rune) bool { return !unicode.IsGraphic(r) }) {
-				return bad(field, "a line under seen or why is longer than 1000 bytes or holds a character that cannot be shown")
+			if reason := words.Shown(text, 1000); reason != "" {
+				return bad(field, "a line under seen or why: %s", reason)
 			}
 		}
 	}
 	for i, q := range d.Questions {
-		if len(q) > 1000 || strings.ContainsFunc(q, func(r rune) bool { return !unicode.IsGraphic(r) }) {
-			return bad(fmt.Sprintf("questions[%d]", i), "it is longer than 1000 bytes or holds a character that cannot be shown")
+		if reason := words.Shown(q, 1000); reason != "" {
+			return bad(fmt.Sprintf("questions[%d]", i), "%s", reason)
 		}
 	}
 	if len(d.Questions) > 100 {
 		return bad("questions", "there are %d; at most 100 are allowed", len(d.Questions))
 	}
-	if len(d.Note) > 4000 {
-		return bad("note", "it is longer than 4000 bytes")
+	if reason := words.Text(d.Note, 4000); reason != "" {
+		return bad("note", "%s", reason)
 	}
-	return nil
+	return d.checkTraces(bad)
 }
 
-// plain says what keeps a text from being shown on one line.
-func plain(text string) string {
-	switch {
-	case len(text) > maxText:
-		return fmt.Sprintf("it is longer than %d bytes", maxText)
-	case !utf8.ValidString(text):
-		return "it is not UTF-8"
-	case strings.ContainsFunc(text, func(r rune) bool { return !unicode.IsGraphic(r) }):
-		return "it holds a character that cannot be shown"
-	case strings.TrimSpace(text) != text:
-		return "it begins or ends with a space"
+func (d *Draft) checkTraces(bad func(field, format string, args ...any) *Error) *Error {
+	traces := append([]Trace{}, d.Also...)
+	if d.Trace != nil {
+		traces = append(traces, *d.Trace)
 	}
-	return ""
+	for i, t := range traces {
+		field := fmt.Sprintf("also[%d]", i)
+		if i == len(d.Also) {
+			field = "trace"
+		}
+		if digest, err := hex.DecodeString(t.SHA256); t.SHA256 != "" && (err != nil || len(digest) != 32 || t.SHA256 != strings.ToLower(t.SHA256)) {
+			return bad(field+".sha256", "it is %q, not a SHA-256 as 64 lowercase hexadecimal digits", clip(t.SHA256))
+		}
+		if reason := words.Shown(t.File, 1000); reason != "" {
+			return bad(field+".file", "%s", reason)
+		}
+	}
+	return nil
 }
 
 func clip(s string) string {

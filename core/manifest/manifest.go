@@ -28,6 +28,7 @@ import (
 	"endroit/core/notes"
 	"endroit/core/place"
 	"endroit/core/standing"
+	"endroit/core/words"
 )
 
 // Format is the name and version in a revision.
@@ -99,12 +100,52 @@ func Parse(data []byte) (*Manifest, error) {
 			return nil, fmt.Errorf("read manifest: %w: title %d (%.40q) is out of order", ErrFormat, i+1, t.ID)
 		}
 	}
+	for i := range m.Titles {
+		if reason := m.Titles[i].unshowable(); reason != "" {
+			return nil, fmt.Errorf("read manifest: %w: title %d: %s", ErrFormat, i+1, reason)
+		}
+	}
 	for i, x := range m.Sheets {
 		if x.ID == "" || i > 0 && m.Sheets[i-1].ID >= x.ID {
 			return nil, fmt.Errorf("read manifest: %w: sheet %d (%.40q) is out of order", ErrFormat, i+1, x.ID)
 		}
 	}
 	return &m, nil
+}
+
+// unshowable says what of a title must not reach a person's eyes as it is.
+func (t *Title) unshowable() string {
+	for _, text := range []string{t.ID, t.Name} {
+		if reason := words.Shown(text, maxName); reason != "" {
+			return "its name: " + reason
+		}
+	}
+	for _, v := range t.Variants {
+		for _, text := range []string{v.Store, v.Ref, v.Launcher, v.OS, v.Runtime} {
+			if reason := words.Shown(text, maxName); reason != "" {
+				return "a variant: " + reason
+			}
+		}
+		for _, l := range v.Locations {
+			if !word(l.Holds) || !word(string(l.Standing)) {
+				return fmt.Sprintf("what a location holds, or its standing, is no word: %.40q, %.40q", l.Holds, l.Standing)
+			}
+		}
+	}
+	return ""
+}
+
+// maxName is how long a name in a manifest may be, in bytes.
+const maxName = 1000
+
+// word reports whether a text is one of the words that formats use, known here or not.
+func word(text string) bool {
+	for i := range len(text) {
+		if c := text[i]; (c < 'a' || c > 'z') && c != '-' {
+			return false
+		}
+	}
+	return len(text) > 0 && len(text) <= 20
 }
 
 // Canonical writes a value as RFC 8785 says, so that equal values have equal

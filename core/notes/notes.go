@@ -14,11 +14,10 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"endroit/core/content"
 	"endroit/core/late"
+	"endroit/core/words"
 	"endroit/core/yamldoc"
 )
 
@@ -177,8 +176,8 @@ func (c *checker) notes(n *Notes) {
 	}
 	c.list("fields", n.Fields, nil, 1)
 	n.texts(func(field string, text *string) {
-		if len(*text) > maxSays || !utf8.ValidString(*text) || strings.ContainsFunc(*text, func(r rune) bool { return !unicode.IsGraphic(r) && r != '\n' }) {
-			c.bad(field, "a text is longer than %d bytes or holds a character that cannot be shown", maxSays)
+		if reason := words.Text(*text, maxSays); reason != "" {
+			c.bad(field, "%s", reason)
 		}
 	})
 	if n.Checksum != nil {

@@ -13,6 +13,7 @@
 package sheet
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -23,6 +24,7 @@ import (
 
 	"endroit/core/late"
 	"endroit/core/place"
+	"endroit/core/words"
 	"endroit/core/yamldoc"
 )
 
@@ -214,14 +216,17 @@ func (s *Sheet) check() *yamldoc.Error {
 	if !idShape().MatchString(s.ID) {
 		c.bad("id", "it is %.40q; 2 to 32 lowercase letters, digits and hyphens are wanted, beginning with a letter", s.ID)
 	}
-	if s.Name == "" || len(s.Name) > 100 {
-		c.bad("name", "it is missing, or longer than 100 bytes")
+	if reason := words.Name(s.Name, 100); s.Name == "" || reason != "" {
+		c.bad("name", "%s", cmp.Or(reason, "it is missing"))
 	}
 	if s.Store != "" && !idShape().MatchString(s.Store) {
 		c.bad("store", "it is %.40q, not a store's id", s.Store)
 	}
 	for i, a := range s.Addresses {
 		host, _, _ := strings.Cut(a, "/")
+		if reason := words.Shown(a, 300); reason != "" {
+			c.bad(fmt.Sprintf("addresses[%d]", i), "%s", reason)
+		}
 		if strings.Count(a, "{ref}") != 1 || strings.Contains(host, "{ref}") || !strings.Contains(host, ".") || len(a) > 300 {
 			c.bad(fmt.Sprintf("addresses[%d]", i), "an address holds {ref} once, behind the store's own name: quayside.example/title/{ref}")
 		}

@@ -140,6 +140,9 @@ const (
 	IsKey    = "key" // a key of the registry; Size is how many values it has
 )
 
+// States are the values of State.Is.
+var States = []string{IsAbsent, IsFile, IsFolder, IsLink, IsOther, IsKey}
+
 // File gives a path its number. Before is its state when it was first seen, at At: that
 // before the run only if nothing that is not observed changed it until then.
 type File struct {
