@@ -3,6 +3,7 @@ package capture
 import (
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -57,7 +58,9 @@ func newRegistry(r *recorder, folder string) *registry {
 }
 
 func readHive(file string) (*hive.Hive, error) {
-	f, err := OpenQuietly(file)
+	var f *os.File
+	err := error(fs.ErrPermission)
+	behalf.Load().Do(func() { f, err = OpenQuietly(file) })
 	if err != nil {
 		return nil, err
 	}

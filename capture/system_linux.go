@@ -37,6 +37,9 @@ type SystemOptions struct {
 	Notice    func(text string)
 	// Ready is called once what happens is seen.
 	Ready func()
+	// Behalf are the rights by which files are read and versions are kept: those of the
+	// person who gets the trace. nil are root's.
+	Behalf *Rights
 }
 
 // systemMask is what the kernel is asked to tell (fanotify_mark(2)).
@@ -56,6 +59,8 @@ func System(ctx context.Context, o SystemOptions) (Result, error) {
 		}
 		return Result{}, fmt.Errorf("%w: %w", ErrUnsupported, err)
 	}
+	behalf.Store(o.Behalf)
+	defer behalf.Store(nil)
 	start := time.Now()
 	header := systemHeader(o, start)
 	w, err := trace.NewWriter(o.Out, header)

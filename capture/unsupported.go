@@ -24,6 +24,7 @@ type SystemOptions struct {
 	CueFolder string
 	Notice    func(text string)
 	Ready     func()
+	Behalf    *Rights
 }
 
 // System returns ErrUnsupported.

@@ -118,14 +118,15 @@ func (k *keeping) keepFrom(path, probe, why string, again bool) (state trace.Sta
 		k.r.gap(fmt.Sprintf("the versions beside the trace would have come to more than their limit (%s in all): later ones were not kept", inMiB(k.o.Total)))
 		return state, false
 	}
-	state, err := k.take(probe, state)
-	if err == nil && seen && was.Digest == state.Digest {
-		k.last[path] = state
-		return state, true
-	}
-	if err == nil {
-		err = k.note(Version{Path: path, Why: why, At: k.r.now(), Digest: state.Digest, Size: state.Size, Time: state.Time})
-	}
+	err, same := error(fs.ErrPermission), false
+	behalf.Load().Do(func() {
+		if state, err = k.take(probe, state); err != nil {
+			return
+		}
+		if same = seen && was.Digest == state.Digest; !same {
+			err = k.note(Version{Path: path, Why: why, At: k.r.now(), Digest: state.Digest, Size: state.Size, Time: state.Time})
+		}
+	})
 	switch {
 	case err == nil:
 		k.last[path] = state
@@ -162,10 +163,12 @@ func (k *keeping) makeWay(path string, folder bool) {
 		k.r.gap("the folder of the trace's versions was removed in the midst: later ones were not kept")
 	}
 	if folder {
-		_ = os.RemoveAll(k.o.Folder)
-		if inside && path != k.o.Folder {
-			_ = os.MkdirAll(path, 0o700) // which is what the program removes
-		}
+		behalf.Load().Do(func() {
+			_ = os.RemoveAll(k.o.Folder)
+			if inside && path != k.o.Folder {
+				_ = os.MkdirAll(path, 0o700) // which is what the program removes
+			}
+		})
 	}
 }
 

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"os"
-	"path/filepath"
 	"strconv"
 	"time"
 
@@ -47,8 +46,13 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	if behind {
 		o.Header.User, o.Header.Env = person, env
 	}
+	if behind { // what root makes for somebody is made with their rights, and is theirs
+		o.Behalf = capture.RightsOf(uid, gid)
+	}
 	name := traceName(c, o.Header.Title, "system")
-	file, err := newFile(name)
+	var file *os.File
+	err = errors.New("root could not take the rights of " + person)
+	o.Behalf.Do(func() { file, err = newFile(name) })
 	if err != nil {
 		return err
 	}
@@ -57,29 +61,14 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 		err = e
 	}
 	if errors.Is(err, capture.ErrUnsupported) && result.End == (trace.End{}) {
-		_ = os.Remove(name)
+		o.Behalf.Do(func() { _ = os.Remove(name) })
 		return &failure{exitTrace, err}
-	}
-	if behind { // root made it for somebody
-		giveTo(uid, gid, name, capture.VersionsBeside(name))
 	}
 	if err != nil {
 		return fail(exitTrace, "the trace in %s is incomplete: %w", name, err)
 	}
 	a.traced("observed", name, result)
 	return nil
-}
-
-// giveTo makes files a person's own.
-func giveTo(uid, gid int, names ...string) {
-	for _, name := range names {
-		_ = filepath.WalkDir(name, func(path string, _ os.DirEntry, err error) error {
-			if err == nil {
-				_ = os.Lchown(path, uid, gid)
-			}
-			return nil
-		})
-	}
 }
 
 func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o capture.SystemOptions) (capture.Result, error) {
