@@ -422,7 +422,7 @@ func TestCuesReachTheRunningTrace(t *testing.T) {
 			defer close(done)
 			assert.Eventually(t, func() bool { _, err := Cue(folder, "saved", 0); return err == nil }, time.Minute, 5*time.Millisecond)
 			_, err := Cue(folder, "bad\x1bword", 0)
-			assert.ErrorContains(t, err, "printable")
+			assert.ErrorContains(t, err, "cannot be shown")
 			_, err = Cue(folder, "saved", 1)
 			assert.ErrorContains(t, err, "no trace with process id 1")
 			assert.NoError(t, os.WriteFile("go-on", nil, 0o600))

@@ -8,7 +8,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
-	"sort"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -94,24 +94,49 @@ func Find(folder string, pid int) (r Running, err error) {
 	return r, ask(folder, pid, cueRequest{}, &r)
 }
 
+// Runs lists this user's traces that are running, by process id. folder is as with Cue.
+func Runs(folder string) (list []Running, err error) {
+	found, err := listeners(folder, 0)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range found {
+		var r Running
+		if l.ask(cueRequest{}, &r) == nil && r.PID == l.pid {
+			list = append(list, r)
+		}
+		_ = l.Close()
+	}
+	return list, nil
+}
+
 // IsRunning reports whether there is a process with this id, such as Running's.
 func IsRunning(pid int) bool { return running(pid) }
 
-// ask has a running trace answer a request.
-func ask(folder string, pid int, request cueRequest, answer any) error {
+// listening is a connection to a running trace.
+type listening struct {
+	net.Conn
+	pid    int
+	secret string
+}
+
+// listeners are the running traces that listen in a folder of this user's own: the one of
+// process pid, or all if it is 0. They are to be closed.
+func listeners(folder string, pid int) (found []listening, err error) {
 	if folder == "" {
 		folder = DefaultCueFolder()
 	}
-	entries, _ := os.ReadDir(folder)
-	type listening struct {
-		net.Conn
-		secret string
+	switch err := trusted(folder); {
+	case errors.Is(err, os.ErrNotExist):
+		return nil, nil
+	case err != nil:
+		return nil, err // its answers could be anybody's, and what is tidied up could be too
 	}
-	var found []listening
-	var pids []int
+	entries, _ := os.ReadDir(folder)
 	for _, e := range entries {
-		n, err := strconv.Atoi(strings.TrimSuffix(e.Name(), ".cue"))
-		if err != nil || pid != 0 && n != pid {
+		name, isCue := strings.CutSuffix(e.Name(), ".cue")
+		n, err := strconv.Atoi(name)
+		if err != nil || !isCue || n < 1 || pid != 0 && n != pid {
 			continue
 		}
 		path := filepath.Join(folder, e.Name())
@@ -124,8 +149,35 @@ func ask(folder string, pid int, request cueRequest, answer any) error {
 			}
 			continue
 		}
-		defer conn.Close()
-		found, pids = append(found, listening{conn, secret}), append(pids, n)
+		found = append(found, listening{conn, n, secret})
+	}
+	slices.SortFunc(found, func(a, b listening) int { return a.pid - b.pid })
+	return found, nil
+}
+
+// ask has a running trace answer a request.
+func (l listening) ask(request cueRequest, answer any) error {
+	request.Secret = l.secret
+	_ = l.SetDeadline(time.Now().Add(5 * time.Second))
+	if err := json.NewEncoder(l).Encode(request); err != nil {
+		return err
+	}
+	if err := json.NewDecoder(io.LimitReader(l, 64<<10)).Decode(answer); err != nil {
+		return fmt.Errorf("the trace did not answer: %w", err)
+	}
+	return nil
+}
+
+// ask has the running trace that is meant answer a request.
+func ask(folder string, pid int, request cueRequest, answer any) error {
+	found, err := listeners(folder, pid)
+	if err != nil {
+		return err
+	}
+	var pids []int
+	for _, l := range found {
+		defer l.Close()
+		pids = append(pids, l.pid)
 	}
 	switch {
 	case len(found) == 0 && pid != 0:
@@ -133,17 +185,7 @@ func ask(folder string, pid int, request cueRequest, answer any) error {
 	case len(found) == 0:
 		return ErrNoTrace
 	case len(found) > 1:
-		sort.Ints(pids)
 		return fmt.Errorf("%w, with process ids %v; say which with --trace PID", ErrManyTraces, pids)
 	}
-	conn := found[0]
-	request.Secret = conn.secret
-	_ = conn.SetDeadline(time.Now().Add(5 * time.Second))
-	if err := json.NewEncoder(conn).Encode(request); err != nil {
-		return err
-	}
-	if err := json.NewDecoder(io.LimitReader(conn, 64<<10)).Decode(answer); err != nil {
-		return fmt.Errorf("the trace did not answer: %w", err)
-	}
-	return nil
+	return found[0].ask(request, answer)
 }

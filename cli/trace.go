@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -557,7 +558,7 @@ func (a *app) cue() *cli.Command {
 			if c.String("in") != "" {
 				return a.cueAfterwards(c, word)
 			}
-			return a.mark(c, word)
+			return a.mark(c, word, int(c.Int("trace")))
 		},
 	}, find, "endroit cue saved\nendroit cue saved --in tidewrack.trace --at 1m35s")
 }
@@ -567,11 +568,17 @@ func (a *app) offerCues(c *cli.Command) error {
 	if !term.IsTerminal(int(a.in.Fd())) {
 		return fail(exitUsage, "say what happened: endroit cue WORD, such as %s, or a word of your own", strings.Join(capture.Cues, ", "))
 	}
+	lines := bufio.NewReader(a.in)
+	run, err := a.whichRun(int(c.Int("trace")), lines)
+	if err != nil {
+		return err
+	}
+	a.tell("marking %s", told(run))
 	for i, word := range capture.Cues {
 		a.tell("  %d  %-16s %s", i+1, word, cueMeans[word])
 	}
 	fmt.Fprint(a.err, "which, by number, or a word of your own: ")
-	line, err := bufio.NewReader(a.in).ReadString('\n')
+	line, err := lines.ReadString('\n')
 	word := strings.TrimSpace(line)
 	if err != nil && word == "" {
 		return fail(exitUsage, "nothing was chosen, and nothing marked")
@@ -582,25 +589,67 @@ func (a *app) offerCues(c *cli.Command) error {
 	if err := capture.CheckCue(word); err != nil {
 		return fail(exitUsage, "%w", err)
 	}
-	return a.mark(c, word)
+	return a.mark(c, word, run.PID)
 }
 
-func (a *app) mark(c *cli.Command, word string) error {
-	m, err := capture.Cue("", word, int(c.Int("trace")))
-	if errors.Is(err, capture.ErrNoTrace) {
-		return fail(exitNotFound, "%w", err)
-	}
+// told names a run for a person who may have several.
+func told(r capture.Running) string {
+	return fmt.Sprintf("%s, process %d, begun at %s, %s", orUntitled(shown(r.Title)), r.PID, r.Started.Local().Format("15:04:05"), shown(r.Trace))
+}
+
+func orUntitled(title string) string { return cmp.Or(title, "a run without a title") }
+
+// whichRun finds the run that is meant: that of process pid, the only one, or the one that
+// the person chooses.
+func (a *app) whichRun(pid int, lines *bufio.Reader) (capture.Running, error) {
+	runs, err := capture.Runs("")
 	if err != nil {
+		return capture.Running{}, err
+	}
+	if pid != 0 {
+		runs = slices.DeleteFunc(runs, func(r capture.Running) bool { return r.PID != pid })
+		if len(runs) == 0 {
+			return capture.Running{}, fail(exitNotFound, "no trace with process id %d is running", pid)
+		}
+	}
+	switch len(runs) {
+	case 0:
+		return capture.Running{}, fail(exitNotFound, "%w", capture.ErrNoTrace)
+	case 1:
+		return runs[0], nil
+	}
+	a.tell("several runs are observed:")
+	for i, r := range runs {
+		a.tell("  %d  %s", i+1, told(r))
+	}
+	fmt.Fprint(a.err, "which, by number: ")
+	line, _ := lines.ReadString('\n')
+	n, err := strconv.Atoi(strings.TrimSpace(line))
+	if err != nil || n < 1 || n > len(runs) {
+		return capture.Running{}, fail(exitUsage, "none of them was chosen, and nothing marked")
+	}
+	return runs[n-1], nil
+}
+
+func (a *app) mark(c *cli.Command, word string, pid int) error {
+	m, err := capture.Cue("", word, pid)
+	switch {
+	case errors.Is(err, capture.ErrNoTrace):
+		return fail(exitNotFound, "%w", err)
+	case errors.Is(err, capture.ErrManyTraces):
+		runs, _ := capture.Runs("")
+		var all []string
+		for _, r := range runs {
+			all = append(all, told(r))
+		}
+		return fail(exitUsage, "several runs are observed; say which with --trace PID: %s", strings.Join(all, "; "))
+	case err != nil:
 		return err
 	}
 	if c.Bool("json") {
 		return a.json(m)
 	}
-	what := m.Title
-	if what == "" {
-		what = "the trace"
-	}
-	a.say("marked %s at %s of %s", word, inTerms(m.At), shown(what))
+	a.say("marked %s at %s of %s (process %d)", shown(word), inTerms(m.At), orUntitled(shown(m.Title)), m.PID)
 	return nil
 }
 
