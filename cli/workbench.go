@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"net"
@@ -11,6 +12,7 @@ import (
 	"syscall"
 
 	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
@@ -72,9 +74,18 @@ func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) err
 		return fail(exitUsage, "--address %s is not on loopback; the files of this machine are looked into there, and others could reach it", c.String("address"))
 	}
 	address := b.Address(l)
-	a.say("The workbench of %s:\n  %s\nIt can be opened with this address alone, on this machine. Ctrl-C ends it.", shown(name), address)
+	again := ""
+	if term.IsTerminal(int(a.in.Fd())) {
+		again = " Enter prints another."
+		go func() {
+			for lines := bufio.NewScanner(a.in); lines.Scan(); {
+				a.say("  %s", b.Address(l))
+			}
+		}()
+	}
+	a.say("The workbench of %s:\n  %s\nThis address lets one browser in, once, on this machine.%s Ctrl-C ends it.", shown(name), address, again)
 	if !c.Bool("no-browser") {
-		openBrowser(address)
+		openBrowser(b.Address(l)) // one of its own: it can be seen in the list of processes
 	}
 	return b.Serve(ctx, l)
 }

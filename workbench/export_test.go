@@ -1,4 +1,4 @@
 package workbench
 
-// Key is what lets one in.
-func (b *Workbench) Key() string { return b.key }
+// Key is what a page that was let in sends.
+func (b *Workbench) Key() string { return b.secret }

@@ -56,20 +56,21 @@ type Config struct {
 // Workbench answers the page's requests.
 type Workbench struct {
 	config   Config
-	key      string // whoever has it may look
+	secret   string // whoever has it may look
 	header   trace.Header
 	digest   string // of the trace
 	versions []capture.Version
 	handler  http.Handler
 
 	mu     sync.Mutex           // guards what follows
+	keys   map[string]bool      // those that were given out and not used yet
 	judged *footprint.Footprint // without corrections
 	now    *footprint.Footprint // with them; replaced, never changed
 }
 
 // Open reads a trace with what lies beside it. Errors are those of runs.Read.
 func Open(c Config) (*Workbench, error) {
-	b := &Workbench{config: c, key: rand.Text()}
+	b := &Workbench{config: c, secret: rand.Text(), keys: map[string]bool{}}
 	var err error
 	if b.now, b.digest, err = runs.Read(c.Trace, footprint.Filter{}); err != nil {
 		return nil, err
@@ -102,9 +103,14 @@ func (b *Workbench) readHeader() error {
 	return nil
 }
 
-// Address is where the page is found, with the key that lets one in.
+// Address is where the page is found, with a key that lets one browser in, once: a program
+// that sees it later, in a list of processes or a history, has nothing.
 func (b *Workbench) Address(l net.Listener) string {
-	return "http://" + l.Addr().String() + "/open?key=" + b.key
+	key := rand.Text()
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.keys[key] = true
+	return "http://" + l.Addr().String() + "/open?key=" + key
 }
 
 // ServeHTTP answers one request.
@@ -130,8 +136,6 @@ func (b *Workbench) Serve(ctx context.Context, l net.Listener) error {
 	}
 	return nil
 }
-
-const cookie = "endroit_workbench"
 
 func (b *Workbench) build() http.Handler {
 	e := echo.New()
@@ -186,32 +190,28 @@ func refuse(status int, detail string) http.Handler {
 	})
 }
 
-func (b *Workbench) hasKey(key string) bool {
-	return subtle.ConstantTimeCompare([]byte(key), []byte(b.key)) == 1
-}
-
-// letIn turns the key in the address into a cookie, so that it stands in no address from
-// then on.
+// letIn trades a key for the secret. It stands behind the # of the address, which browsers
+// send to nobody, until the page has put it away for its own origin, port and all.
 func (b *Workbench) letIn(c *echo.Context) error {
-	if !b.hasKey(c.QueryParam("key")) {
-		return problem(http.StatusForbidden, wire.ProblemSignIn, "this address has another key than the one that endroit workbench printed")
+	key := c.QueryParam("key")
+	b.mu.Lock()
+	unused := b.keys[key]
+	delete(b.keys, key)
+	b.mu.Unlock()
+	if !unused {
+		return problem(http.StatusForbidden, wire.ProblemSignIn, "this address is not one that endroit workbench printed, or it was used: each lets one browser in, once. Press Enter where it runs for another")
 	}
-	// Named by its port: another workbench on this machine has a cookie of its own.
-	c.SetCookie(&http.Cookie{Name: b.cookie(c), Value: b.key, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode})
-	return c.Redirect(http.StatusFound, "/workbench")
-}
-
-func (b *Workbench) cookie(c *echo.Context) string {
-	_, port, _ := net.SplitHostPort(c.Request().Host)
-	return cookie + "_" + port
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Redirect(http.StatusSeeOther, "/workbench#let-in="+b.secret)
 }
 
 func (b *Workbench) known(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		token, _ := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
-		if k, err := c.Cookie(b.cookie(c)); !b.hasKey(token) && (err != nil || !b.hasKey(k.Value)) {
-			return problem(http.StatusForbidden, wire.ProblemSignIn, "open the address that endroit workbench printed, with its key")
+		if subtle.ConstantTimeCompare([]byte(token), []byte(b.secret)) != 1 {
+			return problem(http.StatusForbidden, wire.ProblemSignIn, "open the address that endroit workbench printed, with its key; for another browser or tab press Enter where it runs")
 		}
+		c.Response().Header().Set("Cache-Control", "no-store")
 		return next(c)
 	}
 }

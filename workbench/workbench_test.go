@@ -8,7 +8,6 @@ import (
 	"io"
 	"net"
 	"net/http"
-	"net/http/cookiejar"
 	"os"
 	"path/filepath"
 	"strings"
@@ -322,25 +321,30 @@ func TestWhoMayLook(t *testing.T) {
 	_ = a.Body.Close()
 	assert.Equal(t, http.StatusForbidden, a.StatusCode)
 
-	// The printed address lets a browser in, and the key is in no address after that.
-	jar, err := cookiejar.New(nil)
+	// A printed address lets one browser in, once, and the key is in no address after that.
+	l2, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
-	browser := http.Client{Jar: jar, CheckRedirect: func(r *http.Request, _ []*http.Request) error {
-		assert.Equal(t, "/workbench", r.URL.RequestURI())
-		return http.ErrUseLastResponse
-	}}
-	a, err = browser.Get(o.address + "/open?key=wrong")
-	require.NoError(t, err)
-	_ = a.Body.Close()
-	assert.Equal(t, http.StatusForbidden, a.StatusCode)
-	a, err = browser.Get(o.address + "/open?key=" + o.b.Key())
-	require.NoError(t, err)
-	_ = a.Body.Close()
-	assert.Equal(t, http.StatusFound, a.StatusCode)
-	a, err = browser.Get(o.address + "/api/v1/workbench")
-	require.NoError(t, err)
-	_ = a.Body.Close()
-	assert.Equal(t, http.StatusOK, a.StatusCode)
+	defer l2.Close()
+	open := func(key string) *http.Response {
+		browser := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+		a, err := browser.Get(o.address + "/open?key=" + key)
+		require.NoError(t, err)
+		_ = a.Body.Close()
+		return a
+	}
+	assert.Equal(t, http.StatusForbidden, open("wrong").StatusCode)
+	assert.Equal(t, http.StatusForbidden, open("").StatusCode)
+	assert.Equal(t, http.StatusForbidden, open(o.b.Key()).StatusCode, "the secret is no key")
+	_, first, _ := strings.Cut(o.b.Address(l2), "key=")
+	_, second, _ := strings.Cut(o.b.Address(l2), "key=")
+	assert.NotEqual(t, first, second)
+	a = open(first)
+	assert.Equal(t, http.StatusSeeOther, a.StatusCode)
+	assert.Equal(t, "/workbench#let-in="+o.b.Key(), a.Header.Get("Location"))
+	assert.Empty(t, a.Cookies(), "a cookie would go to every port of this machine")
+	assert.Equal(t, http.StatusForbidden, open(first).StatusCode, "it was used")
+	assert.Equal(t, http.StatusForbidden, get(func(r *http.Request) { r.Header.Set("Authorization", "Bearer "+second) }), "a key alone shows nothing")
+	assert.Equal(t, http.StatusSeeOther, open(second).StatusCode)
 
 	l, err := net.Listen("tcp", "0.0.0.0:0")
 	require.NoError(t, err)

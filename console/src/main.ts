@@ -1,3 +1,4 @@
+import './letin' // before the router reads the address
 import '@fontsource/atkinson-hyperlegible-next/latin-400.css'
 import '@fontsource/atkinson-hyperlegible-next/latin-700.css'
 import '@fontsource/atkinson-hyperlegible-next/latin-ext-400.css'

@@ -1,5 +1,6 @@
 import createClient from 'openapi-fetch'
 
+import { letIn } from '../letin'
 import type { components, paths } from './schema.gen'
 
 export type Schemas = components['schemas']
@@ -13,6 +14,14 @@ export class ProblemError extends Error {
 }
 
 export const api = createClient<paths>({ baseUrl: '/api/v1' })
+
+api.use({
+  onRequest({ request }) {
+    const secret = letIn()
+    if (secret) request.headers.set('Authorization', `Bearer ${secret}`)
+    return request
+  },
+})
 
 /** Returns the data of an answer, or throws what went wrong in words. */
 export async function unwrap<T>(
