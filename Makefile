@@ -19,7 +19,7 @@ export npm_config_fund = false
 export npm_config_audit = false
 export npm_config_update_notifier = false
 
-.PHONY: all build demo test check cross bench accuracy realgames screenshots fuzz clean
+.PHONY: all build demo test check cross bench accuracy realgames screenshots fuzz attack clean
 .DELETE_ON_ERROR:
 
 all: build
@@ -115,8 +115,16 @@ fuzz:
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/hive
 	go test -run '^$$' -fuzz FuzzTree -fuzztime 60s ./core/sheet
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/sheet
-	go test -run TestDamagedDatabases -rapid.checks 10000 ./machine
+	go test -run TestDamagedDatabases ./machine -rapid.checks 10000
 	go test -run '^$$' -fuzz FuzzCheck -fuzztime 60s ./core/contribution
+	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s ./core/jsondoc
+
+# The long lists of what is refused and accepted, with counts, and what races.
+attack:
+	go test -count=1 -v -run 'TestGuardedPlaces|TestNarrowInEverySpelling|TestWideLocationsAreRefused' ./core/place -rapid.checks 20000
+	go test -count=1 -v -run 'TestWhatIsRefused|TestNames' ./core/jsondoc ./core/words
+	go test -count=1 -v -run 'TestBodiesThatDoNotHold|TestWhatIsNoFaultOfTheService|TestLimitsAreShared|TestOneValue' ./service
+	CGO_ENABLED=1 go test -count=1 -race -run 'Rights|Folder|Signals|Storm|Killed' ./capture ./capture/companion
 
 clean:
 	rm -rf bin console/dist/assets console/dist/index.html console/node_modules .run
