@@ -4,6 +4,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -45,6 +46,7 @@ const (
 type app struct {
 	in       *os.File
 	out, err io.Writer
+	lines    *bufio.Reader // of in, once passwords were read from it
 }
 
 // failure is an error with an exit code.
@@ -165,7 +167,7 @@ func (a *app) root() *cli.Command {
 			a.trace(), a.watch(), a.importLog(), a.compare(), a.correct(), a.bytes(), a.cue(), a.footprint(), a.workbench(), a.propose(), a.submit(), a.sheet(),
 			a.review(),
 			a.fetch(), a.locate(), a.machine(), a.identify(),
-			a.login(), a.logout(), a.serve(), a.people(), a.version(),
+			a.login(), a.logout(), a.account(), a.serve(), a.people(), a.version(),
 		},
 	}
 }

@@ -116,6 +116,7 @@ func TestSessions(t *testing.T) {
 			env.Setenv("HOME", home)
 			env.Setenv("GAME", filepath.Join(home, "game", "tidewrack"))
 			env.Setenv("ENDROIT_SERVICE", "http://"+s.address)
+			env.Setenv("ENDROIT_DATABASE", s.database)
 			env.Setenv("XDG_RUNTIME_DIR", filepath.Join(games, filepath.Base(env.WorkDir))) // short: sockets have short paths
 			return os.MkdirAll(env.Getenv("XDG_RUNTIME_DIR"), 0o700)
 		},

@@ -173,7 +173,10 @@ func (a *app) logout() *cli.Command {
 // password asks without echo, or reads the first line of standard input.
 func (a *app) password(prompt string, fromInput bool) (string, error) {
 	if fromInput {
-		line, err := bufio.NewReader(a.in).ReadString('\n')
+		if a.lines == nil {
+			a.lines = bufio.NewReader(a.in) // it may read ahead
+		}
+		line, err := a.lines.ReadString('\n')
 		if err != nil && line == "" {
 			return "", fail(exitUsage, "no password came on standard input")
 		}

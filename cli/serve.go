@@ -3,7 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
-
+	"fmt"
 	"log/slog"
 	"net"
 	"os"
@@ -11,10 +11,12 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/lmittmann/tint"
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
+	"endroit/client"
 	"endroit/service"
 )
 
@@ -103,37 +105,196 @@ func newLog(*cli.Command) *slog.Logger {
 
 func (a *app) people() *cli.Command {
 	return command(&cli.Command{
-		Name: "people", Usage: "make accounts, on the machine of the service",
+		Name: "people", Usage: "make and change accounts, on the machine of the service",
 		Commands: []*cli.Command{
-			command(&cli.Command{Name: "add", Usage: "make an account", UsageText: "endroit people add NAME [--reviewer]",
-				Flags: []cli.Flag{databaseFlag(), &cli.BoolFlag{Name: "reviewer", Usage: "may decide on others' contributions"}, &cli.BoolFlag{Name: "password-stdin", Usage: "read the password from standard input"}},
-				Action: func(ctx context.Context, c *cli.Command) error {
-					name, err := oneArg(c, "one NAME")
-					if err != nil {
-						return err
-					}
-					password, err := a.password("Password for "+name+": ", c.Bool("password-stdin"))
-					if err != nil {
-						return err
-					}
-					s, err := service.New(ctx, service.Config{Database: c.String("database")})
-					if err != nil {
-						return err
-					}
-					defer s.Close()
-					if err := s.AddPerson(ctx, name, password, c.Bool("reviewer")); err != nil {
-						return fail(exitInput, "%w", err)
-					}
-					role := "contributor"
-					if c.Bool("reviewer") {
-						role = "reviewer"
-					}
-					a.say("added %s, a %s", name, role)
-					return nil
-				}}, "", "endroit people add anselm --reviewer"),
+			a.peopleAdd(), a.peopleList(),
+			a.peopleChange("disable", "keep an account from being used, and sign it out everywhere", service.Change{Disabled: new(true)}, "is disabled and signed out everywhere"),
+			a.peopleChange("enable", "let a disabled account be used again", service.Change{Disabled: new(false)}, "can be used again"),
+			a.peopleChange("promote", "let an account decide on others' contributions", service.Change{Reviewer: new(true)}, "is a reviewer now"),
+			a.peopleChange("demote", "let an account decide no longer", service.Change{Reviewer: new(false)}, "is a contributor now"),
+			a.peopleChange("sign-out", "end all tokens and sessions of an account", service.Change{SignOut: true}, "is signed out everywhere"),
+			a.peoplePassword(),
 		},
 		Action: func(context.Context, *cli.Command) error {
-			return fail(exitUsage, "people wants: add NAME")
+			return fail(exitUsage, "people wants one of: list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME")
 		},
-	}, program, "endroit people add anselm --reviewer")
+	}, program, "endroit people list\nendroit people add anselm --reviewer")
+}
+
+func (a *app) peopleAdd() *cli.Command {
+	return command(&cli.Command{Name: "add", Usage: "make an account", UsageText: "endroit people add NAME [--reviewer]",
+		Flags: []cli.Flag{databaseFlag(), &cli.BoolFlag{Name: "reviewer", Usage: "may decide on others' contributions"}, passwordFlag()},
+		Action: a.onPerson(func(ctx context.Context, c *cli.Command, s *service.Service, name string) error {
+			password, err := a.password("Password for "+name+": ", c.Bool("password-stdin"))
+			if err != nil {
+				return err
+			}
+			if err := s.AddPerson(ctx, name, password, c.Bool("reviewer")); err != nil {
+				return fail(exitInput, "%w", err)
+			}
+			a.say("added %s, a %s", name, role(c.Bool("reviewer")))
+			return nil
+		})}, "", "endroit people add anselm --reviewer")
+}
+
+func (a *app) peopleList() *cli.Command {
+	return command(&cli.Command{Name: "list", Usage: "list all accounts", Flags: []cli.Flag{databaseFlag(), jsonFlag()},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s, err := service.New(ctx, service.Config{Database: c.String("database")})
+			if err != nil {
+				return err
+			}
+			defer s.Close()
+			list, err := s.Accounts(ctx)
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(list)
+			}
+			t := newTable(a.out, "name", "role", "since", "signed in")
+			for _, p := range list {
+				in := count(p.SignIns, "token or browser", "tokens and browsers")
+				if p.Disabled != nil {
+					in = "disabled on " + p.Disabled.Local().Format("2 January 2006")
+				}
+				t.AppendRow(table.Row{p.Name, role(p.Reviewer), p.Created.Local().Format("2 January 2006"), in})
+			}
+			t.Render()
+			return nil
+		}}, "", "endroit people list")
+}
+
+func (a *app) peopleChange(name, usage string, change service.Change, done string) *cli.Command {
+	return command(&cli.Command{Name: name, Usage: usage, UsageText: "endroit people " + name + " NAME", Flags: []cli.Flag{databaseFlag()},
+		Action: a.onPerson(func(ctx context.Context, _ *cli.Command, s *service.Service, person string) error {
+			if err := s.ChangeAccount(ctx, person, change); err != nil {
+				return noAccount(person, err)
+			}
+			a.say("%s %s", person, done)
+			return nil
+		})}, "", "endroit people "+name+" tobin")
+}
+
+func (a *app) peoplePassword() *cli.Command {
+	return command(&cli.Command{Name: "password", Usage: "give an account another password, and sign it out everywhere", UsageText: "endroit people password NAME",
+		Flags: []cli.Flag{databaseFlag(), passwordFlag()},
+		Action: a.onPerson(func(ctx context.Context, c *cli.Command, s *service.Service, name string) error {
+			password, err := a.password("New password for "+name+": ", c.Bool("password-stdin"))
+			if err != nil {
+				return err
+			}
+			switch err := s.SetPassword(ctx, name, password); {
+			case errors.Is(err, service.ErrNoAccount):
+				return noAccount(name, err)
+			case err != nil:
+				return fail(exitInput, "%w", err)
+			}
+			a.say("%s has another password, and is signed out everywhere", name)
+			return nil
+		})}, "", "endroit people password tobin")
+}
+
+func passwordFlag() cli.Flag {
+	return &cli.BoolFlag{Name: "password-stdin", Usage: "read the password from standard input"}
+}
+
+func role(reviewer bool) string {
+	if reviewer {
+		return "reviewer"
+	}
+	return "contributor"
+}
+
+func noAccount(name string, err error) error {
+	if errors.Is(err, service.ErrNoAccount) {
+		return fail(exitNotFound, "there is no account %q; endroit people list shows all", name)
+	}
+	return err
+}
+
+// onPerson does something with one account of a service's database.
+func (a *app) onPerson(do func(ctx context.Context, c *cli.Command, s *service.Service, name string) error) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		name, err := oneArg(c, "one NAME")
+		if err != nil {
+			return err
+		}
+		s, err := service.New(ctx, service.Config{Database: c.String("database")})
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		return do(ctx, c, s, name)
+	}
+}
+
+// account is one's own account at the service.
+func (a *app) account() *cli.Command {
+	own := func(do func(ctx context.Context, c *cli.Command, cl *client.Client) error) cli.ActionFunc {
+		return func(ctx context.Context, c *cli.Command) error {
+			cl, err := reviewClient(c)
+			if err != nil {
+				return err
+			}
+			return do(ctx, c, cl)
+		}
+	}
+	return command(&cli.Command{
+		Name: "account", Usage: "your own account: what is signed in, and the password",
+		UsageText: "endroit account\nendroit account sign-out ID\nendroit account password",
+		Flags:     []cli.Flag{serviceFlag(), jsonFlag()},
+		Commands: []*cli.Command{
+			command(&cli.Command{Name: "sign-out", Usage: "end one of your tokens or browsers", UsageText: "endroit account sign-out ID", Flags: []cli.Flag{serviceFlag()},
+				Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
+					id, err := oneArg(c, "one ID, as endroit account shows it")
+					if err != nil {
+						return err
+					}
+					if err := cl.EndSignIn(ctx, id); err != nil {
+						return fmt.Errorf("sign out %s: %w", id, err)
+					}
+					a.say("%s is signed out", id)
+					return nil
+				})}, "", "endroit account sign-out t12"),
+			command(&cli.Command{Name: "password", Usage: "change your password; all else that is signed in is signed out",
+				Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "password-stdin", Usage: "read the present and the new password from standard input, a line each"}},
+				Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
+					present, err := a.password("Present password: ", c.Bool("password-stdin"))
+					if err != nil {
+						return err
+					}
+					next, err := a.password("New password: ", c.Bool("password-stdin"))
+					if err != nil {
+						return err
+					}
+					if err := cl.ChangePassword(ctx, present, next); err != nil {
+						return fmt.Errorf("change the password: %w", err)
+					}
+					a.say("the password is changed, and all else that was signed in is signed out")
+					return nil
+				})}, "", "endroit account password"),
+		},
+		Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
+			me, err := cl.Account(ctx)
+			if err != nil {
+				return err
+			}
+			if c.Bool("json") {
+				return a.json(me)
+			}
+			a.say("%s, a %s; signed in are", me.Name, role(me.Reviewer))
+			t := newTable(a.out, "id", "kind", "since", "until", "")
+			for _, x := range me.SignIns {
+				this := ""
+				if x.Current {
+					this = "this one"
+				}
+				t.AppendRow(table.Row{shown(x.ID), shown(x.Kind), x.Created.Local().Format("2006-01-02 15:04"), x.Expires.Local().Format("2006-01-02"), this})
+			}
+			t.Render()
+			a.say("\nendroit account sign-out ID ends one; endroit account password ends all but this one")
+			return nil
+		}),
+	}, program, "endroit account")
 }

@@ -173,6 +173,27 @@ func (c *Client) WhoAmI(ctx context.Context) (wire.Session, error) {
 	return call[wire.Session](ctx, c, request{method: "GET", path: "/api/v1/session", repeat: true})
 }
 
+// Account is one's own account, with its sign-ins.
+func (c *Client) Account(ctx context.Context) (wire.Account, error) {
+	return call[wire.Account](ctx, c, request{method: http.MethodGet, path: "/api/v1/account", repeat: true})
+}
+
+// EndSignIn signs a token or a browser of one's own out.
+func (c *Client) EndSignIn(ctx context.Context, id string) error {
+	_, _, err := c.do(ctx, request{method: http.MethodDelete, path: "/api/v1/account/sign-ins/" + url.PathEscape(id)})
+	return err
+}
+
+// ChangePassword gives one's own account another password, and ends its other sign-ins.
+func (c *Client) ChangePassword(ctx context.Context, present, next string) error {
+	body, err := json.Marshal(wire.PasswordChange{Password: present, New: next})
+	if err != nil {
+		return err
+	}
+	_, _, err = c.do(ctx, request{method: http.MethodPost, path: "/api/v1/account/password", body: body})
+	return err
+}
+
 // Submit sends a contribution. Sent again with the same key it is stored once.
 func (c *Client) Submit(ctx context.Context, key string, body []byte) (wire.Submitted, error) {
 	return call[wire.Submitted](ctx, c, request{method: "POST", path: "/api/v1/contributions", body: body, repeat: true, header: map[string]string{"Idempotency-Key": key}})

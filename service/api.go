@@ -37,6 +37,10 @@ func (s *Service) api(g *echo.Group) {
 	g.POST("/tokens", s.makeToken)
 	g.DELETE("/tokens/current", s.removeToken, s.known)
 
+	g.GET("/account", s.showAccount, s.known)
+	g.POST("/account/password", s.changePassword, s.known)
+	g.DELETE("/account/sign-ins/:id", s.endSignIn, s.known)
+
 	g.GET("/titles", s.searchTitles, public)
 	g.GET("/titles/:id", s.showTitle, public)
 	g.GET("/launchers", s.listLaunchers, public)
@@ -98,7 +102,7 @@ func (s *Service) identify(c *echo.Context) (*store.Person, error) {
 		if !ok {
 			return nil, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the Authorization header is not Bearer and a token")
 		}
-		p, expired, err := s.store.PersonByToken(ctx, tokenDigest(token))
+		p, id, expired, err := s.store.PersonByToken(ctx, tokenDigest(token))
 		switch {
 		case err == store.ErrNotFound:
 			return nil, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the token is not valid; get a new one with endroit login")
@@ -107,16 +111,18 @@ func (s *Service) identify(c *echo.Context) (*store.Person, error) {
 		case expired:
 			return nil, problem(http.StatusUnauthorized, wire.ProblemExpired, "the token has expired; get a new one with endroit login")
 		}
+		c.Set(signInKey, "t"+strconv.FormatInt(id, 10))
 		return &p, nil
 	}
-	id := s.sessions.GetInt64(ctx, personKey)
+	id := s.sessions.GetInt64(ctx, browserKey)
 	if id == 0 {
 		return nil, nil
 	}
-	p, err := s.store.PersonByID(ctx, id)
+	p, err := s.store.PersonByBrowser(ctx, id)
 	if err == store.ErrNotFound {
 		return nil, nil
 	}
+	c.Set(signInKey, browserID(id))
 	return &p, err
 }
 
@@ -178,6 +184,9 @@ func (s *Service) authenticate(c *echo.Context) (store.Person, error) {
 	if !ok || err != nil {
 		return p, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the name or the password is wrong")
 	}
+	if p.Disabled {
+		return p, problem(http.StatusForbidden, wire.ProblemRole, "this account is disabled; ask those who run the service")
+	}
 	return p, nil
 }
 
@@ -190,7 +199,9 @@ func (s *Service) signIn(c *echo.Context) error {
 	if err := s.sessions.RenewToken(ctx); err != nil {
 		return err
 	}
-	s.sessions.Put(ctx, personKey, p.ID)
+	if err := s.browserSigned(ctx, p); err != nil {
+		return err
+	}
 	return c.JSON(http.StatusOK, wire.Person{Name: p.Name, Reviewer: p.Reviewer})
 }
 
@@ -206,7 +217,15 @@ func (s *Service) whoAmI(c *echo.Context) error {
 }
 
 func (s *Service) signOut(c *echo.Context) error {
-	if err := s.sessions.Destroy(c.Request().Context()); err != nil {
+	ctx := c.Request().Context()
+	if id := s.sessions.GetInt64(ctx, browserKey); id != 0 {
+		if p, err := s.store.PersonByBrowser(ctx, id); err == nil {
+			if err := s.store.EndSignIn(ctx, p.ID, browserID(id)); err != nil && err != store.ErrNotFound {
+				return err
+			}
+		}
+	}
+	if err := s.sessions.Destroy(ctx); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)

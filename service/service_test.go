@@ -1088,3 +1088,85 @@ func TestARestartInTheMiddleLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, list.Items, 1)
 }
+
+// A person sees what is signed in, and ends it; operators can do so for anybody.
+func TestAccounts(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	mira := w.people["mira"]
+	me, err := mira.Account(ctx)
+	require.NoError(t, err)
+	require.Len(t, me.SignIns, 1)
+	assert.True(t, me.SignIns[0].Current)
+	second, err := w.as(t, "").Login(ctx, "mira", password)
+	require.NoError(t, err)
+	other := w.as(t, second.Token)
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	browser := &http.Client{Jar: jar}
+	signIn := func() int {
+		a, err := browser.Post(w.address+"/api/v1/session", "application/json", strings.NewReader(`{"name":"mira","password":"`+password+`"}`))
+		require.NoError(t, err)
+		_ = a.Body.Close()
+		return a.StatusCode
+	}
+	signedIn := func() bool {
+		a, err := browser.Get(w.address + "/api/v1/account")
+		require.NoError(t, err)
+		_ = a.Body.Close()
+		return a.StatusCode == 200
+	}
+	assert.Equal(t, 200, signIn())
+	assert.True(t, signedIn())
+	me, err = mira.Account(ctx)
+	require.NoError(t, err)
+	require.Len(t, me.SignIns, 3)
+	assert.Equal(t, "browser", me.SignIns[0].Kind)
+
+	require.NoError(t, mira.EndSignIn(ctx, me.SignIns[0].ID))
+	assert.False(t, signedIn(), "the browser was signed out by the token")
+	for _, bad := range []string{me.SignIns[0].ID, "t", "x1", "t999999", "b-1", "t1e9"} {
+		assert.Equal(t, wire.ProblemNotFound, problem(t, mira.EndSignIn(ctx, bad)).Type, bad)
+	}
+	theirs, err := w.people["tobin"].Account(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, wire.ProblemNotFound, problem(t, mira.EndSignIn(ctx, theirs.SignIns[0].ID)).Type, "nobody ends another's")
+
+	assert.Equal(t, 403, problem(t, mira.ChangePassword(ctx, "not the present one", "another good password")).Status)
+	assert.Equal(t, "new", problem(t, mira.ChangePassword(ctx, password, "short")).Field)
+	assert.Equal(t, 200, signIn())
+	require.NoError(t, mira.ChangePassword(ctx, password, "another good password"))
+	assert.False(t, signedIn(), "another password ends other sign-ins")
+	_, err = other.Account(ctx)
+	assert.Equal(t, wire.ProblemSignIn, problem(t, err).Type)
+	_, err = mira.Account(ctx)
+	require.NoError(t, err, "but for the one that changed it")
+	assert.Equal(t, 401, signIn())
+
+	db, err := pgx.Connect(ctx, w.database)
+	require.NoError(t, err)
+	defer db.Close(context.WithoutCancel(ctx))
+	_, err = db.Exec(ctx, `DELETE FROM limits`) // ten sign-ins at once are enough
+	require.NoError(t, err)
+
+	yes, no := true, false
+	require.NoError(t, w.service.ChangeAccount(ctx, "mira", service.Change{Disabled: &yes}))
+	_, err = mira.Account(ctx)
+	assert.Equal(t, wire.ProblemSignIn, problem(t, err).Type)
+	_, err = w.as(t, "").Login(ctx, "mira", "another good password")
+	assert.ErrorContains(t, err, "disabled")
+	require.NoError(t, w.service.ChangeAccount(ctx, "mira", service.Change{Disabled: &no}))
+	_, err = w.as(t, "").Login(ctx, "mira", "another good password")
+	require.NoError(t, err)
+	require.NoError(t, w.service.ChangeAccount(ctx, "anselm", service.Change{Reviewer: &no}))
+	sent, err := w.people["tobin"].Submit(ctx, "k", tidewrack(t))
+	require.NoError(t, err)
+	_, err = w.people["anselm"].Accept(ctx, sent.Number)
+	assert.Equal(t, wire.ProblemRole, problem(t, err).Type, "demoted, at once")
+	require.NoError(t, w.service.SetPassword(ctx, "tobin", "a third good password"))
+	_, err = w.people["tobin"].Account(ctx)
+	assert.Equal(t, wire.ProblemSignIn, problem(t, err).Type)
+	assert.ErrorIs(t, w.service.ChangeAccount(ctx, "nobody", service.Change{SignOut: true}), service.ErrNoAccount)
+	list, err := w.service.Accounts(ctx)
+	require.NoError(t, err)
+	assert.Len(t, list, 5)
+}

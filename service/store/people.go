@@ -13,6 +13,7 @@ type Person struct {
 	Name         string
 	PasswordHash string
 	Reviewer     bool
+	Disabled     bool
 }
 
 // AddPerson makes an account; ErrTaken if the name has one.
@@ -24,7 +25,7 @@ func (s *Store) AddPerson(ctx context.Context, name, passwordHash string, review
 	return err
 }
 
-const personColumns = `id, name, password_hash AS passwordhash, reviewer`
+const personColumns = `id, name, password_hash AS passwordhash, reviewer, disabled IS NOT NULL AS disabled`
 
 func (s *Store) onePerson(ctx context.Context, sql string, args ...any) (Person, error) {
 	rows, err := s.Pool.Query(ctx, sql, args...)
@@ -40,18 +41,13 @@ func (s *Store) PersonByName(ctx context.Context, name string) (Person, error) {
 	return s.onePerson(ctx, `SELECT `+personColumns+` FROM people WHERE name = $1`, name)
 }
 
-// PersonByID returns ErrNotFound if there is none.
-func (s *Store) PersonByID(ctx context.Context, id int64) (Person, error) {
-	return s.onePerson(ctx, `SELECT `+personColumns+` FROM people WHERE id = $1`, id)
-}
-
-// PersonByToken finds whose token has this digest; expired says that it was
-// valid once.
-func (s *Store) PersonByToken(ctx context.Context, digest []byte) (p Person, expired bool, err error) {
+// PersonByToken finds whose token has this digest, and the token's number; expired says
+// that it was valid once. ErrNotFound if there is none, or the account is disabled.
+func (s *Store) PersonByToken(ctx context.Context, digest []byte) (p Person, token int64, expired bool, err error) {
 	var expires time.Time
-	err = s.Pool.QueryRow(ctx, `SELECT p.id, p.name, p.password_hash, p.reviewer, t.expires FROM tokens t JOIN people p ON p.id = t.person_id WHERE t.digest = $1`, digest).
-		Scan(&p.ID, &p.Name, &p.PasswordHash, &p.Reviewer, &expires)
-	return p, err == nil && time.Now().After(expires), notFound(err)
+	err = s.Pool.QueryRow(ctx, `SELECT p.id, p.name, p.password_hash, p.reviewer, t.id, t.expires FROM tokens t JOIN people p ON p.id = t.person_id WHERE t.digest = $1 AND p.disabled IS NULL`, digest).
+		Scan(&p.ID, &p.Name, &p.PasswordHash, &p.Reviewer, &token, &expires)
+	return p, token, err == nil && time.Now().After(expires), notFound(err)
 }
 
 // AddToken stores a token's digest.

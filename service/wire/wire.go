@@ -38,6 +38,28 @@ type Person struct {
 	Reviewer bool   `json:"reviewer"`
 }
 
+// Account is one's own account.
+type Account struct {
+	Name     string   `json:"name"`
+	Reviewer bool     `json:"reviewer"`
+	SignIns  []SignIn `json:"sign_ins"`
+}
+
+// SignIn is a token or a browser that is signed in.
+type SignIn struct {
+	ID      string    `json:"id"`
+	Kind    string    `json:"kind"` // token or browser
+	Created time.Time `json:"created"`
+	Expires time.Time `json:"expires"`
+	Current bool      `json:"current"` // that of the request itself
+}
+
+// PasswordChange asks for another password.
+type PasswordChange struct {
+	Password string `json:"password"` // the present one
+	New      string `json:"new"`
+}
+
 // TitleFound is a title in a list.
 type TitleFound struct {
 	ID        string   `json:"id"`
