@@ -13,6 +13,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"endroit/core/place"
@@ -73,6 +74,7 @@ type Finder struct {
 
 	bases    *bases
 	listings *listings
+	guards   sync.Map // of roots: *guarding
 }
 
 // NewFinder makes one; Close ends it.
@@ -119,6 +121,11 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		fixed, alone = f.asOnDisk(top, fixed)
 	}
 	out := Found{Folder: filepath.Join(append([]string{top}, fixed...)...), Files: []File{}}
+	guard := f.guard(roots)
+	if why := guard.holdsHome(l.Anchor, top); why != "" {
+		out.Missing = why
+		return out, nil
+	}
 	t, done, err := f.bases.of(top)
 	if err != nil {
 		out.Missing = fmt.Sprintf("the folder %s is not there", top)
@@ -149,6 +156,7 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		w.leave(begin, err)
 		err = nil
 	}
+	out.keepUnguarded(guard)
 	slices.SortStableFunc(out.Files, func(a, b File) int { return b.Time.Compare(a.Time) })
 	if fold && whole {
 		out.Folder = asFound(out)
@@ -157,6 +165,34 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		out.Missing = missingLevel(t, top, fixed)
 	}
 	return out, err
+}
+
+// guard is what is held against what is found below these roots.
+func (f *Finder) guard(roots place.Roots) *guarding {
+	if f.bases == nil { // one search
+		return newGuarding(roots)
+	}
+	key := fmt.Sprint(roots)
+	g, ok := f.guards.Load(key)
+	if !ok {
+		g, _ = f.guards.LoadOrStore(key, newGuarding(roots))
+	}
+	return g.(*guarding)
+}
+
+// keepUnguarded leaves out what really lies in a guarded place, and says so.
+func (o *Found) keepUnguarded(g *guarding) {
+	n, why := 0, error(nil)
+	o.Files = slices.DeleteFunc(o.Files, func(f File) bool {
+		err := g.refuses(f.Path)
+		if err != nil {
+			n, why = n+1, err
+		}
+		return err != nil
+	})
+	if n > 0 {
+		o.Missing = fmt.Sprintf("%d left out: %v", n, why)
+	}
 }
 
 // named are the parts that a location has, of those that are known, and whether it tells

@@ -39,14 +39,7 @@ func (l Location) narrowHere() error {
 	if err := l.odd(); err != nil {
 		return err
 	}
-	for _, x := range l.guises() {
-		for g := range secrets()[x.Anchor].on(x.Pattern.Segments) {
-			if err := x.guard(g); err != nil {
-				return err
-			}
-		}
-	}
-	return l.namesSecret()
+	return l.Guarded()
 }
 
 // crowds is the rule for folders that many programs share.
@@ -514,4 +507,17 @@ func letters(text string) (n int) {
 		}
 	}
 	return n
+}
+
+// Guarded says, as a *WideError, which guarded place an exact place lies in or is; nil if
+// it is none. It is for a file that was found, whatever location named it.
+func (l Location) Guarded() error {
+	for _, x := range l.guises() {
+		for g := range secrets()[x.Anchor].on(x.Pattern.Segments) {
+			if err := x.guard(g); err != nil {
+				return err
+			}
+		}
+	}
+	return l.namesSecret()
 }

@@ -1,0 +1,75 @@
+package machine
+
+import (
+	"os"
+	"path/filepath"
+	"runtime"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/place"
+)
+
+// Whatever a location is called, what it comes to is held against where it really is.
+func TestGuardedPlacesByWhatIsThere(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("links need rights there")
+	}
+	home, err := filepath.EvalSymlinks(t.TempDir())
+	require.NoError(t, err)
+	t.Setenv("HOME", home)
+	put := func(name string) {
+		path := filepath.Join(home, filepath.FromSlash(name))
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o700))
+		require.NoError(t, os.WriteFile(path, []byte("x"), 0o600))
+	}
+	for _, name := range []string{".ssh/a.sav", ".config/google-chrome/Default/a.sav", ".tidewrack/a.sav", "games/Tidewrack/a.sav", "games/Tidewrack/wallet.dat", "notes.sav"} {
+		put(name)
+	}
+	link := func(to, name string) { require.NoError(t, os.Symlink(to, filepath.Join(home, name))) }
+	link(".ssh", ".saltglass")
+	link(filepath.Join(home, ".config", "google-chrome"), "games/Tidewrack/profiles")
+	link(".ssh/a.sav", ".tidewrack/b.sav")
+	roots := place.Roots{place.Home: home, place.Install: home + "/games/Tidewrack"}
+	find := func(roots place.Roots, text string) (names []string, missing string) {
+		l, err := place.Parse(text)
+		require.NoError(t, err, text)
+		for _, f := range []*Finder{NewFinder(), {}} {
+			found, err := f.Find(roots, l, nil)
+			require.NoError(t, err, text)
+			names = nil
+			for _, x := range found.Files {
+				rel, err := filepath.Rel(home, x.Path)
+				require.NoError(t, err)
+				names = append(names, filepath.ToSlash(rel))
+			}
+			missing = found.Missing
+		}
+		return names, missing
+	}
+	names, missing := find(roots, "home:.tidewrack/*.sav")
+	assert.Equal(t, []string{".tidewrack/a.sav"}, names, missing)
+	names, missing = find(roots, "home:.saltglass/*.sav")
+	assert.Empty(t, names, "the folder is a link to keys")
+	assert.Contains(t, missing, "keys and certificates")
+	names, _ = find(roots, "install:**/*.sav")
+	assert.Equal(t, []string{"games/Tidewrack/a.sav"}, names, "a link in an installation leads to a browser's profile")
+	names, missing = find(roots, "install:*.dat")
+	assert.Empty(t, names)
+	assert.Contains(t, missing, "wallets")
+	for _, top := range []string{home, filepath.Dir(home), "/"} {
+		names, missing = find(place.Roots{place.Home: home, place.Install: top}, "install:notes.sav")
+		assert.Empty(t, names, top)
+		assert.Contains(t, missing, "is a home or holds one", top)
+		names, _ = find(place.Roots{place.Home: home, place.Documents: top}, "documents:notes.sav")
+		assert.Empty(t, names, top)
+	}
+	link(home, "games/all")
+	names, missing = find(place.Roots{place.Home: home, place.Install: home + "/games/all"}, "install:notes.sav")
+	assert.Empty(t, names)
+	assert.Contains(t, missing, "is a home or holds one", "by identity, not by name")
+	names, _ = find(place.Roots{place.Install: home + "/.ssh"}, "install:*.sav")
+	assert.Empty(t, names, "an installation that is set to a guarded place")
+}
