@@ -14,26 +14,30 @@ import (
 // really is: a link, or an anchor that is set to a home, changes the name of a place, and
 // not the place.
 type guarding struct {
-	roots []place.Roots // without links: those of the search, and this person's home
+	roots  []place.Roots // without links: those of the search, and this person's home
+	really func(folder string) (string, error)
 
 	mu      sync.Mutex
 	folders map[string]error // by folder, as it was named
 }
 
-func newGuarding(roots place.Roots) *guarding {
-	g := &guarding{folders: map[string]error{}}
+// movesAbout says of an anchor that it is another folder for each title.
+func movesAbout(a place.Anchor) bool { return a == place.Install || a == place.AccountData }
+
+func newGuarding(roots place.Roots, really func(string) (string, error)) *guarding {
+	g := &guarding{folders: map[string]error{}, really: really}
 	real := place.Roots{}
 	for a, top := range roots {
-		if a == place.Registry {
+		if a == place.Registry || movesAbout(a) {
 			continue
 		}
-		if p, err := filepath.EvalSymlinks(filepath.FromSlash(top)); err == nil {
+		if p, err := really(filepath.FromSlash(top)); err == nil {
 			real[a] = filepath.ToSlash(p)
 		}
 	}
 	g.roots = append(g.roots, real)
 	if home, err := os.UserHomeDir(); err == nil {
-		if p, err := filepath.EvalSymlinks(home); err == nil && filepath.ToSlash(p) != real[place.Home] {
+		if p, err := really(home); err == nil && filepath.ToSlash(p) != real[place.Home] {
 			g.roots = append(g.roots, place.Roots{place.Home: filepath.ToSlash(p)})
 		}
 	}
@@ -46,7 +50,7 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 	if a == place.Home || a == place.PrefixDrive {
 		return ""
 	}
-	real, err := filepath.EvalSymlinks(filepath.FromSlash(top))
+	real, err := g.really(filepath.FromSlash(top))
 	if err != nil {
 		return ""
 	}
@@ -75,11 +79,11 @@ func (g *guarding) refuses(path string) error {
 	if err != nil {
 		return err
 	}
-	return place.Of(place.Install, []string{name}, false).Guarded() // by its name alone
+	return place.GuardedName(name)
 }
 
 func (g *guarding) places(folder string) error {
-	real, err := filepath.EvalSymlinks(folder)
+	real, err := g.really(folder)
 	if err != nil {
 		return nil // it has gone
 	}

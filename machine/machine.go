@@ -75,6 +75,7 @@ type Finder struct {
 	bases    *bases
 	listings *listings
 	guards   sync.Map // of roots: *guarding
+	reals    sync.Map // of folders: what they really are
 }
 
 // NewFinder makes one; Close ends it.
@@ -167,17 +168,37 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 	return out, err
 }
 
-// guard is what is held against what is found below these roots.
+// guard is what is held against what is found below these roots. Where editions are
+// installed makes no difference to it.
 func (f *Finder) guard(roots place.Roots) *guarding {
 	if f.bases == nil { // one search
-		return newGuarding(roots)
+		return newGuarding(roots, really)
 	}
-	key := fmt.Sprint(roots)
-	g, ok := f.guards.Load(key)
+	var key strings.Builder
+	for _, d := range place.Definitions {
+		if movesAbout(d.Anchor) {
+			continue
+		}
+		key.WriteString(roots[d.Anchor])
+		key.WriteByte(0)
+	}
+	g, ok := f.guards.Load(key.String())
 	if !ok {
-		g, _ = f.guards.LoadOrStore(key, newGuarding(roots))
+		g, _ = f.guards.LoadOrStore(key.String(), newGuarding(roots, f.really))
 	}
 	return g.(*guarding)
+}
+
+// really is the function really, asked once for each folder.
+func (f *Finder) really(folder string) (string, error) {
+	if is, ok := f.reals.Load(folder); ok {
+		return is.(string), nil
+	}
+	is, err := really(folder)
+	if err == nil {
+		f.reals.Store(folder, is)
+	}
+	return is, err
 }
 
 // keepUnguarded leaves out what really lies in a guarded place, and says so.

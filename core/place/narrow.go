@@ -42,6 +42,14 @@ func (l Location) narrowHere() error {
 	return l.Guarded()
 }
 
+// GuardedName is Guarded for a file's name alone, wherever it lies.
+func GuardedName(name string) error {
+	if g, ok := secretFiles()[strings.ToLower(name)]; ok {
+		return g.refusal()
+	}
+	return nil
+}
+
 // crowds is the rule for folders that many programs share.
 func (l Location) crowds() error {
 	if !byAnchor[l.Anchor].Shared {
