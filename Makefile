@@ -123,7 +123,7 @@ fuzz:
 attack:
 	go test -count=1 -v -run 'TestGuardedPlaces|TestNarrowInEverySpelling|TestWideLocationsAreRefused' ./core/place -rapid.checks 20000
 	go test -count=1 -v -run 'TestWhatIsRefused|TestNames' ./core/jsondoc ./core/words
-	go test -count=1 -v -run 'TestBodiesThatDoNotHold|TestWhatIsNoFaultOfTheService|TestLimitsAreShared|TestOneValue' ./service
+	go test -count=1 -v -run 'TestBodiesThatAreRefused|TestWhatIsNoFaultOfTheService|TestLimitsAreShared|TestOneValue' ./service
 	CGO_ENABLED=1 go test -count=1 -race -run 'Rights|Folder|Signals|Storm|Killed' ./capture ./capture/companion
 
 clean:

@@ -53,7 +53,7 @@ func (s *Service) api(g *echo.Group) {
 	g.GET("/contributions", s.listContributions, s.known)
 	g.GET("/contributions/:number", s.showContribution, s.known)
 	g.POST("/contributions/:number/accept", s.accept, s.known, s.reviewer)
-	g.POST("/contributions/:number/return", s.giveBack, s.known, s.reviewer)
+	g.POST("/contributions/:number/return", s.returnContribution, s.known, s.reviewer)
 
 	g.GET("/contributions/:number/workbench", s.showBench, s.known)
 	g.GET("/contributions/:number/workbench/files/:file", s.showBenchFile, s.known)
@@ -173,7 +173,7 @@ func (s *Service) authenticate(c *echo.Context) (store.Person, error) {
 	p, err := s.store.PersonByName(c.Request().Context(), in.Name)
 	hash := p.PasswordHash
 	if err == store.ErrNotFound {
-		hash = nobodysHash()
+		hash = unknownHash()
 	} else if err != nil {
 		return p, err
 	}

@@ -240,7 +240,7 @@ func (s *Service) accept(c *echo.Context) error {
 // maxBecause is how long a reason may be, in characters.
 const maxBecause = 2000
 
-func (s *Service) giveBack(c *echo.Context) error {
+func (s *Service) returnContribution(c *echo.Context) error {
 	id, err := contributionNumber(c)
 	if err != nil {
 		return err

@@ -73,8 +73,8 @@ func checkPassword(hash, password string) (bool, error) {
 	return subtle.ConstantTimeCompare(got, key) == 1, nil
 }
 
-// nobodysHash makes a sign-in with an unknown name take as long as any other.
-var nobodysHash = sync.OnceValue(func() string { return hashPassword("nobody has this password") })
+// unknownHash makes a sign-in with an unknown name take as long as any other.
+var unknownHash = sync.OnceValue(func() string { return hashPassword("nobody has this password") })
 
 const tokenPrefix = "endroit_"
 

@@ -71,7 +71,7 @@ func New(ctx context.Context, c Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	_ = nobodysHash() // now, so that no sign-in takes longer for it
+	_ = unknownHash() // now, so that no sign-in takes longer for it
 	s := &Service{config: c, log: c.Log, store: db, metrics: metrics.NewSet(), hashes: make(chan struct{}, hashers), tidying: make(chan struct{})}
 	s.cleanup = pgxstore.New(db.Pool)
 	s.sessions = scs.New()

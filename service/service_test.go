@@ -645,7 +645,7 @@ func TestAFailureIsNotKept(t *testing.T) {
 	}
 }
 
-func TestBodiesThatDoNotHold(t *testing.T) {
+func TestBodiesThatAreRefused(t *testing.T) {
 	w := start(t)
 	token, err := w.as(t, "").Login(t.Context(), "mira", password)
 	require.NoError(t, err)

@@ -130,7 +130,7 @@ func (e *Error) Error() string {
 	return e.Field + ": " + e.Reason
 }
 
-// Check reports, as an *Error, what is wrong: a draft that does not hold, a
+// Check reports, as an *Error, what is wrong: an unsound draft, a
 // footprint that is not what Share makes, a location for which the footprint
 // has no file.
 func (b *Body) Check() error {

@@ -79,9 +79,9 @@ func TestWhatStrangersSendIsChecked(t *testing.T) {
 		field string
 		says  string
 	}{
-		"nothing":                    {func(b *Body) { b.Draft = nil }, "draft", "a draft and a footprint"},
-		"no footprint":               {func(b *Body) { b.Footprint = nil }, "draft", "a draft and a footprint"},
-		"a draft that does not hold": {func(b *Body) { b.Draft.Title = "" }, "draft.title", "missing"},
+		"nothing":          {func(b *Body) { b.Draft = nil }, "draft", "a draft and a footprint"},
+		"no footprint":     {func(b *Body) { b.Footprint = nil }, "draft", "a draft and a footprint"},
+		"an unsound draft": {func(b *Body) { b.Draft.Title = "" }, "draft.title", "missing"},
 		"a location that is too wide": {func(b *Body) { b.Draft.Locations[0].At = "home:.local/share/" },
 			"draft.locations[0].at", "reaches too far"},
 		"a location that leads out": {func(b *Body) { b.Draft.Locations[0].At = "xdg-data:tidewrack/../x" }, "draft.locations[0].at", "leads out"},

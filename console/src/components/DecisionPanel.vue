@@ -10,17 +10,17 @@ import { moment } from '../words'
 const props = defineProps<{ contribution: Schemas['ContributionShown'] }>()
 
 const accept = useAccept()
-const giveBack = useReturn()
+const returnIt = useReturn()
 const asking = ref<'accept' | 'return' | ''>('')
 const because = ref('')
-const failed = computed(() => accept.error.value ?? giveBack.error.value)
-const busy = computed(() => accept.isPending.value || giveBack.isPending.value)
+const failed = computed(() => accept.error.value ?? returnIt.error.value)
+const busy = computed(() => accept.isPending.value || returnIt.isPending.value)
 
 async function decide() {
   const number = props.contribution.number
   try {
     if (asking.value === 'accept') await accept.mutateAsync(number)
-    else await giveBack.mutateAsync({ number, because: because.value })
+    else await returnIt.mutateAsync({ number, because: because.value })
   } catch {
     // the panel says why
   }
