@@ -18,10 +18,8 @@ func refused() (list []string) {
 			if n := len(name); n > 5 && name[n-1] != '*' {
 				list = append(list, anchor+":"+name[:n-1]+"?/x")
 			}
-			if l := (Location{Anchor: Anchor(anchor)}); true {
-				for _, outer := range outers()[l.Anchor] {
-					list = append(list, outer.String()+"/"+name+"/x")
-				}
+			for _, outer := range outers()[Anchor(anchor)] {
+				list = append(list, outer.String()+"/"+name+"/x")
 			}
 			for _, box := range sandboxes()[Anchor(anchor)] {
 				if anchor != "home" || strings.HasPrefix(name, ".") && !strings.HasPrefix(name, ".var") {
@@ -64,11 +62,8 @@ func accepted() (list []string) {
 			list = append(list, fmt.Sprintf(at, lower, up))
 		}
 	}
-	for _, at := range []string{"install:*.sav", "install:bin/settings.cfg", "install:config/user.ini", "install:Saves/", "install:data/profiles/*/game.dat", "install:passwords.dat", "install:cookies.sav", "install:wallet.sav", "install:login.cfg", "install:keys.ini", "install:id_card.sav", "install:.cache-tidewrack/x", "install:Library/shelf.sav", "install:R/x.dat",
-		"xdg-data:tidewrack/*.dat", "xdg-data:tidewrack/*.json", "xdg-data:tidewrack/keyring.sav", "xdg-data:tidewrack/history.txt", "xdg-data:tidewrack/profile", "xdg-data:tidewrack/0~1.sav", "var-games:scores", "xdg-data:tidewrack/12:30.sav"} {
-		list = append(list, at)
-	}
-	return list
+	return append(list, "install:*.sav", "install:bin/settings.cfg", "install:config/user.ini", "install:Saves/", "install:data/profiles/*/game.dat", "install:passwords.dat", "install:cookies.sav", "install:wallet.sav", "install:login.cfg", "install:keys.ini", "install:id_card.sav", "install:.cache-tidewrack/x", "install:Library/shelf.sav", "install:R/x.dat",
+		"xdg-data:tidewrack/*.dat", "xdg-data:tidewrack/*.json", "xdg-data:tidewrack/keyring.sav", "xdg-data:tidewrack/history.txt", "xdg-data:tidewrack/profile", "xdg-data:tidewrack/0~1.sav", "var-games:scores", "xdg-data:tidewrack/12:30.sav")
 }
 
 func TestGuardedPlaces(t *testing.T) {
