@@ -12,8 +12,7 @@ defineProps<{ changes: Schemas['Change'][]; conflicts: Schemas['Conflict'][] }>(
     <ul class="changes">
       <li v-for="c in changes" :key="c.what + c.at + c.variant">
         <template v-if="c.what === 'joins-title'"
-          >it joins the title <strong>{{ c.title }}</strong
-          >, which the draft writes {{ c.written }}</template
+          >it joins the title <strong>{{ c.title }}</strong>, which the draft writes {{ c.written }}</template
         >
         <template v-else-if="c.what === 'new-title'">a new title</template>
         <template v-else-if="c.what === 'new-variant'">a new variant: {{ c.variant }}</template>
