@@ -115,7 +115,7 @@ func TestGapsAreCounted(t *testing.T) {
 
 // A running trace tells where it writes, so that others can read along.
 func TestARunningTraceIsFound(t *testing.T) {
-	_, err := Find(t.TempDir(), 0)
+	_, err := Find(filepath.Join(t.TempDir(), "none"), 0)
 	assert.ErrorIs(t, err, ErrNoTrace)
 	folder := must(os.MkdirTemp("", "cue"))
 	defer os.RemoveAll(folder)

@@ -129,7 +129,7 @@ func TestCorrections(t *testing.T) {
 func proposed(t *testing.T) *draft.Draft {
 	t.Helper()
 	fp := run(t)
-	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, OS: fp.OS, Runtime: fp.Runtime, Trace: &draft.Trace{File: "a.trace", SHA256: "00"}, Questions: []string{"is it?"}, Note: "two\nlines"}
+	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, OS: fp.OS, Runtime: fp.Runtime, Trace: &draft.Trace{File: "a.trace", SHA256: strings.Repeat("00", 32)}, Questions: []string{"is it?"}, Note: "two\nlines"}
 	for _, l := range candidate.Propose(fp).Locations {
 		d.Locations = append(d.Locations, draft.Location{At: l.At.String(), Holds: string(l.Holds), Why: l.Why})
 	}
@@ -155,6 +155,7 @@ func TestDraft(t *testing.T) {
 		"holds nothing":      {"holds: save", "holds: treasure", false},
 		"no anchor":          {"at: xdg-data:", "at: ", false},
 		"a store's key":      {"store: quayside", "store: quayside\n  shop: 1", false},
+		"another digest":     {"sha256: \"00", "sha256: \"0", false},
 		"a location's key":   {"holds: save", "holds: save\n    held: 1", false},
 	} {
 		edited := strings.Replace(string(text), c.old, c.new, 1)
