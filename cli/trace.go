@@ -428,7 +428,8 @@ func editionsMeant(installed []sheet.Installed, header trace.Header, programs []
 // observe runs the command. What this process is sent is passed on to it, unless the
 // whole process group was; once the command has ended, Ctrl-C ends the observation of
 // what it left behind.
-func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File, versions capture.Versions, summed func()) (capture.Result, error) {
+func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File,
+	versions capture.Versions, summed func()) (capture.Result, error) {
 	stop := make(chan struct{})
 	passOn := make(chan os.Signal, 8)
 	signals := make(chan os.Signal, 8)
@@ -460,8 +461,11 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, g
 	if err != nil {
 		return capture.Result{}, err
 	}
-	return capture.Run(context.WithoutCancel(ctx), capture.Options{Path: path, Versions: versions, Command: args, Header: header, Out: file, Stdin: a.in, Stdout: os.Stdout, Stderr: os.Stderr,
-		Gaps: gaps, Stop: stop, Signals: passOn, Alone: true, Notice: func(text string) { a.tell("endroit: %s", text) }})
+	return capture.Run(context.WithoutCancel(ctx), capture.Options{
+		Path: path, Versions: versions, Command: args, Header: header, Gaps: gaps,
+		Out: file, Stdin: a.in, Stdout: os.Stdout, Stderr: os.Stderr,
+		Stop: stop, Signals: passOn, Alone: true, Notice: func(text string) { a.tell("endroit: %s", text) },
+	})
 }
 
 func versionsFlag() cli.Flag {

@@ -21,10 +21,10 @@ type Feedback struct {
 type Tried struct {
 	At    string                 `json:"at"`
 	Holds string                 `json:"holds"`
-	Error string                 `json:"error"` // why it is refused, empty if it holds
+	Error string                 `json:"error"` // why it is refused; empty if it is accepted
 	Files []int                  `json:"files"` // that it covers: indexes into the footprint's
 	Kinds map[footprint.Kind]int `json:"kinds"` // of these
-	Stray []int                  `json:"stray"` // of these, those of a kind that it does not hold
+	Stray []int                  `json:"stray"` // the files among these whose kind differs from Holds
 	// Others are the titles whose files it can match.
 	Others []manifest.Conflict `json:"others"`
 	Twice  []string            `json:"twice"` // other locations of the draft that reach the same
@@ -94,7 +94,7 @@ func Try(d *draft.Draft, f *footprint.Footprint, others []manifest.Title) Feedba
 	return out
 }
 
-// note says what is odd about a location that holds.
+// note adds remarks on a location that is accepted.
 func (t *Tried) note(f *footprint.Footprint) {
 	switch {
 	case len(t.Files) == 0:

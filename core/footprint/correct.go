@@ -17,7 +17,7 @@ type Correction struct {
 	Made    time.Time `json:"made"`
 }
 
-// The reasons why a correction does not hold.
+// The reasons why a correction is refused.
 var (
 	ErrNoSuchFile = errors.New("no file of the footprint is called so")
 	ErrNoSuchKind = errors.New("there is no such kind")

@@ -61,7 +61,7 @@ func TestAPersonCorrectsAKind(t *testing.T) {
 	assert.Empty(t, fp.Corrections)
 	assert.Equal(t, counts[Log], fp.Counts[Log])
 
-	// What does not hold changes nothing, and does not keep the others from holding.
+	// A refused correction changes nothing, and the others are still applied.
 	err = fp.Correct([]Correction{{File: "/nowhere", Kind: Save}, {File: slot, Kind: "treasure"}, {File: slot, Kind: Config}})
 	assert.ErrorIs(t, err, ErrNoSuchFile)
 	assert.ErrorIs(t, err, ErrNoSuchKind)

@@ -210,7 +210,10 @@ var sandboxes = sync.OnceValue(func() map[Anchor][]Location {
 // contain its own, below those that lie on its way, in a sandbox, and, if what it names
 // could stand in a home, in the home that any folder may turn out to be.
 func (l Location) guises() []Location {
-	all := l.spellings()
+	var all []Location
+	for _, same := range alike()[l.Anchor] {
+		all = append(all, Location{same.Anchor, Pattern{slices.Concat(same.Pattern.Segments, l.Pattern.Segments), l.Pattern.Folder}})
+	}
 	within := []Location{l} // whose way may lead through anchors
 	if l.Anchor != Home && l.Anchor != Registry && l.Pattern.homely() {
 		home := Location{Home, l.Pattern}
@@ -228,6 +231,32 @@ func (l Location) guises() []Location {
 	}
 	return all
 }
+
+// alike are, for each anchor, the folders of anchors that its own folder can be: itself, one
+// of an anchor that contains it, or one of another that can lie in the same place, as the
+// public documents are the documents of a user called Public.
+var alike = sync.OnceValue(func() map[Anchor][]Location {
+	all := map[Anchor][]Location{}
+	for _, d := range Definitions {
+		inside := Location{d.Anchor, Pattern{Segments: []Segment{LiteralSegment("x")}}}
+		list, seen := inside.spellings(), map[string]bool{}
+		for i := 0; i < len(list); i++ {
+			for _, w := range waysIn() {
+				if rest, ok := list[i].under(w.outer); ok {
+					list = append(list, Location{w.inner, rest})
+				}
+			}
+		}
+		for _, l := range list {
+			l.Pattern.Segments = l.Pattern.Segments[:len(l.Pattern.Segments)-1]
+			if key := l.String(); !seen[key] {
+				seen[key] = true
+				all[d.Anchor] = append(all[d.Anchor], l)
+			}
+		}
+	}
+	return all
+})
 
 // wayIn says that an anchor lies in a folder of another.
 type wayIn struct {

@@ -90,6 +90,15 @@ func TestNarrowInEverySpelling(t *testing.T) {
 	assert.NotZero(t, narrow)
 }
 
+// One anchor's folder can be another's: found by the test above in one run of many.
+func TestAnchorsThatCanBeOneFolder(t *testing.T) {
+	for _, text := range []string{"public-documents:Outlook Files/", "public-documents:PowerShell/x.ps1"} {
+		l, err := parse(text)
+		require.NoError(t, err)
+		assert.Error(t, l.Narrow(), text)
+	}
+}
+
 // That a pattern is plainly written has to mean that printing gives it back.
 func TestPlainlyWritten(t *testing.T) {
 	plain := 0

@@ -156,7 +156,7 @@ func parsePattern(text string) (Pattern, error) {
 		return Pattern{}, errors.New("the pattern ends in **; write a trailing slash for a folder with all that is in it")
 	}
 	if !plainlyWritten(text) && text != strings.TrimSuffix(p.String(), "/") {
-		return Pattern{}, fmt.Errorf("write it as %s: only what has to be is percent-encoded, in capitals", p)
+		return Pattern{}, fmt.Errorf("write it as %s: encode only the characters that need it, with uppercase hex digits", p)
 	}
 	return p, nil
 }
