@@ -31,13 +31,13 @@ require (
 	github.com/theory/jsonpath v0.12.3
 	github.com/urfave/cli/v3 v3.14.0
 	go.etcd.io/bbolt v1.5.0
+	go.yaml.in/yaml/v4 v4.0.0
 	golang.org/x/crypto v0.58.0
 	golang.org/x/net v0.62.0
 	golang.org/x/sync v0.25.0
 	golang.org/x/sys v0.49.0
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.43.0
-	gopkg.in/ini.v1 v1.67.3
 	modernc.org/sqlite v1.62.0
 	pgregory.net/rapid v1.3.0
 )

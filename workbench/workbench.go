@@ -25,7 +25,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
@@ -33,6 +32,7 @@ import (
 	"endroit/console"
 	"endroit/core/draft"
 	"endroit/core/footprint"
+	"endroit/core/jsondoc"
 	"endroit/core/manifest"
 	"endroit/core/trace"
 	"endroit/kept"
@@ -323,7 +323,7 @@ func (b *Workbench) save(c *echo.Context) error {
 		return err
 	}
 	var d draft.Draft
-	if err := yaml.Unmarshal(in.Draft, &d); err != nil { // JSON is YAML
+	if err := jsondoc.Decode("draft", in.Draft, &d); err != nil {
 		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the draft is none: "+err.Error())
 	}
 	if d.Trace == nil {

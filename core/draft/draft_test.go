@@ -42,7 +42,7 @@ func TestMistakesAreFoundWhereTheyStand(t *testing.T) {
 		{"holds: config", "holds: settings", 12, "save, config and capture"},
 		{"xdg-config:tidewrack/settings.ini", "xdg-data:tidewrack/slots/slot{slot}.sav", 11, "locations[0] too"},
 		{"os: linux", "os: beos", 6, "are known"},
-		{"  - at: xdg-data", "  - at xdg-data", 9, ""},
+		{"  - at: xdg-data", "  - at xdg-data", 10, "mapping values are not allowed"},
 		{"title: Tidewrack", "title: &a Tidewrack", 2, "anchors and aliases"},
 		{"title: Tidewrack", "title: \"Tide\\e[2J\"", 2, "cannot be shown"},
 	} {

@@ -3,57 +3,67 @@ package draft
 import (
 	"bytes"
 	"fmt"
+	"strings"
 
 	"github.com/goccy/go-yaml"
-	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/parser"
 
 	"endroit/core/notes"
+	"endroit/core/yamldoc"
 )
 
 // WithNotes puts notes to a location of a draft's text, by its index, in place of those
 // that it had. All else stays as it is written, comments too.
 func WithNotes(text []byte, location int, n *notes.Notes) ([]byte, error) {
-	file, err := parser.ParseBytes(text, parser.ParseComments)
-	if err != nil {
-		return nil, fmt.Errorf("read draft: %w", err)
-	}
-	path, err := yaml.PathString(fmt.Sprintf("$.locations[%d]", location))
+	var d Draft
+	doc, err := yamldoc.Decode("draft", text, MaxBytes, &d)
 	if err != nil {
 		return nil, err
 	}
-	node, err := path.FilterFile(file)
-	if err != nil {
-		return nil, fmt.Errorf("read draft: location %d: %w", location, err)
-	}
-	m, ok := node.(*ast.MappingNode)
+	field := fmt.Sprintf("locations[%d]", location)
+	keys, ok := doc.Keys(field)
 	if !ok {
-		return nil, fmt.Errorf("read draft: location %d is not written as keys and values", location)
-	}
-	kept := m.Values[:0]
-	for _, v := range m.Values {
-		if v.Key.String() != "notes" {
-			kept = append(kept, v)
-		}
-	}
-	m.Values = kept
-	if m.IsFlowStyle {
-		return nil, fmt.Errorf("location %d is written in braces; write its keys one below the other, so that notes can stand among them", location)
+		return nil, fmt.Errorf("read draft: %s is not written as keys and values, one below the other, so that notes can stand among them", field)
 	}
 	added, err := yaml.MarshalWithOptions(map[string]*notes.Notes{"notes": n}, yaml.IndentSequence(true))
 	if err != nil {
 		return nil, fmt.Errorf("write draft: %w", err)
 	}
-	if err := path.MergeFromReader(file, bytes.NewReader(added)); err != nil {
-		return nil, fmt.Errorf("write draft: %w", err)
+	lines := strings.SplitAfter(string(text), "\n")
+	indent := keys[0].Column - 1
+	// ends is the line behind what stands deeper than a column, from a line on.
+	ends := func(from, column int) int {
+		for ; from < len(lines); from++ {
+			if inner := strings.TrimLeft(lines[from], " "); strings.TrimSpace(inner) != "" && len(lines[from])-len(inner) < column {
+				break
+			}
+		}
+		return from
 	}
-	out := []byte(file.String())
-	d, err := Parse(out)
+	from := ends(keys[0].Line, indent) // line numbers count from 1: this is the next
+	to := from
+	for i, k := range keys {
+		if k.Name == "notes" && i == 0 {
+			return nil, fmt.Errorf("read draft: the notes are the first key of %s; write at: before them", field)
+		}
+		if k.Name == "notes" {
+			from, to = k.Line-1, ends(k.Line, indent+1)
+		}
+	}
+	var out bytes.Buffer
+	out.WriteString(strings.Join(lines[:from], ""))
+	if from > 0 && !strings.HasSuffix(lines[from-1], "\n") {
+		out.WriteByte('\n')
+	}
+	for line := range strings.Lines(string(added)) {
+		out.WriteString(strings.Repeat(" ", indent) + line)
+	}
+	out.WriteString(strings.Join(lines[to:], ""))
+	after, err := Parse(out.Bytes())
 	if err != nil {
 		return nil, fmt.Errorf("write draft: %w", err)
 	}
-	if !d.Locations[location].Notes.Same(n) {
+	if !after.Locations[location].Notes.Same(n) {
 		return nil, fmt.Errorf("write draft: the notes did not come out as they are; put them there by hand")
 	}
-	return out, nil
+	return out.Bytes(), nil
 }

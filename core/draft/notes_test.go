@@ -1,6 +1,8 @@
 package draft
 
 import (
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -38,6 +40,9 @@ func TestNotesArePutToALocation(t *testing.T) {
 		for _, comment := range []string{"# mine", "# the name on the box", "# the slots"} {
 			assert.Contains(t, string(text), comment)
 		}
+		lines := strings.Split(string(text), "\n")
+		kept := slices.DeleteFunc(slices.Clone(lines), func(l string) bool { return !slices.Contains(strings.Split(withComments, "\n"), l) })
+		assert.Equal(t, withComments, strings.Join(kept, "\n"), "all else stays as it is written")
 		other := *n
 		other.About = "another"
 		text, err = WithNotes(text, location, &other)

@@ -106,6 +106,7 @@ type Summary struct {
 // Bounds of what is read.
 const (
 	maxLine     = 1 << 20
+	maxHeadings = 1000
 	maxExamples = 3
 	maxUnknown  = 200
 )

@@ -95,23 +95,27 @@ func decoding(in io.Reader, head []byte) (io.Reader, string) {
 // firstLine shows the first line that is not empty, and takes only empty ones.
 func firstLine(in *bufio.Reader) (string, error) {
 	for {
-		head, err := in.Peek(sniffed)
-		if err != nil && !errors.Is(err, io.EOF) {
-			return "", err
-		}
-		if len(head) == 0 {
+		b, err := in.ReadByte()
+		if errors.Is(err, io.EOF) {
 			return "", fmt.Errorf("%w: it is empty", ErrFormat)
 		}
-		if head[0] == '\n' || head[0] == '\r' {
-			_, _ = in.Discard(1)
-			continue
+		if err != nil {
+			return "", err
 		}
-		if bytes.IndexByte(head, 0) >= 0 {
-			return "", fmt.Errorf("%w: it holds bytes that are no text", ErrFormat)
+		if b != '\n' && b != '\r' {
+			_ = in.UnreadByte()
+			break
 		}
-		line, _, _ := bytes.Cut(head, []byte{'\n'})
-		return strings.TrimSpace(string(line)), nil
 	}
+	head, err := in.Peek(sniffed)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return "", err
+	}
+	if bytes.IndexByte(head, 0) >= 0 {
+		return "", fmt.Errorf("%w: it holds bytes that are no text", ErrFormat)
+	}
+	line, _, _ := bytes.Cut(head, []byte{'\n'})
+	return strings.TrimSpace(string(line)), nil
 }
 
 // delimiters of tables, the likeliest first.
@@ -138,6 +142,9 @@ func (p *Plan) tableRows(in io.Reader, first string) (rows, error) {
 	head, err := r.Read()
 	if err != nil {
 		return nil, fmt.Errorf("%w: its heading cannot be read: %w", ErrFormat, err)
+	}
+	if len(head) > maxHeadings {
+		return nil, fmt.Errorf("%w: its heading has %d columns; at most %d are read", ErrFormat, len(head), maxHeadings)
 	}
 	t := &table{r: r, head: slices.Clone(head)}
 	for i := range t.head {
@@ -220,7 +227,7 @@ func (p *Plan) jsonRows(in io.Reader) (rows, error) {
 		}
 		slices.Sort(names)
 		for _, name := range names {
-			if !seen[name] && len(p.Headings) < 1000 {
+			if !seen[name] && len(p.Headings) < maxHeadings {
 				seen[name] = true
 				p.Headings = append(p.Headings, name)
 			}

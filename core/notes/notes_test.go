@@ -89,7 +89,7 @@ func TestWhereAFileDoesNotFit(t *testing.T) {
 		assert.Contains(t, strings.Join(r.Problems, "\n"), c.says, name)
 	}
 	r := parse(t, "format: endroit/notes/1\nfields:\n  - {name: a, at: 0, type: u32}\n  - {name: b, at: 2, type: u32}\n  - {name: c, at: 900, type: u8}\n").Read(make([]byte, 20))
-	assert.Equal(t, []string{"b at 0x0002 overlaps a", "c would stand at 900, outside the file of 20 bytes"}, r.Problems)
+	assert.Equal(t, []string{"c would stand at 900, outside the file of 20 bytes", "b at 0x0002 overlaps a"}, r.Problems)
 	assert.Equal(t, []Gap{{6, 14}}, r.Free)
 	r = parse(t, "format: endroit/notes/1\nfields:\n  - name: forever\n    repeat: rest\n    fields: [{name: none, type: bytes, length: 0}]\n").Read([]byte("abc"))
 	assert.Contains(t, r.Problems[0], "takes no bytes, so that it is not repeated")

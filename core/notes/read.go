@@ -1,6 +1,7 @@
 package notes
 
 import (
+	"cmp"
 	"encoding/binary"
 	"encoding/hex"
 	"errors"
@@ -21,11 +22,23 @@ type reader struct {
 	out     Reading
 	covered []stretch
 	full    bool // no more values are taken
+	looked  int  // bytes that fields took, however often
+}
+
+// spend notes that a field looks at n bytes. Fields may lie over one another, which a
+// record that is repeated multiplies: four times the file is the end.
+func (r *reader) spend(n int) error {
+	if r.looked += n; r.looked > 4*len(r.data)+64<<10 {
+		r.full = true
+		return errors.New("the fields lie over one another so often that the rest is not read")
+	}
+	return nil
 }
 
 type stretch struct {
 	from, to int
 	what     string
+	turn     int // when it was read
 }
 
 // checksumPlace is what the checksum's bytes are called.
@@ -40,74 +53,87 @@ func (r *reader) problem(format string, args ...any) {
 	}
 }
 
-// cover notes which bytes a field takes, and says which other took some of them.
+// cover notes which bytes a field takes.
 func (r *reader) cover(from, to int, what string) {
-	if from == to {
-		return
+	if from < to {
+		r.covered = append(r.covered, stretch{from, to, what, len(r.covered)})
 	}
-	if slices.ContainsFunc(r.covered, func(s stretch) bool { return what == checksumPlace && s.from == from && s.to == to }) {
-		return // it is a field too
-	}
-	i, _ := slices.BinarySearchFunc(r.covered, from, func(s stretch, from int) int { return s.from - from })
-	for _, j := range []int{i - 1, i} {
-		if j >= 0 && j < len(r.covered) && r.covered[j].from < to && from < r.covered[j].to {
-			r.problem("%s at 0x%04X overlaps %s", what, from, r.covered[j].what)
-			break
-		}
-	}
-	r.covered = slices.Insert(r.covered, i, stretch{from, to, what})
 }
 
-// free lists the bytes that nothing covers.
+// free lists the bytes that nothing covers, and says which fields take bytes of another.
 func (r *reader) free() {
+	slices.SortFunc(r.covered, func(a, b stretch) int { return cmp.Or(a.from-b.from, a.to-b.to, a.turn-b.turn) })
 	at := 0
+	var last stretch // of those so far, the one that goes furthest
 	for _, s := range r.covered {
+		if s.from < last.to && !(s.what == checksumPlace && s.from == last.from && s.to == last.to) { // the checksum may be a field too
+			first, second := last, s
+			if first.turn > second.turn {
+				first, second = second, first
+			}
+			r.problem("%s at 0x%04X overlaps %s", second.what, second.from, first.what)
+		}
 		if s.from > at {
 			r.out.Free = append(r.out.Free, Gap{at, s.from - at})
 		}
 		at = max(at, s.to)
+		if s.to > last.to {
+			last = s
+		}
 	}
 	if at < len(r.data) {
 		r.out.Free = append(r.out.Free, Gap{at, len(r.data) - at})
 	}
 }
 
+// names are the fields that were read so far, with those of the records around them.
+type names struct {
+	here map[string]int64
+	up   *names
+}
+
+func (n *names) value(name string) (v int64, ok bool) {
+	for ; n != nil; n = n.up {
+		if v, ok = n.here[name]; ok {
+			return v, true
+		}
+	}
+	return 0, false
+}
+
 // list reads fields, the first at an offset if it names none itself. base is where the
 // record begins. It returns where the last ends; ok is false where it had to stop.
-func (r *reader) list(fields []Field, at, base int, path string, known map[string]int64) (end int, ok bool) {
-	names := map[string]int64{}
-	for k, v := range known {
-		names[k] = v
-	}
+func (r *reader) list(fields []Field, at, base int, path string, around *names) (end int, ok bool) {
+	known := &names{here: map[string]int64{}, up: around}
 	for _, f := range fields {
 		if f.At != nil {
 			if at = base + *f.At; *f.At < 0 {
 				at = len(r.data) + *f.At
 			}
 		}
-		if at, ok = r.field(f, at, path, names); !ok {
+		if at, ok = r.field(f, at, path, known); !ok {
 			return at, false
 		}
 	}
 	return at, true
 }
 
-func (r *reader) field(f Field, at int, path string, names map[string]int64) (end int, ok bool) {
+func (r *reader) field(f Field, at int, path string, known *names) (end int, ok bool) {
 	name := path + f.Name
 	if at < 0 || at > len(r.data) {
 		r.problem("%s would stand at %d, outside the file of %d bytes", name, at, len(r.data))
 		return at, false
 	}
 	if len(f.Fields) == 0 {
-		return r.plain(f, name, at, names)
+		return r.plain(f, name, at, known)
 	}
 	times, rest := 1, false
 	if f.Repeat != "" {
-		n, known, err := amount(f.Repeat, names)
+		n, isKnown, err := amount(f.Repeat, known)
 		switch {
 		case f.Repeat == "rest":
 			times, rest = maxValues, true
-		case err != nil || !known:
+		case err != nil || !isKnown:
 			r.problem("%s: how often it is repeated is not known (%s)", name, f.Repeat)
 			return at, false
 		default:
@@ -123,7 +149,7 @@ func (r *reader) field(f Field, at int, path string, names map[string]int64) (en
 			inner = name + "[" + strconv.Itoa(i) + "]."
 		}
 		before := at
-		if at, ok = r.list(f.Fields, at, at, inner, names); !ok || r.full {
+		if at, ok = r.list(f.Fields, at, at, inner, known); !ok || r.full {
 			return at, false
 		}
 		if at == before {
@@ -135,8 +161,8 @@ func (r *reader) field(f Field, at int, path string, names map[string]int64) (en
 }
 
 // amount reads a number, or the value of a field that was read before.
-func amount(text string, names map[string]int64) (n int, known bool, err error) {
-	if v, ok := names[text]; ok {
+func amount(text string, names *names) (n int, known bool, err error) {
+	if v, ok := names.value(text); ok {
 		if v < 0 || v > maxBytesOf {
 			return 0, false, fmt.Errorf("%s is %d", text, v)
 		}
@@ -147,7 +173,7 @@ func amount(text string, names map[string]int64) (n int, known bool, err error) 
 }
 
 // plain reads a field of a type.
-func (r *reader) plain(f Field, name string, at int, names map[string]int64) (end int, ok bool) {
+func (r *reader) plain(f Field, name string, at int, known *names) (end int, ok bool) {
 	order := f.Order
 	if order == "" {
 		order = r.order
@@ -155,7 +181,7 @@ func (r *reader) plain(f Field, name string, at int, names map[string]int64) (en
 	start, size := at, Types[f.Type]
 	if size == 0 {
 		var err error
-		if at, size, end, err = r.length(f, at, order, names); err != nil {
+		if at, size, end, err = r.length(f, at, order, known); err != nil {
 			r.problem("%s at 0x%04X: %v", name, start, err)
 			return start, false
 		}
@@ -168,10 +194,14 @@ func (r *reader) plain(f Field, name string, at int, names map[string]int64) (en
 		r.full = true
 		return at, false
 	}
+	if err := r.spend(size); err != nil {
+		r.problem("%s at 0x%04X: %v", name, start, err)
+		return at, false
+	}
 	v := Value{Name: name, At: at, Length: size, Type: f.Type, Says: f.Says, order: order}
 	v.read(r.data[at:at+size], order)
 	if v.whole {
-		names[f.Name] = v.number
+		known.here[f.Name] = v.number
 	}
 	if f.Type == "text" && !utf8.Valid(r.data[at:at+size]) {
 		r.problem("%s at 0x%04X is no text in UTF-8", name, at)
@@ -186,7 +216,7 @@ func (r *reader) plain(f Field, name string, at int, names map[string]int64) (en
 
 // length finds where a text or bytes begin, how long they are, and where what belongs to
 // them ends.
-func (r *reader) length(f Field, at int, order string, names map[string]int64) (begin, size, end int, err error) {
+func (r *reader) length(f Field, at int, order string, known *names) (begin, size, end int, err error) {
 	unit := 1
 	if f.Type == "text16" {
 		unit = 2
@@ -201,6 +231,9 @@ func (r *reader) length(f Field, at int, order string, names map[string]int64) (
 				return at, i - at, i + unit, nil
 			}
 		}
+		if err := r.spend(len(r.data) - at); err != nil {
+			return at, 0, at, err
+		}
 		return at, 0, at, errors.New("no zero ends it")
 	case "u8", "u16", "u32":
 		before := Types[f.Length]
@@ -210,8 +243,8 @@ func (r *reader) length(f Field, at int, order string, names map[string]int64) (
 		size = int(unsigned(r.data[at:at+before], order)) * unit
 		at += before
 	default:
-		n, known, err := amount(f.Length, names)
-		if err != nil || !known {
+		n, isKnown, err := amount(f.Length, known)
+		if err != nil || !isKnown {
 			return at, 0, at, fmt.Errorf("how long it is is not known (%s)", f.Length)
 		}
 		size = n * unit
@@ -268,6 +301,7 @@ func (v *Value) read(b []byte, order string) {
 		v.Text = strconv.FormatFloat(x, 'g', -1, 64)
 	case 't':
 		if v.Type == "text16" {
+			b = b[:min(len(b), 4*(longText+1))] // that many characters at least
 			units := make([]uint16, len(b)/2)
 			for i := range units {
 				units[i] = byteOrder(order).Uint16(b[2*i:])
@@ -275,7 +309,7 @@ func (v *Value) read(b []byte, order string) {
 			v.Text = clip(string(utf16.Decode(units)))
 			return
 		}
-		v.Text = clip(strings.ToValidUTF8(string(b), "\uFFFD"))
+		v.Text = clip(strings.ToValidUTF8(string(b[:min(len(b), utf8.UTFMax*(longText+1))]), "\uFFFD"))
 	default:
 		v.Text = hex.EncodeToString(b[:min(len(b), longText)])
 		if len(b) > longText {

@@ -112,7 +112,7 @@ func TestASheetThatIsTooLargeOrSomebodysOwn(t *testing.T) {
 	_, err = ParseJSON([]byte("{"))
 	assert.Error(t, err)
 	_, err = Parse([]byte(strings.Repeat("[", 60_000)))
-	assert.ErrorContains(t, err, "nested deeper")
+	assert.ErrorContains(t, err, "deeper than 100 levels")
 	_, err = Parse([]byte(good + "x-mine: 1\n"))
 	assert.NoError(t, err)
 }

@@ -13,8 +13,6 @@ import (
 	"unicode/utf8"
 
 	"github.com/BurntSushi/toml"
-	"github.com/goccy/go-yaml"
-	"gopkg.in/ini.v1"
 
 	"endroit/core/hive"
 	"endroit/core/yamldoc"
@@ -24,7 +22,12 @@ import (
 const (
 	MaxFile  = 16 << 20 // bytes
 	maxDepth = 64
+	maxKept  = 1 << 20 // keys of a hive, those above them counted too
 )
+
+// most is how many bytes are read of the forms that cost their reader the most: up to
+// 2 µs for each byte, and some hundred bytes of memory.
+var most = map[string]int{"yaml": 2 << 20, "toml": 4 << 20}
 
 // readers bring a launcher's file to one tree, by the name that a sheet uses:
 // objects are map[string]any, lists []any.
@@ -58,8 +61,12 @@ func Tree(as string, data []byte) (any, error) {
 	if !ok {
 		return nil, fmt.Errorf("nothing is read as %q; there are %s", as, strings.Join(Formats(), ", "))
 	}
-	if len(data) > MaxFile {
-		return nil, fmt.Errorf("it has %d bytes; at most %d are read", len(data), MaxFile)
+	limit := MaxFile
+	if m, ok := most[as]; ok {
+		limit = m
+	}
+	if len(data) > limit {
+		return nil, fmt.Errorf("it has %d bytes; of %s at most %d are read", len(data), as, limit)
 	}
 	data, err := utf8Text(data)
 	if err != nil {
@@ -130,27 +137,37 @@ func readJSON(data []byte) (tree any, err error) {
 	return tree, nil
 }
 
-// Readers that go down into a text by calling themselves, or look at a long key
-// once for each of its parts, would take hours for a few megabytes of brackets.
-func tooDeepText(data []byte) error {
-	if yamldoc.TooDeep(data) {
-		return errors.New("it is nested too deep, or a key has too many parts")
+// maxParts is how deep brackets and parts of a dotted key may go in TOML.
+const maxParts = 64
+
+// tooDeep reports whether a TOML text is nested so deep that reading it would take far
+// longer than its size lets expect. It looks at brackets and at the dots of keys,
+// wherever they stand: nobody writes so many.
+func tooDeep(data []byte) bool {
+	open, dots, key := 0, 0, true
+	for _, b := range data {
+		switch b {
+		case '\n':
+			dots, key = 0, true
+		case '[', '{':
+			open++
+		case ']', '}':
+			open = max(0, open-1)
+		case '.':
+			if key {
+				dots++
+			}
+		case '=', '"', '\'':
+			key = false
+		}
+		if open > maxParts || dots > maxParts {
+			return true
+		}
 	}
-	return nil
+	return false
 }
 
-func readYAML(data []byte) (tree any, err error) {
-	if err := tooDeepText(data); err != nil {
-		return nil, err
-	}
-	if yamldoc.Aliases(data) {
-		return nil, errors.New("anchors and aliases are not read: a small text can stand for a huge one")
-	}
-	if err := yaml.Unmarshal(data, &tree); err != nil {
-		return nil, errors.New(strings.SplitN(err.Error(), "\n", 2)[0])
-	}
-	return plain(tree), nil
-}
+func readYAML(data []byte) (any, error) { return yamldoc.Tree(data) }
 
 // plain turns keys that are not texts into texts.
 func plain(tree any) any {
@@ -180,8 +197,8 @@ func plain(tree any) any {
 }
 
 func readTOML(data []byte) (any, error) {
-	if err := tooDeepText(data); err != nil {
-		return nil, err
+	if tooDeep(data) {
+		return nil, errors.New("it is nested too deep, or a key has too many parts")
 	}
 	var tree map[string]any
 	if err := toml.Unmarshal(data, &tree); err != nil {
@@ -191,23 +208,44 @@ func readTOML(data []byte) (any, error) {
 }
 
 // readINI gives an object of sections; keys before the first section stand in
-// the section with an empty name.
+// the section with an empty name. It reads as Windows does (GetPrivateProfileString):
+// a line is a section in brackets, a key = value, a key alone, or a comment behind ; or
+// #; a pair of quotes around a value is taken off, and nothing is continued on the next
+// line, since a folder's path may end in a backslash. Of two equal keys the last counts.
 func readINI(data []byte) (any, error) {
-	f, err := ini.LoadSources(ini.LoadOptions{AllowBooleanKeys: true, SkipUnrecognizableLines: false, IgnoreInlineComment: true, KeyValueDelimiters: "="}, data)
-	if err != nil {
-		return nil, err
-	}
-	tree := map[string]any{}
-	for _, s := range f.Sections() {
-		name := s.Name()
-		if name == ini.DefaultSection {
-			name = ""
+	section := map[string]any{}
+	tree := map[string]any{"": section}
+	n := 0
+	for line := range bytes.SplitSeq(data, []byte{'\n'}) {
+		n++
+		line := strings.TrimSpace(string(line))
+		switch {
+		case line == "", line[0] == ';', line[0] == '#':
+		case line[0] == '[':
+			end := strings.LastIndexByte(line, ']')
+			if end < 0 {
+				return nil, fmt.Errorf("line %d: a section without its ]", n)
+			}
+			name := strings.TrimSpace(line[1:end])
+			before, ok := tree[name].(map[string]any)
+			if !ok {
+				before = map[string]any{}
+				tree[name] = before
+			}
+			section = before
+		default:
+			key, value, has := strings.Cut(line, "=")
+			if key = strings.TrimSpace(key); key == "" {
+				return nil, fmt.Errorf("line %d: a value without a key", n)
+			}
+			if value = strings.TrimSpace(value); !has {
+				value = "true"
+			}
+			if q := len(value) - 1; q > 0 && (value[0] == '"' || value[0] == '\'') && value[q] == value[0] {
+				value = value[1:q]
+			}
+			section[key] = value
 		}
-		keys := map[string]any{}
-		for _, k := range s.Keys() {
-			keys[k.Name()] = k.Value()
-		}
-		tree[name] = keys
 	}
 	return tree, nil
 }
@@ -219,6 +257,7 @@ func readXML(data []byte) (any, error) {
 	d.CharsetReader = func(string, io.Reader) (io.Reader, error) { return nil, errors.New("only UTF-8 and UTF-16 are read") }
 	top := map[string]any{}
 	stack := []map[string]any{top}
+	texts := []*strings.Builder{{}} // of the elements that are open
 	for {
 		token, err := d.Token()
 		if err == io.EOF {
@@ -239,14 +278,15 @@ func readXML(data []byte) (any, error) {
 			}
 			list, _ := here[t.Name.Local].([]any)
 			here[t.Name.Local] = append(list, element)
-			stack = append(stack, element)
+			stack, texts = append(stack, element), append(texts, &strings.Builder{})
 		case xml.EndElement:
-			stack = stack[:len(stack)-1]
-		case xml.CharData:
-			if text := strings.TrimSpace(string(t)); text != "" && len(stack) > 1 {
-				before, _ := here["#text"].(string)
-				here["#text"] = before + text
+			last := len(stack) - 1
+			if texts[last].Len() > 0 {
+				here["#text"] = texts[last].String()
 			}
+			stack, texts = stack[:last], texts[:last]
+		case xml.CharData:
+			texts[len(texts)-1].Write(bytes.TrimSpace(t))
 		}
 	}
 	if len(top) == 0 {
@@ -263,11 +303,18 @@ func readHive(data []byte) (any, error) {
 		return nil, err
 	}
 	tree := map[string]any{}
+	kept := 0
 	for _, k := range h.Keys {
 		at := tree
-		for _, name := range strings.Split(k.Path, `\`) {
+		if strings.Count(k.Path, `\`) >= maxDepth {
+			return nil, fmt.Errorf("a key lies deeper than %d levels", maxDepth)
+		}
+		for name := range strings.SplitSeq(k.Path, `\`) {
 			next, ok := at[name].(map[string]any)
 			if !ok {
+				if kept++; kept > maxKept {
+					return nil, fmt.Errorf("it has more than %d keys", maxKept)
+				}
 				next = map[string]any{}
 				at[name] = next
 			}

@@ -6,6 +6,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"endroit/standin/growth"
 	"github.com/stretchr/testify/require"
 )
 
@@ -65,8 +67,16 @@ func TestWhatIsNotWhatItShouldBe(t *testing.T) {
 		_, err := Tree(c.as, []byte(c.text))
 		assert.ErrorContains(t, err, c.says, "%s %.30q", c.as, c.text)
 	}
-	_, err := Tree("json", make([]byte, MaxFile+1))
-	assert.ErrorContains(t, err, "at most")
+	for as, size := range map[string]int{"json": MaxFile, "yaml": 2 << 20, "toml": 4 << 20} {
+		_, err := Tree(as, make([]byte, size+1))
+		assert.ErrorContains(t, err, "of "+as+" at most")
+	}
+	_, err := Tree("hive", []byte("WINE REGISTRY Version 2\n"+strings.Repeat("[a] 1\n", 10)))
+	assert.NoError(t, err, "one key again and again is one")
+	_, err = Tree("hive", growth.Repeat("WINE REGISTRY Version 2\n", "[{n}]\n", "")(9<<20))
+	assert.ErrorContains(t, err, "more than 1048576 keys")
+	_, err = Tree("hive", []byte("WINE REGISTRY Version 2\n["+strings.Repeat(`a\\`, 70)+"b] 1\n"))
+	assert.ErrorContains(t, err, "deeper than 64 levels")
 }
 
 func FuzzTree(f *testing.F) {
@@ -106,4 +116,20 @@ func TestDeepTextsEndAtOnce(t *testing.T) {
 	text := "a: 'x" + strings.Repeat(".", 500) + "'\nb: [1, [2]]\n" + strings.Repeat("- x\n", 0)
 	_, err := Tree("yaml", []byte(text))
 	assert.NoError(t, err, "dots in a value are no key")
+}
+
+func TestTOMLThatIsNestedDeepIsSeenAtOnce(t *testing.T) {
+	for name, c := range map[string]struct {
+		text string
+		deep bool
+	}{
+		"brackets":        {strings.Repeat("{a: ", 201), true},
+		"closed brackets": {strings.Repeat("[]", 5000), false},
+		"more closed":     {strings.Repeat("]", 5000), false},
+		"parts of a key":  {strings.Repeat("a.", 201) + "b = 1", true},
+		"dots in a value": {"a = \"" + strings.Repeat("a.", 300) + "\"", false},
+		"nothing":         {"", false},
+	} {
+		assert.Equal(t, c.deep, tooDeep([]byte(c.text)), name)
+	}
 }

@@ -1,17 +1,19 @@
 // Package yamldoc reads YAML that people write by hand: strictly, with errors
-// that name line and column.
+// that name line and column, in a time that grows with the text and no faster.
 //
 //	doc, err := yamldoc.Decode("draft", data, 256<<10, &d)
 //	err = doc.At(&yamldoc.Error{What: "draft", Field: "locations[2].at", Reason: "…"})
 package yamldoc
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
+	"io"
+	"strconv"
 	"strings"
 
-	"github.com/goccy/go-yaml"
-	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/parser"
+	"go.yaml.in/yaml/v4"
 )
 
 // Error is what is wrong with a document. Line and Column count from 1, 0 if the
@@ -35,137 +37,193 @@ func (e *Error) Error() string {
 }
 
 // Doc is a document that was read, to find places in it.
-type Doc struct{ file *ast.File }
+type Doc struct{ root *yaml.Node }
 
-// Decode reads a document of at most max bytes into v. Unknown keys are refused,
-// as they are most likely mistyped; those that begin with x- are somebody's own
-// and pass. The error is an *Error.
+// Decode reads a document of at most max bytes into v, by its yaml tags. Unknown keys are
+// refused, as they are most likely mistyped; those that begin with x- are somebody's own
+// and pass. Keys that stand twice, anchors and aliases, tags and more than one document
+// are refused too. The error is an *Error.
 func Decode(what string, data []byte, max int, v any) (*Doc, error) {
 	if len(data) > max {
 		return nil, &Error{What: what, Reason: fmt.Sprintf("it has %d bytes; a %s has at most %d", len(data), what, max)}
 	}
-	if TooDeep(data) {
-		return nil, &Error{What: what, Reason: fmt.Sprintf("something in it is nested deeper than %d levels", maxNested)}
+	root, err := read(data)
+	if err == nil {
+		err = fill(root, v)
 	}
-	file, err := parser.ParseBytes(data, 0)
 	if err != nil {
-		return nil, fromYAML(what, err)
-	}
-	for _, doc := range file.Docs {
-		if found := findAlias(doc.Body); found != nil {
-			p := found.GetToken().Position
-			return nil, &Error{What: what, Line: p.Line, Column: p.Column, Reason: "anchors and aliases of YAML are not used in a " + what + "; write the value out"}
+		var e *Error
+		if !errors.As(err, &e) {
+			return nil, &Error{What: what, Reason: err.Error()}
 		}
+		e.What = what
+		if strings.HasPrefix(e.Reason, unknown) {
+			e.Reason += "; see the keys of a " + what + " in docs (your own begin with x-)"
+		}
+		return nil, e
 	}
-	if err := yaml.UnmarshalWithOptions(data, v, yaml.DisallowUnknownField(), yaml.AllowFieldPrefixes("x-")); err != nil {
-		return nil, fromYAML(what, err)
-	}
-	return &Doc{file}, nil
+	return &Doc{root}, nil
 }
 
 // At returns the error with the line and column of its field.
 func (d *Doc) At(e *Error) error {
-	e.Line, e.Column = d.position(e.Field)
+	e.Line, e.Column = d.Position(e.Field)
 	return e
 }
 
-func fromYAML(what string, err error) *Error {
-	e := &Error{What: what, Reason: err.Error()}
-	if y, ok := err.(yaml.Error); ok {
-		e.Reason = y.GetMessage()
-		if t := y.GetToken(); t != nil && t.Position != nil {
-			e.Line, e.Column = t.Position.Line, t.Position.Column
-		}
+// maxNested is how deep lists and keys may go.
+const maxNested = 100
+
+var tooDeep = fmt.Errorf("it is nested deeper than %d levels", maxNested)
+
+// limits end a reading that would go deep, whose cost grows faster than the text.
+type limits struct{}
+
+func (limits) CheckDepth(depth int, _ *yaml.DepthContext) error {
+	if depth > maxNested {
+		return tooDeep
 	}
-	if strings.Contains(e.Reason, "unknown field") {
-		e.Reason += "; see the keys of a " + what + " in docs (your own begin with x-)"
-	}
-	return e
+	return nil
 }
 
-// maxNested is how deep brackets, list marks in one line and parts of a dotted key
-// may go.
-const maxNested = 200
+func (limits) CheckAlias(int, int) error { return nil } // sound refuses all
 
-// TooDeep reports whether a YAML or TOML text is nested so deep that reading it
-// would take far longer than its size lets expect. It looks at brackets, at list
-// marks and at the dots of keys, wherever they stand: nobody writes so many.
-func TooDeep(data []byte) bool {
-	open, marks, dots := 0, 0, 0
-	lineStart, key := true, true
-	for _, b := range data {
-		switch b {
-		case '\n':
-			marks, dots, lineStart, key = 0, 0, true, true
-			continue
-		case '[', '{':
-			open++
-		case ']', '}':
-			open = max(0, open-1)
-		case '-', '?':
-			if lineStart {
-				marks++
-			}
-		case '.':
-			if key {
-				dots++
-			}
-		case '=', ':', '"', '\'':
-			key = false
-		}
-		if b != ' ' && b != '-' && b != '?' && b != '\t' {
-			lineStart = false
-		}
-		if open > maxNested || marks > maxNested || dots > maxNested {
-			return true
-		}
-	}
-	return false
-}
-
-// Aliases reports whether a YAML text uses anchors or aliases, with which a small
-// text can stand for a huge one.
-func Aliases(data []byte) bool {
-	file, err := parser.ParseBytes(data, 0)
+// read brings a text to its nodes, of one document, without what could stand for more
+// than is written. The error is an *Error.
+func read(data []byte) (*yaml.Node, error) {
+	var doc, more yaml.Node
+	d, err := yaml.NewLoader(bytes.NewReader(data), yaml.WithPlugin(limits{}))
 	if err != nil {
-		return false // whoever reads it says what is wrong
+		return nil, err
 	}
-	for _, doc := range file.Docs {
-		if findAlias(doc.Body) != nil {
-			return true
-		}
+	switch err := d.Load(&doc); {
+	case err == io.EOF || err == nil && len(doc.Content) == 0:
+		return &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!null", Line: 1, Column: 1}, nil // it is empty
+	case err != nil:
+		return nil, unread(err)
 	}
-	return false
+	switch err := d.Load(&more); {
+	case err == nil:
+		return nil, at(&more, "", "a second document begins here; one is read of a file")
+	case err != io.EOF:
+		return nil, unread(err)
+	}
+	return doc.Content[0], sound(doc.Content[0], 0)
 }
 
-// findAlias finds an anchor or alias, with which a small text can stand for a
-// huge one.
-func findAlias(n ast.Node) (found ast.Node) {
-	if n == nil {
-		return nil
+// unread says what the YAML library found.
+func unread(err error) error {
+	e := &Error{}
+	e.Reason, _, _ = strings.Cut(strings.TrimPrefix(err.Error(), "yaml: "), "\n")
+	var l *yaml.LoadError
+	if errors.As(err, &l) && l.Mark.Line > 0 {
+		e.Line, e.Column, e.Reason = l.Mark.Line, l.Mark.Column, l.Message
 	}
-	ast.Walk(visitor(func(n ast.Node) {
-		if t := n.Type(); t == ast.AliasType || t == ast.AnchorType {
-			found = n
-		}
-	}), n)
-	return found
+	if e.Reason != tooDeep.Error() {
+		e.Reason = "it is no YAML: " + e.Reason
+	}
+	return e
 }
 
-type visitor func(ast.Node)
+func at(n *yaml.Node, field, format string, args ...any) *Error {
+	return &Error{Line: n.Line, Column: n.Column, Field: field, Reason: fmt.Sprintf(format, args...)}
+}
 
-func (v visitor) Visit(n ast.Node) ast.Visitor { v(n); return v }
+// sound looks for what no document here may have.
+func sound(n *yaml.Node, depth int) error {
+	switch {
+	case depth > maxNested:
+		return at(n, "", "%v", tooDeep)
+	case n.Kind == yaml.AliasNode || n.Anchor != "":
+		return at(n, "", "anchors and aliases of YAML are not read here; write the value out")
+	case n.Style&yaml.TaggedStyle != 0:
+		return at(n, "", "tags of YAML (%.40s) are not read here; write the value plainly", n.Tag)
+	}
+	keys := map[string]bool{}
+	for i, c := range n.Content {
+		if n.Kind == yaml.MappingNode && i%2 == 0 {
+			switch {
+			case c.Kind == yaml.ScalarNode && c.Tag == "!!merge" || c.Kind == yaml.ScalarNode && c.Value == "<<" && c.Style == 0:
+				return at(c, "", "keys are not merged here; write them out")
+			case c.Kind != yaml.ScalarNode:
+				return at(c, "", "a key is a text, not a list or keys of its own")
+			case keys[c.Value]:
+				return at(c, "", "the key %.60s stands there twice", strconv.Quote(c.Value))
+			}
+			keys[c.Value] = true
+		}
+		if err := sound(c, depth+1); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
-// position finds a field in the text; a missing one where its parent begins.
-func (d *Doc) position(field string) (line, column int) {
-	for field != "" {
-		if p, err := yaml.PathString("$." + field); err == nil {
-			if n, err := p.FilterFile(d.file); err == nil && n != nil {
-				at := n.GetToken().Position
-				return at.Line, at.Column
+// Tree reads a document into maps with texts as keys, lists, texts, numbers and truth
+// values: any document of others. Numbers are json.Number where JSON has such, so that a
+// reference of nineteen digits stays what it is.
+func Tree(data []byte) (any, error) {
+	root, err := read(data)
+	if err != nil {
+		return nil, err
+	}
+	return tree(root)
+}
+
+// Position finds a field in the text; a missing one where its parent begins.
+func (d *Doc) Position(field string) (line, column int) {
+	n := d.root
+	line, column = 1, 1
+	for _, part := range parts(field) {
+		if n = child(n, part); n == nil {
+			break
+		}
+		line, column = n.Line, n.Column
+	}
+	return line, column
+}
+
+// parts splits locations[2].at into locations, 2 and at.
+func parts(field string) []string {
+	return strings.FieldsFunc(field, func(r rune) bool { return r == '.' || r == '[' || r == ']' })
+}
+
+func child(n *yaml.Node, part string) *yaml.Node {
+	switch n.Kind {
+	case yaml.SequenceNode:
+		if i, err := strconv.Atoi(part); err == nil && i >= 0 && i < len(n.Content) {
+			return n.Content[i]
+		}
+	case yaml.MappingNode:
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			if n.Content[i].Value == part {
+				return n.Content[i+1]
 			}
 		}
-		field = field[:max(0, strings.LastIndexAny(field, ".["))]
 	}
-	return 1, 1
+	return nil
+}
+
+// Key is where a key stands in the text; Line and Column count from 1.
+type Key struct {
+	Name         string
+	Line, Column int
+}
+
+// Keys lists the keys of a field, in order. ok is false where there are none, or they do
+// not stand one below the other.
+func (d *Doc) Keys(field string) (keys []Key, ok bool) {
+	n := d.root
+	for _, part := range parts(field) {
+		if n = child(n, part); n == nil {
+			return nil, false
+		}
+	}
+	if n.Kind != yaml.MappingNode || n.Style&yaml.FlowStyle != 0 || len(n.Content) == 0 {
+		return nil, false
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		keys = append(keys, Key{n.Content[i].Value, n.Content[i].Line, n.Content[i].Column})
+	}
+	return keys, true
 }

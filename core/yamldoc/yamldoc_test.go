@@ -1,6 +1,7 @@
 package yamldoc
 
 import (
+	"encoding/json"
 	"errors"
 	"strings"
 	"testing"
@@ -38,15 +39,24 @@ func TestAFieldIsFoundInTheText(t *testing.T) {
 
 func TestWhatIsRefused(t *testing.T) {
 	for text, reason := range map[string]string{
-		"name: a\nnmae: b\n":                  "unknown field",
-		"name: [a\n":                          "menu: line",
-		"name: &a x\nnested: {b: *a}\n":       "anchors and aliases",
-		"nested: &a {b: 1}\n":                 "anchors and aliases",
-		"dishes: eel\n":                       "menu: line 1",
-		"dishes:\n  - cost: much\n":           "menu: line 2",
-		strings.Repeat("#", 1<<10) + "#":      "a menu has at most 1024",
-		"nested: " + strings.Repeat("[", 201): "nested deeper than 200 levels",
-		strings.Repeat("- ", 201) + "x\n":     "nested deeper than 200 levels",
+		"name: a\nnmae: b\n":             "unknown field",
+		"name: [a\n":                     "menu: line",
+		"name: &a x\nnested: {b: *a}\n":  "anchors and aliases",
+		"nested: &a {b: 1}\n":            "anchors and aliases",
+		"dishes: eel\n":                  "menu: line 1",
+		"dishes:\n  - cost: much\n":      "menu: line 2",
+		strings.Repeat("#", 1<<10) + "#": "a menu has at most 1024",
+		"nested: " + strings.Repeat("[", 101) + strings.Repeat("]", 101): "nested deeper than 100 levels",
+		strings.Repeat("- ", 201) + "x\n":                                "line 1, column 201: it is nested deeper than 100 levels",
+		"name: a\nname: b\n":                                             `line 2, column 1: the key "name" stands there twice`,
+		"name: !!str a\n":                                                "tags of YAML",
+		"nested: {<<: {a: 1}}\n":                                         "keys are not merged",
+		"nested: {[a]: 1}\n":                                             "a key is a text",
+		"name: a\n---\nname: b\n":                                        "a second document",
+		"name: [a]\n":                                                    "line 1, column 7: name: one value is wanted here",
+		"dishes: [a]\n":                                                  "dishes[0]: keys and values are wanted",
+		"nested: x\n":                                                    "nested: keys and values are wanted",
+		"dishes:\n  - cost: 99999999999999999999\n":                      "dishes[0].cost: it is \"99999999999999999999\"; a whole number",
 	} {
 		var m menu
 		_, err := Decode("menu", []byte(text), 1<<10, &m)
@@ -56,30 +66,40 @@ func TestWhatIsRefused(t *testing.T) {
 	}
 }
 
-func TestWhatIsNestedDeepIsSeenAtOnce(t *testing.T) {
-	for name, c := range map[string]struct {
-		text string
-		deep bool
-	}{
-		"brackets":           {strings.Repeat("{a: ", 201), true},
-		"closed brackets":    {strings.Repeat("[]", 5000), false},
-		"more closed":        {strings.Repeat("]", 5000), false},
-		"marks in one line":  {strings.Repeat("- ", 201) + "a", true},
-		"marks in many":      {strings.Repeat("- a\n", 5000), false},
-		"marks in a text":    {"a: " + strings.Repeat("- ", 300), false},
-		"parts of a key":     {strings.Repeat("a.", 201) + "b = 1", true},
-		"dots in a value":    {"a = \"" + strings.Repeat("a.", 300) + "\"", false},
-		"a row of questions": {strings.Repeat("? ", 201) + "a", true},
-		"nothing":            {"", false},
-	} {
-		assert.Equal(t, c.deep, TooDeep([]byte(c.text)), name)
-	}
+func TestTree(t *testing.T) {
+	got, err := Tree([]byte("a: 1234567890123456789\nb: [true, 'true', 0x10, 1.5, ~, x, 1_0]\n2: {deep: .inf}\n"))
+	require.NoError(t, err)
+	assert.Equal(t, map[string]any{
+		"a": json.Number("1234567890123456789"),
+		"b": []any{true, "true", json.Number("16"), json.Number("1.5"), nil, "x", "1_0"},
+		"2": map[string]any{"deep": ".inf"},
+	}, got)
+	got, err = Tree(nil)
+	require.NoError(t, err)
+	assert.Nil(t, got)
+	_, err = Tree([]byte("a: &x [1]\nb: *x\n"))
+	assert.ErrorContains(t, err, "line 1, column 4: anchors and aliases")
+	_, err = Tree([]byte("a: '&x'\nb: \"*x\"\n"))
+	assert.NoError(t, err, "in a text they are none")
 }
 
-func TestAliasesAreSeen(t *testing.T) {
-	assert.True(t, Aliases([]byte("a: &x [1]\nb: *x\n")))
-	assert.True(t, Aliases([]byte("---\na: 1\n---\nb: &x 2\n")), "in any document")
-	assert.False(t, Aliases([]byte("a: '&x'\nb: \"*x\"\n")), "in a text they are none")
-	assert.False(t, Aliases([]byte("a: [")), "whoever reads it says what is wrong")
-	assert.False(t, Aliases(nil))
+// What no text holds in a strict reading is left as it is, and a word is a text where one
+// is wanted.
+func TestValues(t *testing.T) {
+	var v struct {
+		Version string         `yaml:"version"`
+		On      *bool          `yaml:"on"`
+		Count   *int           `yaml:"count"`
+		Of      map[string]int `yaml:"of"`
+		Missing []string       `yaml:"missing"`
+	}
+	_, err := Decode("menu", []byte("version: 1.10\non: true\ncount: -3\nof: {a: 1}\nmissing:\n"), 1<<10, &v)
+	require.NoError(t, err)
+	assert.Equal(t, "1.10", v.Version)
+	assert.True(t, *v.On)
+	assert.Equal(t, -3, *v.Count)
+	assert.Equal(t, map[string]int{"a": 1}, v.Of)
+	assert.Nil(t, v.Missing)
+	_, err = Decode("menu", []byte("on: yes\n"), 1<<10, &v)
+	assert.ErrorContains(t, err, `line 1, column 5: on: it is "yes"; true or false is wanted`)
 }
