@@ -3,6 +3,7 @@ package capture
 import (
 	"crypto/subtle"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net"
 	"os"
@@ -17,14 +18,19 @@ type marking struct {
 	looks  *looks
 	header trace.Header
 	path   string // of the trace
+	cues   int
 }
 
 // mark records a cue and returns when it was.
-func (m *marking) mark(word string) time.Duration {
+func (m *marking) mark(word string) (time.Duration, error) {
+	if m.cues == trace.MaxCues {
+		return 0, fmt.Errorf("the trace has %d cues, and takes no more", trace.MaxCues)
+	}
+	m.cues++
 	at := m.r.now()
 	m.r.other(trace.Cue{At: at, Word: word})
 	m.looks.cued(word)
-	return at
+	return at, nil
 }
 
 func (m *marking) about() Running {
@@ -76,10 +82,12 @@ func (c *cueListener) serve(m *marking) {
 			_ = conn.Close()
 			continue
 		default:
-			if err := CheckCue(request.Cue); err != nil {
+			err := CheckCue(request.Cue)
+			if err == nil {
+				answer.At, err = m.mark(request.Cue)
+			}
+			if err != nil {
 				answer.Error = err.Error()
-			} else {
-				answer.At = m.mark(request.Cue)
 			}
 		}
 		_ = json.NewEncoder(conn).Encode(answer)

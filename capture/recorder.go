@@ -379,6 +379,12 @@ func (r *recorder) gapTimes(what string, n int) {
 
 // note counts a gap. The caller holds mu.
 func (r *recorder) note(what string, n int) {
+	if len(what) > trace.MaxGapText {
+		what = strings.ToValidUTF8(what[:trace.MaxGapText-len("…")], "") + "…"
+	}
+	if r.gaps[what] == nil && len(r.gapList) >= trace.MaxGaps-50 { // who trims the trace later may add some
+		what = "more than is listed here, each for a reason of its own"
+	}
 	if g := r.gaps[what]; g != nil {
 		g.N += n
 		return

@@ -396,7 +396,7 @@ func (s *session) run(ctx context.Context) (Result, error) {
 	ended := make(chan struct{})
 	go s.reap(ended)
 	stopPassing := s.passSignals(ended)
-	cues, cueErr := listenForCues(s.o.CueFolder, &marking{s.r, s.looks, s.header, s.o.Path})
+	cues, cueErr := listenForCues(s.o.CueFolder, &marking{r: s.r, looks: s.looks, header: s.header, path: s.o.Path})
 	if cueErr != nil {
 		s.notice(fmt.Sprintf("cues cannot be taken: %v", cueErr))
 	}

@@ -121,7 +121,7 @@ func TestARunningTraceIsFound(t *testing.T) {
 	defer os.RemoveAll(folder)
 	r, done := quietRecorder(t)
 	defer done()
-	l, err := listenForCues(folder, &marking{r, newLooks(r, trace.Header{}, nil), trace.Header{Title: "Tidewrack"}, "/x/y.trace"})
+	l, err := listenForCues(folder, &marking{r: r, looks: newLooks(r, trace.Header{}, nil), header: trace.Header{Title: "Tidewrack"}, path: "/x/y.trace"})
 	require.NoError(t, err)
 	found, err := Find(folder, 0)
 	require.NoError(t, err)

@@ -86,7 +86,7 @@ func System(ctx context.Context, o SystemOptions) (Result, error) {
 	if home := header.Env["HOME"]; home != "" {
 		s.before.walk(home, 0, homeDepth, systemBefore, nil)
 	}
-	cues, err := listenForCues(o.CueFolder, &marking{r, s.looks, header, o.Path})
+	cues, err := listenForCues(o.CueFolder, &marking{r: r, looks: s.looks, header: header, path: o.Path})
 	if err != nil {
 		r.gap("cues could not be taken: " + reason(err))
 	}

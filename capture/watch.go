@@ -65,7 +65,7 @@ func Watch(ctx context.Context, o WatchOptions) (Result, error) {
 		w.looks.roots = append(w.looks.roots, strings.TrimSuffix(slashed(filepath.Clean(f.Folder)), "/"))
 	}
 	w.begin()
-	cues, err := listenForCues(o.CueFolder, &marking{r, w.looks, header, o.Path})
+	cues, err := listenForCues(o.CueFolder, &marking{r: r, looks: w.looks, header: header, path: o.Path})
 	if err != nil {
 		r.gap("cues could not be taken: " + reason(err))
 	}

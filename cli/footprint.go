@@ -226,9 +226,10 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 	for i, c := range fp.Corrections {
 		a.say("%scorrected: %s is %s, judged to be %s; so says %s%s", map[bool]string{true: "\n"}[i == 0], shown(c.File), c.Kind, c.Was, shown(orText(c.By, "the contributor")), shown(becauseOf(c)))
 	}
-	for i, g := range fp.Gaps {
-		a.say("%snot seen: %s", map[bool]string{true: "\n"}[i == 0], shown(g.What))
+	if len(fp.Gaps) > 0 {
+		a.say("")
 	}
+	gapLines(fp.Gaps, func(line string) { a.say("%s", line) })
 }
 
 // placesShown is how many folders the line on a kind of no interest names.

@@ -15,6 +15,7 @@ import (
 	"golang.org/x/term"
 
 	"endroit/client"
+	"endroit/whole"
 )
 
 // DefaultService is where a service started by endroit serve answers.
@@ -48,7 +49,7 @@ func savedLogin(c *cli.Command) (login, error) {
 	if err != nil {
 		return l, err
 	}
-	data, err := os.ReadFile(file)
+	data, err := whole.Read(file, ownFile)
 	if err == nil {
 		if err := json.Unmarshal(data, &l); err != nil {
 			return l, fail(exitInput, "%s is damaged (%v); sign in again with endroit login", file, err)

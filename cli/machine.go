@@ -16,6 +16,7 @@ import (
 	"endroit/core/sheet"
 	"endroit/kept"
 	"endroit/machine"
+	"endroit/whole"
 )
 
 func (a *app) machine() *cli.Command {
@@ -101,13 +102,9 @@ func sheetFolder() (string, error) {
 }
 
 func readSheet(name string) (*sheet.Sheet, error) {
-	info, err := os.Stat(name)
-	if err == nil && info.Size() > sheet.MaxBytes {
-		return nil, fail(exitInput, "%s has %d bytes; a sheet has at most %d", name, info.Size(), sheet.MaxBytes)
-	}
-	data, err := os.ReadFile(name)
+	data, err := whole.Read(name, sheet.MaxBytes)
 	if err != nil {
-		return nil, fail(exitNotFound, "%w", err)
+		return nil, fail(unread(err), "%w", err)
 	}
 	s, err := sheet.Parse(data)
 	if err != nil {
@@ -309,7 +306,7 @@ func readNamed() ([]machine.Named, error) {
 	if err != nil {
 		return nil, err
 	}
-	data, err := os.ReadFile(file)
+	data, err := whole.Read(file, ownFile)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}

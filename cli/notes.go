@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -39,14 +38,9 @@ func (a *app) bytesSet() *cli.Command {
 
 // readNotes reads notes on the structure of files.
 func readNotes(name string) (*notes.Notes, error) {
-	f, err := os.Open(name)
+	text, err := whole.Read(name, notes.MaxBytes)
 	if err != nil {
-		return nil, fail(exitNotFound, "%w", err)
-	}
-	defer f.Close()
-	text, err := io.ReadAll(io.LimitReader(f, notes.MaxBytes+1))
-	if err != nil {
-		return nil, fail(exitInput, "%s: %w", name, err)
+		return nil, fail(unread(err), "%w", err)
 	}
 	n, err := notes.Parse(text)
 	if err != nil {
@@ -130,7 +124,7 @@ func (a *app) putNotes(n *notes.Notes, file, name string) error {
 	if err := d.Check(); err != nil {
 		return err
 	}
-	text, err := os.ReadFile(name)
+	text, err := whole.Read(name, draft.MaxBytes)
 	if err != nil {
 		return err
 	}

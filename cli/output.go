@@ -13,6 +13,9 @@ import (
 
 	"github.com/dustin/go-humanize"
 	"golang.org/x/term"
+
+	"endroit/core/trace"
+	"endroit/whole"
 )
 
 func (a *app) json(v any) error {
@@ -118,4 +121,37 @@ func newFile(name string) (*os.File, error) {
 // indent puts each line behind a margin.
 func indent(margin, text string) string {
 	return margin + strings.ReplaceAll(strings.TrimRight(text, "\n"), "\n", "\n"+margin)
+}
+
+// gapsShown is how many gaps are printed, and gapShown how many characters of one.
+const (
+	gapsShown = 20
+	gapShown  = 600
+)
+
+// gapLines prints what could not be seen, a line each.
+func gapLines(gaps []trace.Gap, say func(line string)) {
+	for i, g := range gaps {
+		if i == gapsShown {
+			say(fmt.Sprintf("not seen: and %d more (--json lists them)", len(gaps)-i))
+			return
+		}
+		text := []rune(g.What)
+		if len(text) > gapShown {
+			text = append(text[:gapShown], '…')
+		}
+		say("not seen: " + shown(string(text)))
+	}
+}
+
+// ownFile is how large a file is at most that the program keeps for itself.
+const ownFile = 1 << 20
+
+// unread is the exit code of a file that cannot be read: too large is bad input.
+func unread(err error) int {
+	var large *whole.ErrLarge
+	if errors.As(err, &large) {
+		return exitInput
+	}
+	return exitNotFound
 }

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"os"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -12,6 +11,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/runs"
+	"endroit/whole"
 )
 
 func (a *app) propose() *cli.Command {
@@ -160,9 +160,9 @@ func seenLine(f footprint.File) string {
 
 // readDraft reads a draft and the footprint of its trace.
 func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
-	data, err := os.ReadFile(name)
+	data, err := whole.Read(name, draft.MaxBytes)
 	if err != nil {
-		return nil, nil, fail(exitNotFound, "%w", err)
+		return nil, nil, fail(unread(err), "%w", err)
 	}
 	d, err := draft.Parse(data)
 	if err != nil {

@@ -121,9 +121,7 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	for _, cue := range b.Footprint.Cues {
 		a.say("  cue: %s at %s", shown(cue.Word), inTerms(cue.At))
 	}
-	for _, g := range b.Footprint.Gaps {
-		a.say("  not seen: %s", shown(g.What))
-	}
+	gapLines(b.Footprint.Gaps, func(line string) { a.say("  %s", line) })
 	for _, f := range b.Footprint.Files {
 		a.say("  %-7s  %s  (confidence %.2f, %s; %s)", f.Kind, shown(f.Place), f.Confidence, usage(b.Footprint, f), became(f.Before, f.After, f.Written()))
 	}

@@ -517,9 +517,7 @@ func (a *app) traced(how, name string, r capture.Result) {
 	if r.End.Cues == 0 {
 		a.tell("endroit: no moment was marked; with endroit cue saved right after saving, the saves are told apart more surely")
 	}
-	for _, g := range r.Gaps {
-		a.tell("endroit: not seen: %s", shown(g.What))
-	}
+	gapLines(r.Gaps, func(line string) { a.tell("endroit: %s", line) })
 	if list, err := capture.ReadVersions(capture.VersionsBeside(name)); err == nil && len(list) > 0 {
 		a.tell("endroit: beside it, in %s: %s of small files (endroit trace show %s --versions)", capture.VersionsBeside(name), count(len(list), "version", "versions"), name)
 	}

@@ -345,9 +345,7 @@ func (a *app) showOverview(o *overview, name string) {
 	for _, c := range o.cues {
 		a.say("cue at %s: %s", inTerms(c.At), shown(c.Word))
 	}
-	for _, g := range o.gaps {
-		a.say("not seen: %s", shown(g.What))
-	}
+	gapLines(o.gaps, func(line string) { a.say("%s", line) })
 	a.showFolders(o)
 	a.say("\nNext: endroit trace show %s --files", name)
 }

@@ -32,7 +32,7 @@ var digestShape = late.Regexp(`^[0-9a-f]{64}$`)
 
 // digest reads which revision counts.
 func digest(folder string) (string, error) {
-	text, err := os.ReadFile(filepath.Join(folder, currentFile))
+	text, err := whole.Read(filepath.Join(folder, currentFile), 1<<10)
 	if errors.Is(err, os.ErrNotExist) {
 		return "", ErrNone
 	}

@@ -12,6 +12,7 @@ import (
 
 	"endroit/core/hive"
 	"endroit/core/place"
+	"endroit/whole"
 )
 
 // How the memory is written and read: CBOR (RFC 8949), in a third of JSON's time.
@@ -68,10 +69,7 @@ func remember(roots place.Roots, keys []string) *memory {
 		return m
 	}
 	m.file = filepath.Join(cache, "endroit", "hives.cbor")
-	if info, err := os.Stat(m.file); err != nil || info.Size() > maxMemory {
-		return m
-	}
-	data, err := os.ReadFile(m.file)
+	data, err := whole.Read(m.file, maxMemory)
 	if err != nil {
 		return m
 	}

@@ -1,11 +1,13 @@
 // Package whole writes files whole or not at all: a crash leaves the old one or the new
-// one.
+// one. What it reads is whole too, and bounded.
 //
 //	err := whole.Write("tidewrack.draft.yaml", text)
+//	text, err := whole.Read("tidewrack.draft.yaml", draft.MaxBytes)
 package whole
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 )
@@ -31,4 +33,32 @@ func Write(name string, data []byte) error {
 		return fmt.Errorf("write %s: %w", name, err)
 	}
 	return nil
+}
+
+// ErrLarge says that a file is larger than what it should be ever is.
+type ErrLarge struct {
+	Name string
+	Max  int64
+}
+
+func (e *ErrLarge) Error() string {
+	return fmt.Sprintf("%s is larger than %d bytes, which is the most that is read of such a file; is it the right one?", e.Name, e.Max)
+}
+
+// Read reads a file of at most max bytes, to memory. A larger one is an *ErrLarge, and
+// only max bytes of it were read.
+func Read(name string, max int64) ([]byte, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, max+1))
+	if err != nil {
+		return nil, err
+	}
+	if int64(len(data)) > max {
+		return nil, &ErrLarge{name, max}
+	}
+	return data, nil
 }

@@ -27,3 +27,22 @@ func TestWrite(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, entries, 2)
 }
+
+func TestRead(t *testing.T) {
+	name := filepath.Join(t.TempDir(), "x")
+	require.NoError(t, os.WriteFile(name, []byte("12345"), 0o600))
+	got, err := Read(name, 5)
+	require.NoError(t, err)
+	assert.Equal(t, "12345", string(got))
+	_, err = Read(name, 4)
+	var large *ErrLarge
+	require.ErrorAs(t, err, &large)
+	assert.ErrorContains(t, err, name+" is larger than 4 bytes")
+	_, err = Read(name+"y", 4)
+	assert.ErrorIs(t, err, os.ErrNotExist)
+	// What has no end, or no size, is read no further either.
+	_, err = Read("/dev/zero", 1<<20)
+	if _, e := os.Stat("/dev/zero"); e == nil {
+		assert.ErrorAs(t, err, &large)
+	}
+}

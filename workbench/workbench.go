@@ -15,11 +15,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"net"
 	"net/http"
-	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -292,17 +290,12 @@ func digestOf(text []byte) string {
 
 // draft is the draft that was saved, with its text, or else the one to begin with.
 func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error) {
-	f, err := os.Open(b.config.Draft)
+	text, err := whole.Read(b.config.Draft, draft.MaxBytes)
 	if errors.Is(err, fs.ErrNotExist) {
 		d := b.config.Propose(fp)
 		d.Trace = &draft.Trace{File: runs.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
 		return d, nil, nil
 	}
-	if err != nil {
-		return nil, nil, err
-	}
-	defer f.Close()
-	text, err := io.ReadAll(io.LimitReader(f, draft.MaxBytes+1))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -342,7 +335,7 @@ func (b *Workbench) save(c *echo.Context) error {
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	there, err := os.ReadFile(b.config.Draft)
+	there, err := whole.Read(b.config.Draft, draft.MaxBytes)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}

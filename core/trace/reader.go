@@ -20,10 +20,21 @@ type Limits struct {
 	Bytes     int64 // bytes of the whole after decompression
 	Files     int
 	Processes int
+	// Ratio is how many bytes a byte may unfold to, beyond the first megabyte: what is
+	// kept of a trace grows with what was sent, not with what it claims.
+	Ratio int64
 }
 
-// DefaultLimits hold some fifty million events.
-var DefaultLimits = Limits{Line: 1 << 20, Bytes: 4 << 30, Files: 4_000_000, Processes: 1_000_000}
+// DefaultLimits hold some fifty million events. A trace unfolds to 4 to 15 times its size.
+var DefaultLimits = Limits{Line: 1 << 20, Bytes: 4 << 30, Files: 4_000_000, Processes: 1_000_000, Ratio: 100}
+
+// What a trace has at most. A writer keeps to it, and a reader refuses more.
+const (
+	MaxCues    = 1000
+	MaxGaps    = 1000     // of different texts
+	MaxGapText = 10 << 10 // bytes: two paths and some words
+	unfolded   = 1 << 20  // bytes that any trace may have
+)
 
 // Errors that a caller may decide on.
 var (
@@ -64,11 +75,12 @@ type Reader struct {
 // NewReader reads the header. It returns an error that wraps ErrFormat if the
 // input is something else.
 func NewReader(in io.Reader, limits Limits) (*Reader, error) {
-	z, err := zstd.NewReader(in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderMaxWindow(16<<20))
+	sent := &sent{in: in}
+	z, err := zstd.NewReader(sent, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderMaxWindow(16<<20))
 	if err != nil {
 		return nil, fmt.Errorf("read trace: %w", err)
 	}
-	r := &Reader{count: &counter{in: z, left: limits.Bytes}, limits: limits}
+	r := &Reader{count: &counter{in: z, left: limits.Bytes, sent: sent, ratio: limits.Ratio}, limits: limits}
 	r.in = bufio.NewReaderSize(r.count, 64<<10)
 	line, err := r.line()
 	if err != nil || line == nil {
@@ -83,21 +95,43 @@ func NewReader(in io.Reader, limits Limits) (*Reader, error) {
 	return r, nil
 }
 
-// counter stops a decompression that grows past the limit.
-type counter struct {
-	in   io.Reader
-	left int64
+// sent counts what was read of the file itself.
+type sent struct {
+	in io.Reader
+	n  int64
 }
+
+func (s *sent) Read(p []byte) (int, error) {
+	n, err := s.in.Read(p)
+	s.n += int64(n)
+	return n, err
+}
+
+// counter stops a decompression that grows past the limits.
+type counter struct {
+	in    io.Reader
+	left  int64
+	sent  *sent
+	n     int64
+	ratio int64
+}
+
+// errRatio says that a file unfolds to more than a trace does.
+var errRatio = fmt.Errorf("%w: it unfolds to far more than it is long, as no trace does", ErrTooLarge)
 
 func (c *counter) Read(p []byte) (int, error) {
 	if c.left <= 0 {
 		return 0, ErrTooLarge
+	}
+	if c.ratio > 0 && c.n > unfolded+c.ratio*c.sent.n {
+		return 0, errRatio
 	}
 	if int64(len(p)) > c.left {
 		p = p[:c.left]
 	}
 	n, err := c.in.Read(p)
 	c.left -= int64(n)
+	c.n += int64(n)
 	return n, err
 }
 
@@ -125,6 +159,8 @@ func (r *Reader) line() ([]byte, error) {
 			return part[:len(part)-1], nil
 		}
 		switch {
+		case errors.Is(err, errRatio):
+			return nil, fmt.Errorf("line %d: %w", r.n+1, err)
 		case errors.Is(err, ErrTooLarge):
 			return nil, fmt.Errorf("line %d: %w of %d bytes in all", r.n+1, ErrTooLarge, r.limits.Bytes)
 		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
@@ -283,10 +319,14 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 		}
 		line.Process = &p
 	case a.Cue != "":
-		r.end.Cues++
+		if r.end.Cues++; r.end.Cues > MaxCues {
+			return line, false, fmt.Errorf("%w of %d cues", ErrTooLarge, MaxCues)
+		}
 		line.Cue = &Cue{a.At, a.Cue}
 	case a.Gap != "":
-		r.end.Gaps++
+		if r.end.Gaps++; r.end.Gaps > MaxGaps || len(a.Gap) > MaxGapText {
+			return line, false, fmt.Errorf("%w of %d gaps, or of %d bytes for one", ErrTooLarge, MaxGaps, MaxGapText)
+		}
 		line.Gap = &Gap{a.At, a.Gap, a.Times}
 	case a.End != nil:
 		got := *a.End

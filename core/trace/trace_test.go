@@ -5,8 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -279,16 +281,24 @@ type failing struct{ err error }
 
 func (f failing) Write([]byte) (int, error) { return 0, f.err }
 
+// A fuzzer that changes compressed bytes learns nothing of what stands in them, so it is
+// given lines as well.
 func FuzzReader(f *testing.F) {
-	f.Add(small(f))
-	f.Add(packed(f, head, `{"f":1,"path":"/a"}`, `{"t":1,"o":"read","f":1}`))
-	f.Fuzz(func(t *testing.T, data []byte) {
-		_, lines, _, err := readAll(data, Limits{Line: 1 << 16, Bytes: 1 << 20, Files: 1000, Processes: 100})
+	f.Add(small(f), false)
+	f.Add([]byte(head+"\n"+`{"f":1,"path":"/a"}`+"\n"+`{"t":1,"o":"read","f":1}`+"\n"), true)
+	f.Add([]byte(head+"\n"+`{"p":1,"pid":7,"args":["a"],"env":{"A":"b"}}`+"\n"+`{"exit":1,"at":9}`+"\n"+`{"cue":"saved","at":1}`+"\n"+`{"gap":"x","times":2}`+"\n"), true)
+	z, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1))
+	require.NoError(f, err)
+	f.Fuzz(func(t *testing.T, data []byte, lines bool) {
+		if lines {
+			data = z.EncodeAll(data, nil)
+		}
+		_, all, _, err := readAll(data, Limits{Line: 1 << 16, Bytes: 1 << 20, Files: 1000, Processes: 100})
 		if err != nil {
 			return
 		}
 		files := 0
-		for _, l := range lines {
+		for _, l := range all {
 			if l.File != nil {
 				files++
 			}
@@ -300,4 +310,51 @@ func FuzzReader(f *testing.F) {
 			}
 		}
 	})
+}
+
+// What a few bytes unfold to is not read to its end, whatever a line of it holds.
+func TestAFileThatUnfoldsToMoreThanATrace(t *testing.T) {
+	for name, line := range map[string]string{
+		"arguments": `{"p":1,"args":[` + strings.Repeat(`"",`, 200_000) + `""]}`,
+		"a gap":     `{"gap":"` + strings.Repeat("x", 5<<10) + `"}`,
+		"events":    `{"t":1,"o":"read","f":1}`,
+		"unknown":   `{"weather":"fine"}`,
+	} {
+		lines := []string{head, `{"f":1,"path":"/a"}`}
+		for range 8 << 20 / len(line) {
+			lines = append(lines, strings.Replace(line, `"p":1`, fmt.Sprintf(`"p":%d`, len(lines)-1), 1))
+		}
+		data := packed(t, lines...)
+		require.Less(t, len(data), 24<<10, name)
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		_, _, _, err := readAll(data, DefaultLimits)
+		runtime.ReadMemStats(&after)
+		assert.ErrorIs(t, err, ErrTooLarge, name)
+		assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(100<<20), name)
+	}
+}
+
+func TestATraceHasAFewCuesAndGaps(t *testing.T) {
+	cues, gaps := []string{head}, []string{head}
+	for i := range MaxCues + 1 {
+		cues = append(cues, fmt.Sprintf(`{"cue":"c%d","at":%d}`, i, i))
+	}
+	for i := range MaxGaps + 1 {
+		gaps = append(gaps, fmt.Sprintf(`{"gap":"g%d","times":1,"at":%d}`, i, i))
+	}
+	for name, lines := range map[string][]string{"cues": cues, "gaps": gaps, "a long gap": {head, `{"gap":"` + strings.Repeat("x", MaxGapText+1) + `"}`, ``}} {
+		_, _, _, err := readAll(packed(t, lines...), DefaultLimits)
+		assert.ErrorIs(t, err, ErrTooLarge, name)
+		_, _, _, err = readAll(packed(t, lines[:len(lines)-1]...), DefaultLimits)
+		if name != "a long gap" {
+			assert.NoError(t, err, name)
+		}
+	}
+	w, err := NewWriter(io.Discard, Header{OS: "linux"})
+	require.NoError(t, err)
+	for range MaxCues {
+		require.NoError(t, w.Cue(Cue{Word: "saved"}))
+	}
+	assert.ErrorContains(t, w.Cue(Cue{Word: "saved"}), "at most 1000 cues")
 }

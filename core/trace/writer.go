@@ -153,8 +153,14 @@ func (w *Writer) said(what string) ([]byte, error) {
 	return text, nil
 }
 
-// Cue writes a cue.
-func (w *Writer) Cue(c Cue) error { w.end.Cues++; return w.json(c) }
+// Cue writes a cue; past MaxCues it is an error, and nothing is written.
+func (w *Writer) Cue(c Cue) error {
+	if w.end.Cues == MaxCues {
+		return fmt.Errorf("write trace: a trace has at most %d cues", MaxCues)
+	}
+	w.end.Cues++
+	return w.json(c)
+}
 
 // Gap writes what could not be seen.
 func (w *Writer) Gap(g Gap) error { w.end.Gaps++; return w.json(g) }
