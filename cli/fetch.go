@@ -2,13 +2,16 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"runtime"
 
 	"github.com/urfave/cli/v3"
 
+	"endroit/client"
 	"endroit/core/manifest"
 	"endroit/kept"
 )
@@ -53,38 +56,69 @@ func (a *app) fetch() *cli.Command {
 			if err != nil {
 				return err
 			}
-			old, known, oldErr := kept.Read(folder)
-			if oldErr != nil {
-				old, known = nil, "" // missing or damaged: fetched whole
-			}
-			body, digest, err := cl.Manifest(ctx, known, manifest.MaxBytes)
-			if err != nil {
+			old, known := localHead(folder)
+			received := int64(0)
+			_, changed, err := cl.Manifest(ctx, known, manifest.MaxBytes, func(digest string, body io.Reader) error {
+				counted := &counting{in: body}
+				err := kept.Keep(folder, counted, digest, func(h manifest.Head) error {
+					if known != "" && h.Revision <= old.Revision {
+						return fail(exitConflict, "%s has another revision %d, and the local copy is at %d already; is it another service? Remove %s to start over", l.Service, h.Revision, old.Revision, folder)
+					}
+					return nil
+				})
+				received = counted.n
+				return err
+			})
+			switch {
+			case errors.Is(err, kept.ErrDigest):
+				return fail(exitInput, "%w; nothing was changed, try again", err)
+			case errors.Is(err, manifest.ErrFormat), errors.Is(err, client.ErrUnfolds):
+				return fail(exitInput, "fetch: %w; nothing was changed", err)
+			case err != nil:
 				return fmt.Errorf("fetch: %w", err)
 			}
-			m := old
-			if body != nil {
-				if got := manifest.Digest(body); got != digest {
-					return fail(exitInput, "what came is not what the service announced (SHA-256 %s, not %.70q); nothing was changed, try again", got, digest)
-				}
-				if m, err = manifest.Parse(body); err != nil {
-					return fmt.Errorf("fetch: %w; nothing was changed", err)
-				}
-				if old != nil && m.Revision <= old.Revision {
-					return fail(exitConflict, "%s has another revision %d, and the local copy is at %d already; is it another service? Remove %s to start over", l.Service, m.Revision, old.Revision, folder)
-				}
-				if err := kept.Keep(folder, body, m, digest); err != nil {
-					return err
-				}
+			m, err := kept.Open(folder, nil)
+			if err != nil {
+				return err
 			}
+			defer m.Close()
+			titles, sheets := count(m.Titles, "title", "titles"), count(m.Layouts, "launcher's sheet", "launchers' sheets")
 			if c.Bool("json") {
-				return a.json(map[string]any{"revision": m.Revision, "titles": len(m.Titles), "sheets": len(m.Sheets), "published": m.Published, "changed": body != nil, "digest": digest})
+				return a.json(map[string]any{"revision": m.Head.Revision, "titles": m.Titles, "sheets": m.Layouts, "published": m.Head.Published, "changed": changed, "digest": m.Digest})
 			}
-			if body == nil {
-				a.say("up to date: revision %d with %s and %s", m.Revision, count(len(m.Titles), "title", "titles"), count(len(m.Sheets), "launcher's sheet", "launchers' sheets"))
+			if !changed {
+				a.say("up to date: revision %d with %s and %s", m.Head.Revision, titles, sheets)
 				return nil
 			}
-			a.say("fetched revision %d with %s and %s (%s), published %s", m.Revision, count(len(m.Titles), "title", "titles"), count(len(m.Sheets), "launcher's sheet", "launchers' sheets"), bytesInTerms(int64(len(body))), m.Published.Local().Format("2006-01-02 15:04"))
+			a.say("fetched revision %d with %s and %s (%s), published %s", m.Head.Revision, titles, sheets, bytesInTerms(received), m.Head.Published.Local().Format("2006-01-02 15:04"))
 			return nil
 		},
 	}, reuse, "endroit fetch")
+}
+
+// localHead is the head of the local revision and its digest, empty where there is none or
+// it is damaged: then all is fetched.
+func localHead(folder string) (h manifest.Head, digest string) {
+	digest, err := kept.Sound(folder)
+	if err != nil {
+		return h, ""
+	}
+	k, err := kept.Open(folder, nil)
+	if err != nil {
+		return h, ""
+	}
+	defer k.Close()
+	return k.Head, digest
+}
+
+// counting counts what is read.
+type counting struct {
+	in io.Reader
+	n  int64
+}
+
+func (c *counting) Read(p []byte) (int, error) {
+	n, err := c.in.Read(p)
+	c.n += int64(n)
+	return n, err
 }

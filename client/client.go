@@ -6,6 +6,7 @@ package client
 
 import (
 	"bytes"
+	"compress/gzip"
 	"context"
 	"encoding/json"
 	"errors"
@@ -56,7 +57,8 @@ type request struct {
 	header       map[string]string
 	body         []byte
 	repeat       bool // may be made again if it is not known whether it arrived
-	max          int64
+	// read takes a good answer as it comes; without it, all of it is held.
+	read func(*http.Response) error
 }
 
 // do makes the call, again where that is safe, and returns the answer's body.
@@ -66,7 +68,10 @@ func (c *Client) do(ctx context.Context, q request) (*http.Response, []byte, err
 	for try := 1; ; try++ {
 		response, body, err := c.once(ctx, q)
 		retry := q.repeat && try < c.Tries && ctx.Err() == nil
+		var way *onTheWay
 		switch {
+		case err != nil && response != nil && !errors.As(err, &way):
+			return nil, nil, err // it was answered, and what came is no good: again would bring the same
 		case err != nil && !retry:
 			return nil, nil, fmt.Errorf("%w at %s: %w; is it running (endroit serve), and is the address right (endroit login --service)?", ErrUnreachable, c.base, err)
 		case err == nil && !(retry && (response.StatusCode == http.StatusBadGateway || response.StatusCode == http.StatusServiceUnavailable || response.StatusCode == http.StatusGatewayTimeout)):
@@ -110,15 +115,23 @@ func (c *Client) once(ctx context.Context, q request) (*http.Response, []byte, e
 		return nil, nil, err
 	}
 	defer response.Body.Close()
-	limit := q.max
-	if limit == 0 {
-		limit = maxAnswer
+	if q.read != nil && response.StatusCode < 400 && response.Header.Get("Location") == "" {
+		return response, nil, q.read(response)
 	}
-	body, err := io.ReadAll(io.LimitReader(response.Body, limit+1))
-	if err == nil && int64(len(body)) > limit {
-		err = fmt.Errorf("the answer is larger than %d bytes", limit)
+	var answer io.Reader = response.Body
+	if response.Header.Get("Content-Encoding") == "gzip" { // asked for by hand
+		if answer, err = gzip.NewReader(answer); err != nil {
+			return nil, nil, err
+		}
 	}
-	return response, body, err
+	body, err := io.ReadAll(io.LimitReader(answer, maxAnswer+1))
+	switch {
+	case err != nil:
+		return nil, nil, err
+	case len(body) > maxAnswer:
+		return response, nil, fmt.Errorf("the answer is larger than %d bytes", maxAnswer)
+	}
+	return response, body, nil
 }
 
 // clipped is an address to be shown, which a stranger chose.
@@ -262,20 +275,71 @@ func (c *Client) Launcher(ctx context.Context, id string) (wire.LauncherShown, e
 	return call[wire.LauncherShown](ctx, c, request{method: "GET", path: "/api/v1/launchers/" + url.PathEscape(id), repeat: true})
 }
 
-// Manifest fetches the newest revision, unless it still has the digest known.
-// body is nil if it has.
-func (c *Client) Manifest(ctx context.Context, known string, max int64) (body []byte, digest string, err error) {
-	header := map[string]string{}
+// A manifest unfolds to some ten times what is sent of it; one that unfolds to far more
+// was made to fill a machine.
+const (
+	unfoldRatio = 100
+	unfoldFree  = 1 << 20 // bytes that any may have
+)
+
+// ErrUnfolds says that an answer unfolds to far more than was sent.
+var ErrUnfolds = errors.New("what the service sends unfolds to far more than a manifest does")
+
+// Manifest fetches the newest revision, unless it still has the digest known, and hands it
+// to into as it comes, max bytes at most. digest is what the service announces; changed is
+// false where there is nothing new. Only what failed on the way is asked for again: into is
+// called anew then, from the beginning. An error of into is returned as it is.
+func (c *Client) Manifest(ctx context.Context, known string, max int64, into func(digest string, body io.Reader) error) (digest string, changed bool, err error) {
+	header := map[string]string{"Accept-Encoding": "gzip"}
 	if known != "" {
 		header["If-None-Match"] = `"` + known + `"`
 	}
-	response, body, err := c.do(ctx, request{method: "GET", path: "/api/v1/manifest", repeat: true, header: header, max: max})
-	if err != nil {
-		return nil, "", err
+	read := func(response *http.Response) error {
+		digest = strings.Trim(strings.TrimPrefix(response.Header.Get("ETag"), "W/"), `"`)
+		if response.StatusCode == http.StatusNotModified {
+			return nil
+		}
+		changed = true
+		sent := &counted{in: response.Body}
+		body := &counted{in: sent, max: max}
+		if response.Header.Get("Content-Encoding") == "gzip" {
+			z, err := gzip.NewReader(sent)
+			if err != nil {
+				return &onTheWay{err}
+			}
+			body.in, body.sent = z, sent
+		}
+		err := into(digest, body)
+		if body.broken != nil && err != nil {
+			return &onTheWay{body.broken}
+		}
+		return err
 	}
-	digest = strings.Trim(strings.TrimPrefix(response.Header.Get("ETag"), "W/"), `"`)
-	if response.StatusCode == http.StatusNotModified {
-		return nil, digest, nil
+	_, _, err = c.do(ctx, request{method: "GET", path: "/api/v1/manifest", repeat: true, header: header, read: read})
+	return digest, changed, err
+}
+
+// onTheWay is an error of the connection, after which an answer may be asked for again.
+type onTheWay struct{ error }
+
+// counted reads up to a limit and keeps what broke the reading.
+type counted struct {
+	in     io.Reader
+	n, max int64
+	sent   *counted // what it is unfolded from, if it is
+	broken error
+}
+
+func (c *counted) Read(p []byte) (int, error) {
+	n, err := c.in.Read(p)
+	c.n += int64(n)
+	switch {
+	case c.max > 0 && c.n > c.max:
+		return 0, fmt.Errorf("the answer is larger than %d bytes", c.max)
+	case c.sent != nil && c.n > unfoldFree+unfoldRatio*c.sent.n:
+		return 0, ErrUnfolds
+	case err != nil && err != io.EOF:
+		c.broken = err
 	}
-	return body, digest, nil
+	return n, err
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"runtime/debug"
@@ -23,7 +24,7 @@ import (
 
 // The index is a file of sorted keys and their values, which is mapped into memory.
 // Keys of several parts are as key makes them. Another version is rebuilt.
-const indexVersion = 3
+const indexVersion = 4
 
 var (
 	inHead     = []byte("head")     // headKey: indexHead in JSON
@@ -55,6 +56,7 @@ type indexHead struct {
 	Size    int64         `json:"size"`
 	Time    int64         `json:"time"` // nanoseconds since 1970
 	Titles  int           `json:"titles"`
+	Sheets  int           `json:"sheets"`
 	Head    manifest.Head `json:"head"`
 }
 
@@ -86,11 +88,12 @@ var (
 
 // Kept is the local manifest. It is safe for concurrent use.
 type Kept struct {
-	Head   manifest.Head
-	Digest string
-	Titles int // how many there are
-	db     *bolt.DB
-	file   string
+	Head    manifest.Head
+	Digest  string
+	Titles  int // how many there are
+	Layouts int // launchers' sheets
+	db      *bolt.DB
+	file    string
 
 	damaged atomic.Bool
 }
@@ -135,11 +138,19 @@ func Open(folder string, told func()) (*Kept, error) {
 	if told != nil {
 		told()
 	}
-	m, d, err := Read(folder)
-	if err != nil {
+	if d, err = Sound(folder); err != nil {
 		return nil, err
 	}
-	if err := build(folder, m, d); err != nil {
+	file := filepath.Join(folder, d+".json")
+	index, err := build(folder, file, d, nil)
+	if errors.Is(err, manifest.ErrFormat) {
+		return nil, fmt.Errorf("%s: %w; %w", file, err, ErrDamaged)
+	}
+	if err == nil {
+		defer os.Remove(index)
+		err = os.Rename(index, indexFile(folder, d))
+	}
+	if err != nil {
 		return nil, err
 	}
 	return open(folder, d)
@@ -184,123 +195,140 @@ func open(folder, d string) (*Kept, error) {
 		_ = k.db.Close()
 		return nil, err
 	}
-	k.Head, k.Titles = h.Head, h.Titles
+	k.Head, k.Titles, k.Layouts = h.Head, h.Titles, h.Sheets
 	return k, nil
 }
 
-// build writes the index of a revision beside it.
-func build(folder string, m *manifest.Manifest, d string) error {
-	info, err := os.Stat(filepath.Join(folder, d+".json"))
+// build writes the index of a revision's file beside it, under a name of its own, which
+// it returns. The revision is read an entry at a time. accept may be nil.
+func build(folder, revision, d string, accept func(manifest.Head) error) (string, error) {
+	in, err := os.Open(revision)
 	if err != nil {
-		return err
+		return "", err
+	}
+	defer in.Close()
+	info, err := in.Stat()
+	if err != nil {
+		return "", err
 	}
 	f, err := os.CreateTemp(folder, ".new-*.index")
 	if err != nil {
-		return err
+		return "", err
 	}
 	_ = f.Close()
-	defer os.Remove(f.Name())
-	head := indexHead{indexVersion, d, info.Size(), info.ModTime().UnixNano(), len(m.Titles), m.Head}
-	if err := write(f.Name(), m, head); err != nil {
-		return fmt.Errorf("index the manifest: %w", err)
+	head := indexHead{Version: indexVersion, Digest: d, Size: info.Size(), Time: info.ModTime().UnixNano()}
+	if err := write(f.Name(), in, head, accept); err != nil {
+		_ = os.Remove(f.Name())
+		return "", err
 	}
-	return os.Rename(f.Name(), indexFile(folder, d))
+	return f.Name(), nil
 }
 
-func write(file string, m *manifest.Manifest, h indexHead) (err error) {
+// pair is what an index holds under a key.
+type pair struct{ key, value []byte }
+
+// atOnce is how many bytes are written in one transaction, which holds them in memory.
+const atOnce = 8 << 20
+
+// filling is a bucket that is being filled, by rising keys.
+type filling struct {
+	db      *bolt.DB
+	bucket  []byte
+	waiting []pair
+	size    int
+}
+
+func (f *filling) add(key, value []byte) error {
+	f.waiting = append(f.waiting, pair{key, value})
+	if f.size += len(key) + len(value); f.size < atOnce {
+		return nil
+	}
+	return f.flush()
+}
+
+// flush writes what waits; the bucket is there afterwards, if only empty.
+func (f *filling) flush() error {
+	err := f.db.Update(func(tx *bolt.Tx) error {
+		b, err := tx.CreateBucketIfNotExists(f.bucket)
+		if err != nil {
+			return err
+		}
+		b.FillPercent = 1 // nothing is put between them
+		for _, p := range f.waiting {
+			if err := b.Put(p.key, p.value); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	f.waiting, f.size = nil, 0
+	return err
+}
+
+func write(file string, revision io.Reader, h indexHead, accept func(manifest.Head) error) (err error) {
 	// Nothing of it has to survive a crash: it is renamed when it is whole, and built
 	// again where it is not.
 	db, err := bolt.Open(file, 0o600, &bolt.Options{NoSync: true, NoFreelistSync: true, NoStatistics: true})
 	if err != nil {
-		return err
+		return fmt.Errorf("index the manifest: %w", err)
 	}
 	defer func() {
 		if e := db.Close(); err == nil {
 			err = e
 		}
 	}()
-	head, err := json.Marshal(h)
-	if err != nil {
-		return err
-	}
-	if err := put(db, inHead, 1, func(int) ([]byte, []byte, error) { return headKey, head, nil }); err != nil {
-		return err
-	}
-	if err := put(db, inSheets, len(m.Sheets), func(i int) ([]byte, []byte, error) {
-		return []byte(m.Sheets[i].ID), m.Sheets[i].Sheet, nil
-	}); err != nil {
-		return err
-	}
-	if err := put(db, inTitles, len(m.Titles), func(i int) ([]byte, []byte, error) {
-		doc, err := titleWriter.Marshal(m.Titles[i])
-		return []byte(m.Titles[i].ID), doc, err
-	}); err != nil {
-		return err
-	}
-	names := map[string]string{}
-	var editions, firsts [][]byte
-	for _, t := range m.Titles {
-		names[string(key(manifest.Fold(t.Name), t.ID))] = t.Name
-		for _, v := range t.Variants {
-			if v.Ref != "" {
-				editions = append(editions, key(v.Ref, v.Store, t.ID))
-			}
-			for _, l := range v.Locations {
-				if a, one, two, ok := firstNames(l.At); ok {
-					firsts = append(firsts, key(string(a), one, two, t.ID))
+	sheets, titles := filling{db: db, bucket: inSheets}, filling{db: db, bucket: inTitles}
+	var names, editions, firsts []pair
+	h.Head, err = manifest.Stream(revision, manifest.Each{
+		Sheet: func(x manifest.Sheet) error { h.Sheets++; return sheets.add([]byte(x.ID), x.Sheet) },
+		Title: func(t manifest.Title) error {
+			h.Titles++
+			names = append(names, pair{key(manifest.Fold(t.Name), t.ID), []byte(t.Name)})
+			for _, v := range t.Variants {
+				if v.Ref != "" {
+					editions = append(editions, pair{key(v.Ref, v.Store, t.ID), nil})
+				}
+				for _, l := range v.Locations {
+					if a, one, two, ok := firstNames(l.At); ok {
+						firsts = append(firsts, pair{key(string(a), one, two, t.ID), nil})
+					}
 				}
 			}
-		}
-	}
-	sorted := make([][]byte, 0, len(names))
-	for k := range names {
-		sorted = append(sorted, []byte(k))
-	}
-	if err := putSorted(db, inNames, sorted, func(k []byte) []byte { return []byte(names[string(k)]) }); err != nil {
-		return err
-	}
-	none := func([]byte) []byte { return nil }
-	if err := putSorted(db, inEditions, editions, none); err != nil {
-		return err
-	}
-	return putSorted(db, inFirsts, firsts, none)
-}
-
-// putSorted fills a bucket, by keys in any order.
-func putSorted(db *bolt.DB, bucket []byte, keys [][]byte, value func(key []byte) []byte) error {
-	slices.SortFunc(keys, bytes.Compare)
-	return put(db, bucket, len(keys), func(i int) ([]byte, []byte, error) { return keys[i], value(keys[i]), nil })
-}
-
-// atOnce is how many entries are written in one transaction, which holds them in
-// memory.
-const atOnce = 20_000
-
-// put fills a bucket with n entries, by rising keys.
-func put(db *bolt.DB, bucket []byte, n int, entry func(i int) (key, value []byte, err error)) error {
-	for from := 0; from == 0 || from < n; from += atOnce {
-		err := db.Update(func(tx *bolt.Tx) error {
-			b, err := tx.CreateBucketIfNotExists(bucket)
+			doc, err := titleWriter.Marshal(t)
 			if err != nil {
 				return err
 			}
-			b.FillPercent = 1 // nothing is put between them
-			for i := from; i < min(n, from+atOnce); i++ {
-				k, v, err := entry(i)
-				if err != nil {
-					return err
-				}
-				if err := b.Put(k, v); err != nil {
-					return err
-				}
-			}
-			return nil
-		})
-		if err != nil {
+			return titles.add([]byte(t.ID), doc)
+		},
+	})
+	if err != nil {
+		return err
+	}
+	if accept != nil {
+		if err := accept(h.Head); err != nil {
 			return err
 		}
 	}
+	head, err := json.Marshal(h)
+	if err == nil {
+		err = errors.Join(sheets.flush(), titles.flush(), fill(db, inNames, names), fill(db, inEditions, editions), fill(db, inFirsts, firsts), fill(db, inHead, []pair{{headKey, head}}))
+	}
+	if err != nil {
+		return fmt.Errorf("index the manifest: %w", err)
+	}
 	return nil
+}
+
+// fill fills a bucket with keys in any order.
+func fill(db *bolt.DB, bucket []byte, all []pair) error {
+	slices.SortStableFunc(all, func(a, b pair) int { return bytes.Compare(a.key, b.key) })
+	f := filling{db: db, bucket: bucket}
+	for _, p := range all {
+		if err := f.add(p.key, p.value); err != nil {
+			return err
+		}
+	}
+	return f.flush()
 }
 
 // anyName stands in the index for a name that varies.

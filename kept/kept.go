@@ -7,8 +7,11 @@
 package kept
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -46,31 +49,65 @@ func digest(folder string) (string, error) {
 	return d, nil
 }
 
-// Read reads the whole revision and checks it against its digest.
-func Read(folder string) (m *manifest.Manifest, d string, err error) {
-	d, err = digest(folder)
+// Sound gives the digest of the local revision, after reading its file through: it is as
+// it was when it was fetched.
+func Sound(folder string) (string, error) {
+	d, err := digest(folder)
 	if err != nil {
-		return nil, "", err
+		return "", err
 	}
 	file := filepath.Join(folder, d+".json")
-	data, err := os.ReadFile(file)
+	f, err := os.Open(file)
 	if err != nil {
-		return nil, "", fmt.Errorf("the local manifest is gone (%w); %w", err, ErrDamaged)
+		return "", fmt.Errorf("the local manifest is gone (%w); %w", err, ErrDamaged)
 	}
-	if manifest.Digest(data) != d {
-		return nil, "", fmt.Errorf("the manifest in %s was cut or altered (it does not have its digest); %w", file, ErrDamaged)
+	defer f.Close()
+	sum := sha256.New()
+	if _, err := io.Copy(sum, f); err != nil {
+		return "", fmt.Errorf("read the local manifest: %w", err)
 	}
-	if m, err = manifest.Parse(data); err != nil {
-		return nil, "", fmt.Errorf("%s: %w; %w", file, err, ErrDamaged)
+	if hex.EncodeToString(sum.Sum(nil)) != d {
+		return "", fmt.Errorf("the manifest in %s was cut or altered (it does not have its digest); %w", file, ErrDamaged)
 	}
-	return m, d, nil
+	return d, nil
 }
 
-// Keep makes a revision the local one, with its index, and removes older ones.
-func Keep(folder string, body []byte, m *manifest.Manifest, d string) error {
-	err := os.MkdirAll(folder, 0o700)
+// ErrDigest says that what came is not what was announced.
+var ErrDigest = errors.New("what came is not what the service announced")
+
+// Keep makes a revision the local one, with its index, and removes older ones. It is
+// written and indexed as it comes, and counts once all of it is there, has its digest and
+// is taken by accept, which gets its head and may be nil. Otherwise nothing is changed.
+func Keep(folder string, body io.Reader, d string, accept func(manifest.Head) error) error {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return fmt.Errorf("keep the manifest: %w", err)
+	}
+	f, err := os.CreateTemp(folder, ".new-*.json")
+	if err != nil {
+		return fmt.Errorf("keep the manifest: %w", err)
+	}
+	defer os.Remove(f.Name()) // gone already where all went well
+	sum := sha256.New()
+	_, err = io.Copy(io.MultiWriter(f, sum), body)
 	if err == nil {
-		err = whole.Write(filepath.Join(folder, d+".json"), body)
+		err = f.Sync()
+	}
+	if e := f.Close(); err == nil {
+		err = e
+	}
+	if err != nil {
+		return err
+	}
+	if got := hex.EncodeToString(sum.Sum(nil)); got != d {
+		return fmt.Errorf("%w (SHA-256 %s, not %.70q)", ErrDigest, got, d)
+	}
+	index, err := build(folder, f.Name(), d, accept)
+	if err != nil {
+		return err
+	}
+	defer os.Remove(index)
+	if err = os.Rename(f.Name(), filepath.Join(folder, d+".json")); err == nil {
+		err = os.Rename(index, indexFile(folder, d))
 	}
 	if err == nil {
 		err = whole.Write(filepath.Join(folder, currentFile), []byte(d+"\n"))
@@ -86,5 +123,5 @@ func Keep(folder string, body []byte, m *manifest.Manifest, d string) error {
 			}
 		}
 	}
-	return build(folder, m, d)
+	return nil
 }

@@ -4,10 +4,15 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
+	"strings"
 	"testing"
+	"testing/iotest"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -43,7 +48,7 @@ func keep(t *testing.T, folder string, revision int, names ...string) string {
 	}
 	body, err := manifest.Assemble(m.Head, sheets, titles)
 	require.NoError(t, err)
-	require.NoError(t, Keep(folder, body, m, manifest.Digest(body)))
+	require.NoError(t, Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
 	return manifest.Digest(body)
 }
 
@@ -216,4 +221,75 @@ func TestKeys(t *testing.T) {
 		begins := len(others) <= len(parts) && slices.Equal(others, parts[:min(len(parts), len(others))])
 		assert.Equal(t, begins, bytes.HasPrefix(key(parts...), key(others...)))
 	})
+}
+
+// What comes counts once it is whole, is what was announced, and is wanted; until then
+// what is there stays as it is.
+func TestWhatDoesNotCount(t *testing.T) {
+	folder := t.TempDir()
+	d := keep(t, folder, 1, "Tidewrack")
+	good := []byte(`{"format":"endroit/manifest/1","revision":2,"titles":[]}`)
+	mine := errors.New("not wanted")
+	for name, c := range map[string]struct {
+		body   io.Reader
+		digest string
+		accept func(manifest.Head) error
+		want   error
+	}{
+		"another digest": {bytes.NewReader(good), d, nil, ErrDigest},
+		"no manifest":    {strings.NewReader("hello"), manifest.Digest([]byte("hello")), nil, manifest.ErrFormat},
+		"not wanted":     {bytes.NewReader(good), manifest.Digest(good), func(h manifest.Head) error { assert.Equal(t, 2, h.Revision); return mine }, mine},
+		"broken off":     {io.MultiReader(bytes.NewReader(good), iotest.ErrReader(mine)), manifest.Digest(good), nil, mine},
+	} {
+		assert.ErrorIs(t, Keep(folder, c.body, c.digest, c.accept), c.want, name)
+		sound, err := Sound(folder)
+		require.NoError(t, err, name)
+		assert.Equal(t, d, sound, name)
+		files, err := os.ReadDir(folder)
+		require.NoError(t, err)
+		assert.Len(t, files, 3, "%s: nothing else is left", name)
+	}
+}
+
+// Whatever a revision is made of, an entry of it is held at a time.
+func TestWhatIsHeldOfARevision(t *testing.T) {
+	const n = 9 << 20
+	titles := func(variants string) []byte {
+		b := bytes.NewBufferString(`{"format":"endroit/manifest/1","revision":1,"titles":[`)
+		for i := 0; b.Len() < n; i++ {
+			fmt.Fprintf(b, `%s{"id":"t%08d","name":"t","variants":[%s]}`, map[bool]string{true: ","}[i > 0], i, variants)
+		}
+		b.WriteString("]}")
+		return b.Bytes()
+	}
+	for name, body := range map[string][]byte{
+		"a title of empty variants": []byte(`{"format":"endroit/manifest/1","titles":[{"id":"a","name":"a","variants":[{}` + strings.Repeat(",{}", n/3) + "]}]}"),
+		"titles of empty variants":  titles("{}" + strings.Repeat(",{}", 10_000)),
+		"many titles":               titles(`{"store":"quayside","ref":"7","locations":[]}`),
+	} {
+		folder := t.TempDir()
+		stop, most := make(chan struct{}), make(chan uint64)
+		go func() { // what is in use, now and then
+			var top uint64
+			for {
+				var m runtime.MemStats
+				runtime.ReadMemStats(&m)
+				top = max(top, m.HeapAlloc)
+				select {
+				case <-stop:
+					most <- top
+					return
+				case <-time.After(5 * time.Millisecond):
+				}
+			}
+		}()
+		err := Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil)
+		close(stop)
+		if name == "a title of empty variants" {
+			assert.ErrorContains(t, err, "a part of it is larger than 8388608 bytes", name)
+		} else {
+			assert.NoError(t, err, name)
+		}
+		assert.Less(t, <-most, uint64(400<<20), name)
+	}
 }

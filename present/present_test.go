@@ -1,6 +1,7 @@
 package present
 
 import (
+	"bytes"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -43,7 +44,7 @@ func title(name string, variants ...manifest.Variant) *manifest.Title {
 
 func at(locations ...string) (out []manifest.Location) {
 	for _, l := range locations {
-		out = append(out, manifest.Location{At: l, Holds: "save"})
+		out = append(out, manifest.Location{At: l, Holds: "save", Standing: "observed"})
 	}
 	return out
 }
@@ -195,7 +196,7 @@ func TestAllThatIsPresent(t *testing.T) {
 	body, err := manifest.Assemble(m.Head, nil, docs)
 	require.NoError(t, err)
 	folder := t.TempDir()
-	require.NoError(t, kept.Keep(folder, body, m, manifest.Digest(body)))
+	require.NoError(t, kept.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
 	k, err := kept.Open(folder, nil)
 	require.NoError(t, err)
 	defer k.Close()
@@ -248,7 +249,7 @@ func TestAllOfADamagedIndex(t *testing.T) {
 	require.NoError(t, err)
 	body, err := manifest.Assemble(m.Head, nil, [][]byte{doc})
 	require.NoError(t, err)
-	require.NoError(t, kept.Keep(folder, body, m, manifest.Digest(body)))
+	require.NoError(t, kept.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
 	k, err := kept.Open(folder, nil)
 	require.NoError(t, err)
 	require.NoError(t, k.Close())

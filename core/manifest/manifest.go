@@ -34,7 +34,7 @@ import (
 // Format is the name and version in a revision.
 const Format = "endroit/manifest/1"
 
-// MaxBytes bounds what Parse takes.
+// MaxBytes bounds a revision.
 const MaxBytes = 512 << 20
 
 // Head is a revision without its titles.
@@ -82,35 +82,21 @@ type Location struct {
 // ErrFormat says that the input is no manifest of this version.
 var ErrFormat = errors.New("not a manifest that this version reads")
 
-// Parse reads a revision. It checks the form, not each location: those are
-// parsed where they are used.
+// Parse reads a revision as Stream does, and holds it whole.
 func Parse(data []byte) (*Manifest, error) {
 	if len(data) > MaxBytes {
 		return nil, fmt.Errorf("read manifest: it has %d bytes; at most %d are read", len(data), MaxBytes)
 	}
-	var m Manifest
-	if err := json.Unmarshal(data, &m); err != nil {
-		return nil, fmt.Errorf("read manifest: %w: %w", ErrFormat, err)
+	m := &Manifest{Titles: []Title{}}
+	var err error
+	m.Head, err = Stream(bytes.NewReader(data), Each{
+		Sheet: func(x Sheet) error { m.Sheets = append(m.Sheets, x); return nil },
+		Title: func(t Title) error { m.Titles = append(m.Titles, t); return nil },
+	})
+	if err != nil {
+		return nil, err
 	}
-	if m.Format != Format {
-		return nil, fmt.Errorf("read manifest: %w: it has format %.40q, not %s", ErrFormat, m.Format, Format)
-	}
-	for i, t := range m.Titles {
-		if t.ID == "" || i > 0 && m.Titles[i-1].ID >= t.ID {
-			return nil, fmt.Errorf("read manifest: %w: title %d (%.40q) is out of order", ErrFormat, i+1, t.ID)
-		}
-	}
-	for i := range m.Titles {
-		if reason := m.Titles[i].unshowable(); reason != "" {
-			return nil, fmt.Errorf("read manifest: %w: title %d: %s", ErrFormat, i+1, reason)
-		}
-	}
-	for i, x := range m.Sheets {
-		if x.ID == "" || i > 0 && m.Sheets[i-1].ID >= x.ID {
-			return nil, fmt.Errorf("read manifest: %w: sheet %d (%.40q) is out of order", ErrFormat, i+1, x.ID)
-		}
-	}
-	return &m, nil
+	return m, nil
 }
 
 // unshowable says what of a title must not reach a person's eyes as it is.

@@ -2,6 +2,7 @@ package manifest
 
 import (
 	"encoding/json"
+	"errors"
 	"strings"
 	"testing"
 	"time"
@@ -141,7 +142,23 @@ func TestWhatIsNoManifest(t *testing.T) {
 		_, err := Parse([]byte(text))
 		assert.ErrorIs(t, err, ErrFormat, name)
 	}
-	m, err := Parse([]byte(`{"format":"endroit/manifest/1","revision":1,"titles":[],"later":true}`))
+	for says, text := range map[string]string{
+		"something stands behind it":      `{"format":"endroit/manifest/1","titles":[]} {}`,
+		"sheet 2 (\"a\") is out of order": `{"format":"endroit/manifest/1","sheets":[{"id":"b"},{"id":"a"}]}`,
+		"duplicate":                       `{"format":"endroit/manifest/1","format":"endroit/manifest/1"}`,
+		"larger than 8388608 bytes":       `{"format":"endroit/manifest/1","titles":[{"id":"` + strings.Repeat("a", 9<<20) + `"}]}`,
+		"made of 100003 parts":            `{"format":"endroit/manifest/1","titles":[{"id":"a","variants":[{}` + strings.Repeat(",{}", 100_000) + `]}]}`,
+		"a part of it is larger than":     `{"format":"endroit/manifest/1",` + strings.Repeat(" ", 9<<20) + `"titles":[]}`,
+		"title 1: its name: it is longer": `{"format":"endroit/manifest/1","titles":[{"id":"a","name":"` + strings.Repeat("a", 2000) + `"}]}`,
+	} {
+		_, err := Parse([]byte(text))
+		assert.ErrorIs(t, err, ErrFormat, says)
+		assert.ErrorContains(t, err, says)
+	}
+	mine := errors.New("enough")
+	_, err := Stream(strings.NewReader(`{"format":"endroit/manifest/1","titles":[{"id":"a"}]}`), Each{Title: func(Title) error { return mine }})
+	assert.Equal(t, mine, err)
+	m, err := Parse([]byte(`{"format":"endroit/manifest/1","revision":1,"titles":[],"later":{"x":[true]}}`))
 	require.NoError(t, err, "what a later version adds is passed over")
 	assert.Equal(t, 1, m.Revision)
 }

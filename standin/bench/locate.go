@@ -3,6 +3,7 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -116,15 +117,11 @@ func keepManifest(home, size string) error {
 	if err != nil {
 		return err
 	}
-	m, err := manifest.Parse(body)
-	if err != nil {
-		return err
-	}
 	folder := filepath.Join(home, ".local", "share", "endroit", "manifest")
 	if err := os.RemoveAll(folder); err != nil {
 		return err
 	}
-	return kept.Keep(folder, body, m, manifest.Digest(body))
+	return kept.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil)
 }
 
 // layOut makes a home with its files, and a launcher with its copies.
