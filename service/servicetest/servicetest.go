@@ -7,6 +7,7 @@ package servicetest
 
 import (
 	"bytes"
+	"compress/gzip"
 	"fmt"
 	"io"
 	"maps"
@@ -181,7 +182,13 @@ func (d *Document) check(method, path string, answer *http.Response, body []byte
 	if err != nil {
 		return err.Error()
 	}
-	value, err := jsonschema.UnmarshalJSON(bytes.NewReader(body))
+	var text io.Reader = bytes.NewReader(body)
+	if answer.Header.Get("Content-Encoding") == "gzip" {
+		if text, err = gzip.NewReader(text); err != nil {
+			return err.Error()
+		}
+	}
+	value, err := jsonschema.UnmarshalJSON(text)
 	if err != nil {
 		return err.Error()
 	}
