@@ -110,7 +110,11 @@ func (a *app) putNotes(n *notes.Notes, file, name string) error {
 	}
 	file, _, _ = strings.Cut(file, ", ") // a version's name says when it was kept
 	at := -1
-	for i, c := range contribution.Cover(d, fp) {
+	covered, err := contribution.Cover(context.Background(), d, fp)
+	if err != nil {
+		return err
+	}
+	for i, c := range covered {
 		for _, f := range c.Files {
 			if fp.Files[f].Path == file {
 				at = i

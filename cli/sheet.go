@@ -222,7 +222,7 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 	}
 	survey := machine.Look([]*sheet.Sheet{s}, roots, named, nil)
 	body := &contribution.Body{Sheet: s, Found: contribution.FindingsOf(machine.System(), ofSheet(s, survey.Found)), Note: c.String("note")}
-	if err := body.Check(); err != nil {
+	if err := body.Check(ctx); err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}
 	raw, err := body.Encode()

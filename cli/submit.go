@@ -43,7 +43,7 @@ func (a *app) submit() *cli.Command {
 			}
 			body, err := contribution.Prepare(d, fp)
 			if err == nil {
-				err = body.Check()
+				err = body.Check(ctx)
 			}
 			if err != nil {
 				return fmt.Errorf("%s: %w", name, err)

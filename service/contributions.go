@@ -52,7 +52,7 @@ func (s *Service) add(c *echo.Context, key string, digest, raw []byte) (id int64
 	if err != nil {
 		return 0, false, err
 	}
-	if err := body.Check(); err != nil {
+	if err := body.Check(c.Request().Context()); err != nil {
 		return 0, false, err
 	}
 	title, err := s.fits(c, body)
@@ -83,7 +83,11 @@ func (s *Service) fits(c *echo.Context, body *contribution.Body) (title string, 
 	if err != nil {
 		return "", err
 	}
-	if conflicts := manifest.Conflicts(body.Draft, others); len(conflicts) > 0 {
+	conflicts, err := manifest.Conflicts(c.Request().Context(), body.Draft, others)
+	if err != nil {
+		return "", err
+	}
+	if len(conflicts) > 0 {
 		return "", &store.ConflictError{Conflicts: conflicts}
 	}
 	return manifest.Published(manifest.Present(others, body.Draft), body.Draft.Title), nil
@@ -182,7 +186,9 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 		return err
 	}
 	out.Variant = manifest.VariantOf(body.Draft).String()
-	out.Coverage = contribution.Cover(body.Draft, body.Footprint)
+	if out.Coverage, err = contribution.Cover(c.Request().Context(), body.Draft, body.Footprint); err != nil {
+		return err
+	}
 	others, err := s.store.TitlesNear(c.Request().Context(), body.Draft)
 	if err != nil {
 		return err
@@ -202,7 +208,9 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 			return err
 		}
 		out.Changes = append(manifest.Joins(present, body.Draft.Title), manifest.Compare(present, next)...)
-		out.Conflicts = manifest.Conflicts(body.Draft, others)
+		if out.Conflicts, err = manifest.Conflicts(c.Request().Context(), body.Draft, others); err != nil {
+			return err
+		}
 	}
 	for _, v := range next.Variants {
 		if !v.Same(manifest.VariantOf(body.Draft)) {

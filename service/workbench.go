@@ -113,7 +113,11 @@ func (s *Service) tryDraft(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, contribution.Try(&d, body.Footprint, others))
+	tried, err := contribution.Try(c.Request().Context(), &d, body.Footprint, others)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, tried)
 }
 
 // addCorrection takes what a person says of a file, with their name.

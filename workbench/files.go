@@ -275,7 +275,10 @@ func (b *Workbench) tryDraft(c *echo.Context) error {
 			}
 		}
 	}
-	out := contribution.Try(d, fp, others)
+	out, err := contribution.Try(c.Request().Context(), d, fp, others)
+	if err != nil {
+		return err
+	}
 	roots := b.rootsHere()
 	for i := range out.Locations {
 		if l := &out.Locations[i]; l.Error == "" && roots != nil {

@@ -6,6 +6,7 @@
 package contribution
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -132,8 +133,8 @@ func (e *Error) Error() string {
 
 // Check reports, as an *Error, what is wrong: an unsound draft, a
 // footprint that is not what Share makes, a location for which the footprint
-// has no file.
-func (b *Body) Check() error {
+// has no file. It ends with the context's error where that ends before it.
+func (b *Body) Check(ctx context.Context) error {
 	if b.Sheet != nil {
 		return b.checkSheet()
 	}
@@ -152,7 +153,11 @@ func (b *Body) Check() error {
 	if b.Footprint.OS != b.Draft.OS || b.Footprint.Runtime != b.Draft.Runtime {
 		return &Error{"draft.os", fmt.Sprintf("the draft is for %s, %s, and the footprint of a run on %s, %s: it is no evidence for the other", b.Draft.OS, b.Draft.Runtime, b.Footprint.OS, b.Footprint.Runtime)}
 	}
-	for i, c := range Cover(b.Draft, b.Footprint) {
+	covered, err := Cover(ctx, b.Draft, b.Footprint)
+	if err != nil {
+		return err
+	}
+	for i, c := range covered {
 		if len(c.Files) == 0 {
 			return &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("no file that was seen lies in %s; a location needs evidence: trace a run in which the file is used, or remove the location", c.At)}
 		}
@@ -255,8 +260,9 @@ type Covered struct {
 	Kinds map[footprint.Kind]int `json:"kinds"`
 }
 
-// Cover says for each location of a draft which files it covers.
-func Cover(d *draft.Draft, f *footprint.Footprint) []Covered {
+// Cover says for each location of a draft which files it covers. It ends with the context's
+// error where that ends before it.
+func Cover(ctx context.Context, d *draft.Draft, f *footprint.Footprint) ([]Covered, error) {
 	places := make([]*place.Location, len(f.Files))
 	for i, x := range f.Files {
 		if l, err := place.ParseAny(x.Place); err == nil {
@@ -268,6 +274,9 @@ func Cover(d *draft.Draft, f *footprint.Footprint) []Covered {
 		c := Covered{At: l.At, Holds: l.Holds, Files: []int{}, Kinds: map[footprint.Kind]int{}}
 		if at, err := l.Place(); err == nil {
 			for i, p := range places {
+				if err := ctx.Err(); err != nil {
+					return nil, err
+				}
 				if p == nil || p.Anchor != at.Anchor {
 					continue
 				}
@@ -279,5 +288,5 @@ func Cover(d *draft.Draft, f *footprint.Footprint) []Covered {
 		}
 		out = append(out, c)
 	}
-	return out
+	return out, nil
 }

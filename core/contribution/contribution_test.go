@@ -32,7 +32,7 @@ func prepared(t *testing.T) *Body {
 	t.Helper()
 	b, err := Prepare(sound())
 	require.NoError(t, err)
-	require.NoError(t, b.Check())
+	require.NoError(t, b.Check(t.Context()))
 	return b
 }
 
@@ -41,7 +41,7 @@ func TestWhatIsPreparedIsSoundAndPrivate(t *testing.T) {
 	d.Locations[0].Notes = &notes.Notes{Format: notes.Format, About: "mira's slot", Fields: []notes.Field{{Name: "who", Type: "text", Length: "8", Is: []string{"mira"}}}}
 	b, err := Prepare(d, f)
 	require.NoError(t, err)
-	require.NoError(t, b.Check())
+	require.NoError(t, b.Check(t.Context()))
 	assert.Equal(t, "{user}'s slot", b.Draft.Locations[0].Notes.About)
 	assert.Equal(t, "mira's slot", d.Locations[0].Notes.About)
 	raw, err := b.Encode()
@@ -54,7 +54,7 @@ func TestWhatIsPreparedIsSoundAndPrivate(t *testing.T) {
 	assert.Equal(t, "/home/mira/tw.trace", d.Trace.File, "the contributor's own draft stays as it is")
 	var again Body
 	require.NoError(t, json.Unmarshal(raw, &again))
-	require.NoError(t, again.Check(), "what arrives is what was sent")
+	require.NoError(t, again.Check(t.Context()), "what arrives is what was sent")
 }
 
 func TestALocationThatTellsWhoOneIsIsRefused(t *testing.T) {
@@ -101,7 +101,7 @@ func TestWhatStrangersSendIsChecked(t *testing.T) {
 		b := prepared(t)
 		c.spoil(b)
 		var e *Error
-		if assert.ErrorAs(t, b.Check(), &e, name) {
+		if assert.ErrorAs(t, b.Check(t.Context()), &e, name) {
 			assert.Equal(t, c.field, e.Field, name)
 			assert.Contains(t, e.Reason, c.says, name)
 		}
@@ -111,7 +111,8 @@ func TestWhatStrangersSendIsChecked(t *testing.T) {
 func TestCoverSaysWhatElseALocationReaches(t *testing.T) {
 	d, f := sound()
 	d.Locations = append(d.Locations, draft.Location{At: "xdg-data:tidewrack/slots/", Holds: draft.Save}, draft.Location{At: "xdg-config:tidewrack/a", Holds: draft.Config})
-	got := Cover(d, f)
+	got, err := Cover(t.Context(), d, f)
+	require.NoError(t, err)
 	require.Len(t, got, 3)
 	assert.Equal(t, []int{0}, got[0].Files)
 	assert.Equal(t, map[footprint.Kind]int{footprint.Save: 1, footprint.Log: 1}, got[1].Kinds)
@@ -136,8 +137,10 @@ func FuzzCheck(f *testing.F) {
 	f.Add(raw)
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var b Body
-		if json.Unmarshal(data, &b) == nil && b.Check() == nil {
-			for _, c := range Cover(b.Draft, b.Footprint) {
+		if json.Unmarshal(data, &b) == nil && b.Check(t.Context()) == nil {
+			all, err := Cover(t.Context(), b.Draft, b.Footprint)
+			require.NoError(t, err)
+			for _, c := range all {
 				require.NotEmpty(t, c.Files)
 			}
 		}

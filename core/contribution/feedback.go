@@ -1,6 +1,7 @@
 package contribution
 
 import (
+	"context"
 	"slices"
 	"strings"
 
@@ -33,8 +34,8 @@ type Tried struct {
 
 // Try says what a draft's locations would do with the files of a footprint, beside what
 // other titles keep. It takes drafts that do not hold yet: each location is looked at by
-// itself.
-func Try(d *draft.Draft, f *footprint.Footprint, others []manifest.Title) Feedback {
+// itself. It ends with the context's error where that ends before it.
+func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []manifest.Title) (Feedback, error) {
 	out := Feedback{Locations: make([]Tried, 0, len(d.Locations)), Left: []int{}}
 	good := draft.Draft{Title: d.Title}
 	parsed := make([]*place.Location, len(d.Locations))
@@ -52,7 +53,14 @@ func Try(d *draft.Draft, f *footprint.Footprint, others []manifest.Title) Feedba
 		}
 		out.Locations = append(out.Locations, t)
 	}
-	conflicts, covered := manifest.Conflicts(&good, others), Cover(&good, f)
+	conflicts, err := manifest.Conflicts(ctx, &good, others)
+	if err != nil {
+		return out, err
+	}
+	covered, err := Cover(ctx, &good, f)
+	if err != nil {
+		return out, err
+	}
 	any := map[int]bool{}
 	next := 0
 	for i := range out.Locations {
@@ -75,6 +83,9 @@ func Try(d *draft.Draft, f *footprint.Footprint, others []manifest.Title) Feedba
 			}
 		}
 		for j, o := range parsed {
+			if err := ctx.Err(); err != nil {
+				return out, err
+			}
 			if j != i && o != nil && o.Anchor == parsed[i].Anchor && place.Overlap(*parsed[i], *o) {
 				t.Twice = append(t.Twice, d.Locations[j].At)
 			}
@@ -91,7 +102,7 @@ func Try(d *draft.Draft, f *footprint.Footprint, others []manifest.Title) Feedba
 	if e, ok := whole.Check().(*draft.Error); ok && !strings.HasPrefix(e.Field, "locations[") {
 		out.Error = strings.TrimLeft(e.Field+": "+e.Reason, ": ")
 	}
-	return out
+	return out, nil
 }
 
 // note adds remarks on a location that is accepted.

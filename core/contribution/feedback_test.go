@@ -1,6 +1,7 @@
 package contribution
 
 import (
+	"context"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -22,7 +23,8 @@ func TestADraftInTheMakingIsTried(t *testing.T) {
 	ninefold := manifest.Title{ID: "ninefold-orchard", Name: "Ninefold Orchard", Variants: []manifest.Variant{{OS: "linux", Runtime: "native", Locations: []manifest.Location{{At: "xdg-data:ninefold/trees.sav", Holds: "save"}}}}}
 	try := func(locations ...draft.Location) Feedback {
 		d := &draft.Draft{Title: "Tidewrack", OS: "linux", Runtime: "native", Locations: locations}
-		got := Try(d, fp, []manifest.Title{ninefold, {ID: "tidewrack", Name: "Tidewrack", Variants: ninefold.Variants}})
+		got, err := Try(t.Context(), d, fp, []manifest.Title{ninefold, {ID: "tidewrack", Name: "Tidewrack", Variants: ninefold.Variants}})
+		require.NoError(t, err)
 		require.Len(t, got.Locations, len(locations))
 		return got
 	}
@@ -51,4 +53,17 @@ func TestADraftInTheMakingIsTried(t *testing.T) {
 	got = try()
 	assert.Contains(t, got.Error, "locations: there is none")
 	assert.Equal(t, []int{0, 1, 3}, got.Left)
+}
+
+// Whoever hangs up is not worked for any longer.
+func TestTryingEndsWithItsContext(t *testing.T) {
+	d, f := sound()
+	other := manifest.Title{ID: "other", Name: "Other", Variants: []manifest.Variant{{Locations: []manifest.Location{{At: "xdg-data:other/a"}}}}}
+	ended, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err := Try(ended, d, f, []manifest.Title{other})
+	assert.ErrorIs(t, err, context.Canceled)
+	_, err = Try(ended, d, f, nil)
+	assert.ErrorIs(t, err, context.Canceled, "files are as many")
+	assert.ErrorIs(t, prepared(t).Check(ended), context.Canceled)
 }

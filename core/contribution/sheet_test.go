@@ -26,7 +26,7 @@ func TestWhatASheetFoundIsSentAsNumbers(t *testing.T) {
 	s, err := sheet.Parse(text)
 	require.NoError(t, err)
 	b := &Body{Sheet: s, Found: f}
-	require.NoError(t, b.Check())
+	require.NoError(t, b.Check(t.Context()))
 	assert.Equal(t, OfSheet, b.Kind())
 	assert.Equal(t, "Larder", b.Title())
 	raw, err := b.Encode()
@@ -34,7 +34,7 @@ func TestWhatASheetFoundIsSentAsNumbers(t *testing.T) {
 	assert.NotContains(t, string(raw), "90210017")
 	assert.NotContains(t, string(raw), "draft")
 	f.OS = "beos"
-	assert.ErrorContains(t, b.Check(), "found.os")
+	assert.ErrorContains(t, b.Check(t.Context()), "found.os")
 	b.Found = nil
-	assert.ErrorContains(t, b.Check(), "what it found")
+	assert.ErrorContains(t, b.Check(t.Context()), "what it found")
 }

@@ -31,7 +31,7 @@ func TestReadingGrowsWithTheLog(t *testing.T) {
 		"an object of many keys": growth.Repeat("{\"operation\":\"write\",\"path\":\"/a\"", ",\"k{n}\":1", "}\n"),
 		"a path of many parts":   growth.Repeat(head+"1:00:00,a.exe,7,WriteFile,C:", "\\a", ",SUCCESS,\n"),
 	} {
-		growth.Hold(t, name, 16<<10, input, read)
+		growth.Hold(t, name, 6<<10, input, read)
 	}
 	growth.Hunt(t, 2<<10, []string{head, "1:00:00", ",", "a.exe", "WriteFile", "C:\\Users\\u", "\\", "\"", "\n", ";", "{", "}", ":", "[", "]", "\"path\"", "/home/u/x"}, read)
 }

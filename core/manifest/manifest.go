@@ -7,6 +7,7 @@ package manifest
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -316,28 +317,41 @@ type Conflict struct {
 }
 
 // Conflicts finds what in a draft reaches into another title's places. Below an
-// installation or an account's folder titles cannot meet.
-func Conflicts(d *draft.Draft, others []Title) []Conflict {
+// installation or an account's folder titles cannot meet. It ends with the context's error
+// where that ends before it.
+func Conflicts(ctx context.Context, d *draft.Draft, others []Title) ([]Conflict, error) {
 	own := ID(d.Title)
 	out := []Conflict{}
+	type other struct {
+		t  *Title
+		at place.Location
+	}
+	var places []other
+	for i := range others {
+		if others[i].ID == own {
+			continue
+		}
+		for _, at := range others[i].places() {
+			if l, err := place.Parse(at); err == nil {
+				places = append(places, other{&others[i], l})
+			}
+		}
+	}
 	for _, proposed := range d.Locations {
 		l, err := proposed.Place()
 		if def, _ := place.Define(l.Anchor); err != nil || !def.Shared {
 			continue
 		}
-		for _, t := range others {
-			if t.ID == own {
-				continue
+		for _, o := range places {
+			if err := ctx.Err(); err != nil {
+				return nil, err
 			}
-			for _, at := range t.places() {
-				o, err := place.Parse(at)
-				if err == nil && place.Overlap(l, o) {
-					out = append(out, Conflict{proposed.At, t.ID, t.Name, at})
-				}
+			if place.Overlap(l, o.at) {
+				out = append(out, Conflict{proposed.At, o.t.ID, o.t.Name, o.at.String()})
 			}
 		}
 	}
-	return out
+	return out, nil
 }
 
 func (t Title) places() (out []string) {

@@ -1,6 +1,7 @@
 package manifest
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"strings"
@@ -76,13 +77,20 @@ func TestNoTitleReachesIntoAnother(t *testing.T) {
 		"xdg-data:tidewrack/voyage.sav":          false,
 		"install:saves/":                         false,
 	} {
-		got := Conflicts(found("Tidewrack", at), others)
+		got, err := Conflicts(t.Context(), found("Tidewrack", at), others)
+		require.NoError(t, err)
 		assert.Equal(t, conflict, len(got) > 0, at)
 		if conflict {
 			assert.Equal(t, Conflict{At: at, Title: "saltglass", TitleName: "Saltglass", TitlesAt: "xdg-data:saltglass/voyage.sav"}, got[0])
 		}
 	}
-	assert.Empty(t, Conflicts(found("Saltglass", "xdg-data:saltglass/"), others), "a title may reach its own")
+	own, err := Conflicts(t.Context(), found("Saltglass", "xdg-data:saltglass/"), others)
+	require.NoError(t, err)
+	assert.Empty(t, own, "a title may reach its own")
+	ended, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err = Conflicts(ended, found("Tidewrack", "xdg-data:tidewrack/"), others)
+	assert.ErrorIs(t, err, context.Canceled)
 }
 
 func TestNames(t *testing.T) {

@@ -1,6 +1,7 @@
 package place
 
 import (
+	mathbits "math/bits"
 	"slices"
 	"sync"
 	"unicode/utf8"
@@ -132,29 +133,94 @@ func (s Segment) plain() bool { return len(s) == 1 && s[0].Kind == Literal && as
 // any reports whether every name matches.
 func (s Segment) any() bool { return len(s) == 1 && s[0].Kind == Any }
 
-// haveCommon compares whole segments.
+// haveCommon compares whole segments: it walks the units of one from the end and keeps,
+// as a set of bits, at which units of the other the rest of both has a text in common.
 func (m matcher) haveCommon(s, t Segment) bool {
 	a, b := m.units(s), m.units(t)
-	// can[i][j]: a[i:] and b[j:] have a text in common.
-	can := make([][]bool, len(a)+1)
-	for i := range can {
-		can[i] = make([]bool, len(b)+1)
+	size := len(b)/64 + 1
+	stars, ones, fixed, of := newBits(size), newBits(size), newBits(size), map[rune]bits{}
+	for j, u := range b {
+		switch {
+		case u.star:
+			stars.set(j)
+			continue
+		case u.one:
+			ones.set(j)
+		default:
+			if of[u.r] == nil {
+				of[u.r] = newBits(size)
+			}
+			of[u.r].set(j)
+		}
+		fixed.set(j)
 	}
-	for i := len(a); i >= 0; i-- {
-		for j := len(b); j >= 0; j-- {
-			switch {
-			case i == len(a) && j == len(b):
-				can[i][j] = true
-			case i < len(a) && a[i].star:
-				can[i][j] = can[i+1][j] || j < len(b) && can[i][j+1]
-			case j < len(b) && b[j].star:
-				can[i][j] = can[i][j+1] || i < len(a) && can[i+1][j]
-			case i < len(a) && j < len(b):
-				can[i][j] = (a[i].one || b[j].one || a[i].r == b[j].r) && can[i+1][j+1]
+	rest := newBits(size) // j: a[i:] and b[j:] have a text in common
+	rest.set(len(b))
+	rest.spread(stars)
+	row := newBits(size)
+	for i := len(a) - 1; i >= 0; i-- {
+		u := a[i]
+		if u.star {
+			rest.fill()
+			continue
+		}
+		with := fixed
+		if !u.one {
+			with = ones
+		}
+		same := of[u.r]
+		for w := range row {
+			next := rest[w] >> 1
+			if w+1 < size {
+				next |= rest[w+1] << 63
+			}
+			takes := with[w]
+			if !u.one && same != nil {
+				takes |= same[w]
+			}
+			row[w] = next&takes | rest[w]&stars[w]
+		}
+		row.spread(stars)
+		rest, row = row, rest
+	}
+	return rest[0]&1 != 0
+}
+
+// bits is a set of small numbers.
+type bits []uint64
+
+func newBits(words int) bits { return make(bits, words) }
+
+func (b bits) set(i int) { b[i/64] |= 1 << (i % 64) }
+
+// spread adds to a set what stands before one of it and is a star, which may be empty.
+func (b bits) spread(stars bits) {
+	for again := true; again; {
+		again = false
+		for w := range b {
+			next := b[w] >> 1
+			if w+1 < len(b) {
+				next |= b[w+1] << 63
+			}
+			if add := next & stars[w] &^ b[w]; add != 0 {
+				b[w] |= add
+				again = true
 			}
 		}
 	}
-	return can[0][0]
+}
+
+// fill adds all that is smaller than the largest.
+func (b bits) fill() {
+	for w := len(b) - 1; w >= 0; w-- {
+		if b[w] == 0 {
+			continue
+		}
+		b[w] = ^uint64(0) >> mathbits.LeadingZeros64(b[w])
+		for w--; w >= 0; w-- {
+			b[w] = ^uint64(0)
+		}
+	}
 }
 
 // apart reports, for most segments that have no name in common, that they have

@@ -5,11 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"path"
-	"slices"
 	"sort"
 	"strings"
-
-	"github.com/theory/jsonpath"
 
 	"endroit/core/place"
 )
@@ -205,7 +202,8 @@ type reader struct {
 	read   int // bytes so far
 	// prefixes are those of each library that was looked into.
 	prefixes map[string]map[string]string
-	paths    map[string]*jsonpath.Path // by their text
+	asking   asking
+	toldOver bool
 }
 
 func (r *reader) note(where, format string, args ...any) {
@@ -582,8 +580,8 @@ func (r *reader) nodes(file string, s Source, tree any, do func(file string, nod
 		do(file, tree)
 		return
 	}
-	found := r.path(s.Each).SelectLocated(tree)
-	found.Sort() // an object has no order of its own
+	found := r.asking.ask(r.asking.parse(s.Each), tree, maxNodes+1)
+	r.overAsked(file)
 	// That a filter chooses nothing is no wonder.
 	if len(found) == 0 && len(s.Keys) == 0 && !strings.Contains(s.Each, "[?") {
 		r.note(file, "%s finds nothing in it", s.Each)
@@ -593,57 +591,31 @@ func (r *reader) nodes(file string, s Source, tree any, do func(file string, nod
 			r.note(file, "%s finds more than %d entries; the rest is left out", s.Each, maxNodes)
 			break
 		}
-		do(file, n.Node)
+		do(file, n.value)
 	}
 }
 
-// inOrder are the nodes that a query selects, in the order of their paths: an object
-// has none of its own.
-func inOrder(p *jsonpath.Path, node any) []any {
-	if p.Query().Singular() != nil { // it selects one at most
-		return p.Select(node)
+// overAsked says once that the queries took more steps than they may.
+func (r *reader) overAsked(file string) {
+	if r.asking.over && !r.toldOver {
+		r.toldOver = true
+		r.note(file, "the sheet's queries take more than %d steps in all; what they would find from here on is left out", maxSteps)
 	}
-	located := p.SelectLocated(node)
-	located.Sort()
-	return slices.Collect(located.Nodes())
-}
-
-// path reads a query once, however many files are asked; nil if there is none.
-func (r *reader) path(query string) *jsonpath.Path {
-	if query == "" {
-		return nil
-	}
-	p, known := r.paths[query]
-	if !known {
-		p, _ = jsonpath.Parse(query) // a checked sheet has no other
-		if r.paths == nil {
-			r.paths = map[string]*jsonpath.Path{}
-		}
-		r.paths[query] = p
-	}
-	return p
 }
 
 // one returns what a query gives as a text: the first node, empty if there is
 // none or it is no plain value.
 func (r *reader) one(node any, query string) string {
-	p := r.path(query)
-	if p == nil {
+	q := r.asking.parse(query)
+	if q == nil {
 		return ""
 	}
-	var found []any
-	switch node.(type) {
-	case map[string]any, []any:
-		found = inOrder(p, node)
-	default:
-		if query == "$" {
-			found = []any{node}
-		}
-	}
+	found := r.asking.ask(q, node, maxNodes)
+	r.overAsked(query)
 	if len(found) == 0 {
 		return ""
 	}
-	switch v := found[0].(type) {
+	switch v := found[0].value.(type) {
 	case string:
 		return v
 	case json.Number:

@@ -398,9 +398,40 @@ func query(c *checker, field, text string, required bool) {
 	switch {
 	case deep > 1:
 		c.bad(field, "%.100q searches any depth (..) more than once; once is allowed", text)
+	case tooManyInFilter(text):
+		c.bad(field, "%.100q: within a filter a query goes by names and positions alone (@.state, @.list[0])", text)
 	case tops > 0:
 		c.bad(field, "%.100q looks at the whole file ($) from within a filter; a filter looks at its own node (@)", text)
 	}
+}
+
+// tooManyInFilter reports whether a query within a filter, which is asked for every node,
+// could take many nodes itself.
+func tooManyInFilter(text string) bool {
+	depth, filter, parens := 0, 0, 0 // filter: how deep the one begins that is being read, 0 for none
+	text = bare(text)
+	for i := range len(text) {
+		switch c := text[i]; {
+		case c == '[':
+			depth++
+		case c == ']':
+			if depth--; depth < filter {
+				filter = 0
+			}
+		case c == '(':
+			parens++
+		case c == ')':
+			parens--
+		case c == '?' && filter == 0:
+			filter = depth
+		case filter == 0:
+		case c == ',' && depth == filter && parens == 0:
+			filter = 0 // another selector of the same brackets
+		case c == '?', c == '*', c == ':', c == ',' && depth > filter, c == '.' && text[i-1] == '.':
+			return true
+		}
+	}
+	return false
 }
 
 // bare is a query with what stands in quotes blanked out.

@@ -56,6 +56,11 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 		{"files: settings/cloud.qk", "keys: [HKEY_CURRENT_USER/Software/Quayside/]", "needs no form"},
 		{"each: $.libraries.*", "each: $..a..b", "more than once"},
 		{"each: $.libraries.*", "each: $.a[?@.b == $.c]", "a filter looks at its own node"},
+		{"each: $.libraries.*", "each: $.a[?@.*]", "by names and positions alone"},
+		{"each: $.libraries.*", "each: $.a[?@..b]", "by names and positions alone"},
+		{"each: $.libraries.*", "each: $.a[?@[?@.b]]", "by names and positions alone"},
+		{"each: $.libraries.*", "each: $.a[?@[0,0][0,0]]", "by names and positions alone"},
+		{"each: $.libraries.*", "each: $.a[?@[:]]", "by names and positions alone"},
 		{"each: $.libraries.*", "each: $['" + strings.Repeat("a", 300) + "']", "at most 300"},
 		{"user: player", "user: ..\\\\player", "no name of a user"},
 		{"quayside.example/title/{ref}", "'{ref}/title'", "behind the store's own name"},
@@ -70,7 +75,7 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 			assert.Equal(t, "sheet", e.What)
 		}
 	}
-	for _, fine := range []string{"each: $.a[?@.b == '$..c..']", "each: $..title", `each: '$["a\"$..b..c"]'`} {
+	for _, fine := range []string{"each: $.a[?@.b == '$..c..']", "each: $.a[?@.b, ?@.c][*]", "each: $.a[?@['*'][0]].b[?match(@.c, '[a-z]*')]", "each: $..title", `each: '$["a\"$..b..c"]'`} {
 		text := strings.Replace(good, "each: $.libraries.*", fine, 1)
 		_, err := Parse([]byte(text))
 		assert.NoError(t, err, fine)

@@ -145,7 +145,7 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) (revision
 		if err != nil {
 			return err
 		}
-		if err := body.Check(); err != nil { // the rules may have become stricter since
+		if err := body.Check(ctx); err != nil { // the rules may have become stricter since
 			return err
 		}
 		// One revision at a time, whoever makes it.
@@ -184,7 +184,11 @@ func accepted(ctx context.Context, tx pgx.Tx, body *contribution.Body, evidence 
 	if err != nil {
 		return version{}, err
 	}
-	if conflicts := manifest.Conflicts(body.Draft, others); len(conflicts) > 0 {
+	conflicts, err := manifest.Conflicts(ctx, body.Draft, others)
+	if err != nil {
+		return version{}, err
+	}
+	if len(conflicts) > 0 {
 		return version{}, &ConflictError{conflicts}
 	}
 	evidence.Observer = body.Footprint.Observer
