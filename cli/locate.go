@@ -100,7 +100,7 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	here.Only, here.Install = prefixes, install
 	found := here.Title(t, present.Everywhere)
 	if c.Bool("check") {
-		checkFiles(&found)
+		checkFiles(here, &found)
 	}
 	if c.Bool("json") {
 		err := a.json(struct {
@@ -120,8 +120,11 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	return nil
 }
 
+// skippedShown is how much of what was left out of a location is printed.
+const skippedShown = 5
+
 // checkFiles reads the files of a title by the notes on their structure.
-func checkFiles(t *present.Title) {
+func checkFiles(here *present.Here, t *present.Title) {
 	for i := range t.Variants {
 		for j := range t.Variants[i].Locations {
 			l := &t.Variants[i].Locations[j]
@@ -130,7 +133,7 @@ func checkFiles(t *present.Title) {
 			}
 			l.Checks = map[string]notes.Verdict{}
 			for _, f := range l.Files {
-				got, err := runs.ReadFile(f.Path)
+				got, err := readFound(here, l, f)
 				if err != nil {
 					l.Checks[f.Path] = notes.Verdict{Word: notes.Unsure, Why: err.Error()}
 					continue
@@ -139,6 +142,16 @@ func checkFiles(t *present.Title) {
 			}
 		}
 	}
+}
+
+// readFound reads a file that was found, and no other that took its name since.
+func readFound(here *present.Here, l *present.Location, f machine.File) (runs.Content, error) {
+	open, err := here.Open(l, f)
+	if err != nil {
+		return runs.Content{}, err
+	}
+	defer open.Close()
+	return runs.ReadOpen(open, f.Path)
 }
 
 // sayChecked sums up what the notes say of the files. That one is damaged, or of
@@ -438,6 +451,13 @@ func (a *app) printLocatedFiles(v present.Variant, l present.Location, newest st
 			mark = "  newest"
 		}
 		a.say("             %-*s  %8s  %s%s%s", width, shown(relative(l.Folder, f.Path)), bytesInTerms(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)+verdictOf(l, f)))
+	}
+	for i, s := range l.Skipped {
+		if i == skippedShown {
+			a.say("             left out: and %d more (--json lists them)", len(l.Skipped)-i+l.More)
+			break
+		}
+		a.say("             left out: %s (%s)", pasted(s.Path), shown(s.Why))
 	}
 	if l.Missing != "" {
 		a.say("             missing: %s", shown(l.Missing))

@@ -23,13 +23,18 @@ type base interface {
 	stat(names []string) (fs.FileInfo, error)
 	// folder opens a folder; no names mean the base's own.
 	folder(names []string) (folder, error)
+	// open opens the regular file that was seen under these names, and no other.
+	open(names []string, was fs.FileInfo) (*os.File, error)
 	// read reads a regular file, at most max bytes and one.
 	read(names []string, max int) (reading, error)
 	close()
 }
 
-// errNoFile says that something else is in a file's place.
-var errNoFile = errors.New("it is no file")
+// Errors of a file that is opened.
+var (
+	errNoFile    = errors.New("it is no plain file")
+	errExchanged = errors.New("another file is there now than the one that was found")
+)
 
 // reading is what was read of a file in one go.
 type reading struct {
@@ -96,21 +101,22 @@ func (b branch) at(name string) string {
 	return b.path + string(filepath.Separator) + name
 }
 
-// stat looks at what a name in the folder is, or leads to.
-func (b branch) stat(name string) (fs.FileInfo, error) {
-	info, err := b.dir.lstat(name)
+// stat looks at what a name in the folder is, or leads to; linked says that it leads.
+func (b branch) stat(name string) (info fs.FileInfo, linked bool, err error) {
+	info, err = b.dir.lstat(name)
 	if err == nil && info.Mode()&fs.ModeSymlink != 0 {
-		return b.base.stat(with(b.names, name))
+		info, err = b.base.stat(with(b.names, name))
+		return info, true, err
 	}
-	return info, err
+	return info, false, err
 }
 
 // look is stat for what list gave.
-func (b branch) look(e entry) (fs.FileInfo, error) {
+func (b branch) look(e entry) (info fs.FileInfo, linked bool, err error) {
 	if e.info == nil || e.kind&fs.ModeSymlink != 0 {
 		return b.stat(e.name)
 	}
-	return e.info, nil
+	return e.info, false, nil
 }
 
 // kind is what a name in the folder is, or leads to; nothing is looked at where list
@@ -119,7 +125,7 @@ func (b branch) kind(e entry) (fs.FileMode, error) {
 	if e.kind&(fs.ModeSymlink|fs.ModeIrregular) == 0 {
 		return e.kind, nil
 	}
-	info, err := b.stat(e.name)
+	info, _, err := b.stat(e.name)
 	if err != nil {
 		return 0, err
 	}
@@ -171,6 +177,27 @@ func (t rooted) folder(names []string) (folder, error) {
 	}
 	root, err := t.root.OpenRoot(path)
 	return rootedFolder{root}, err
+}
+
+func (t rooted) open(names []string, was fs.FileInfo) (*os.File, error) {
+	path := filepath.Join(names...)
+	// Opening a pipe would wait for who writes to it.
+	if info, err := t.root.Stat(path); err == nil && !info.Mode().IsRegular() {
+		return nil, errNoFile
+	}
+	f, err := t.root.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.Stat()
+	if err == nil && !os.SameFile(info, was) {
+		err = errExchanged
+	}
+	if err != nil {
+		_ = f.Close()
+		return nil, err
+	}
+	return f, nil
 }
 
 func (t rooted) read(names []string, max int) (reading, error) {

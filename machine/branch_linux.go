@@ -2,12 +2,15 @@ package machine
 
 import (
 	"encoding/binary"
+	"fmt"
 	"io"
 	"io/fs"
 	"math"
+	"os"
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -52,7 +55,7 @@ func again(call func() (int, error)) (n int, err error) {
 
 type kernelBase int
 
-func (t kernelBase) open(names []string, flags uint64) (int, error) {
+func (t kernelBase) way(names []string, flags uint64) (int, error) {
 	path := "."
 	if len(names) > 0 {
 		path = strings.Join(names, "/")
@@ -70,7 +73,7 @@ func (t kernelBase) open(names []string, flags uint64) (int, error) {
 }
 
 func (t kernelBase) stat(names []string) (fs.FileInfo, error) {
-	fd, err := t.open(names, unix.O_PATH)
+	fd, err := t.way(names, unix.O_PATH)
 	if err != nil {
 		return nil, err
 	}
@@ -83,17 +86,36 @@ func (t kernelBase) stat(names []string) (fs.FileInfo, error) {
 }
 
 func (t kernelBase) folder(names []string) (folder, error) {
-	fd, err := t.open(names, unix.O_RDONLY|unix.O_DIRECTORY)
+	fd, err := t.way(names, unix.O_RDONLY|unix.O_DIRECTORY)
 	if err != nil {
 		return nil, err
 	}
 	return &kernelFolder{fd: fd}, nil
 }
 
+func (t kernelBase) open(names []string, was fs.FileInfo) (*os.File, error) {
+	fd, err := t.way(names, unix.O_RDONLY|unix.O_NONBLOCK|unix.O_NOCTTY)
+	if err != nil {
+		return nil, err
+	}
+	var st unix.Stat_t
+	if err = unix.Fstat(fd, &st); err == nil && st.Mode&unix.S_IFMT != unix.S_IFREG {
+		err = errNoFile
+	}
+	if before, ok := was.(seen); err == nil && (!ok || before.id != idOf(&st)) {
+		err = errExchanged
+	}
+	if err != nil {
+		_ = unix.Close(fd)
+		return nil, err
+	}
+	return os.NewFile(uintptr(fd), filepath.Join(names...)), nil
+}
+
 // read opens the file once: one that is replaced meanwhile is whole as it was, and
 // one that is written to, or removed, is told by its times and by how many names it has.
 func (t kernelBase) read(names []string, max int) (r reading, err error) {
-	fd, err := t.open(names, unix.O_RDONLY|unix.O_NONBLOCK|unix.O_NOCTTY)
+	fd, err := t.way(names, unix.O_RDONLY|unix.O_NONBLOCK|unix.O_NOCTTY)
 	if err != nil {
 		return r, err
 	}
@@ -232,14 +254,48 @@ func (f *kernelFolder) close() { _ = unix.Close(f.fd) }
 
 // seen is what was seen of a file.
 type seen struct {
-	name string
-	size int64
-	mode fs.FileMode
-	time time.Time
+	name  string
+	size  int64
+	mode  fs.FileMode
+	time  time.Time
+	id    fileID
+	names uint64 // how many it has
+}
+
+// fileID tells files apart, whatever they are called.
+type fileID struct{ device, inode uint64 }
+
+func idOf(st *unix.Stat_t) fileID { return fileID{uint64(st.Dev), st.Ino} }
+
+// otherNames gives a file's identity where it has other names as well (hard links).
+func otherNames(info fs.FileInfo) (id fileID, has bool) {
+	switch s := info.(type) {
+	case seen:
+		return s.id, s.names > 1 && s.mode.IsRegular()
+	case nil:
+		return id, false
+	}
+	st, ok := info.Sys().(*syscall.Stat_t)
+	if !ok {
+		return id, false
+	}
+	return fileID{uint64(st.Dev), st.Ino}, st.Nlink > 1 && info.Mode().IsRegular()
+}
+
+// identify gives the identity of what a path is; a link is one itself.
+func identify(path string) (fileID, bool) {
+	var st unix.Stat_t
+	err := unix.Lstat(path, &st)
+	return idOf(&st), err == nil
+}
+
+// nameOf is where an open file really is.
+func nameOf(f *os.File) (string, error) {
+	return os.Readlink(fmt.Sprintf("/proc/self/fd/%d", f.Fd()))
 }
 
 func newSeen(name string, st *unix.Stat_t) seen {
-	s := seen{name: name, size: st.Size, mode: fs.FileMode(st.Mode & 0o777), time: time.Unix(st.Mtim.Unix())}
+	s := seen{name: name, size: st.Size, mode: fs.FileMode(st.Mode & 0o777), time: time.Unix(st.Mtim.Unix()), id: idOf(st), names: uint64(st.Nlink)}
 	switch st.Mode & unix.S_IFMT {
 	case unix.S_IFREG:
 	case unix.S_IFDIR:

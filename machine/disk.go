@@ -183,11 +183,18 @@ func (d Disk) Read(folder string, e sheet.Entry) ([]byte, error) {
 
 // reason is what the system said, without the path, which stands elsewhere.
 func reason(err error) error {
-	if inner := errors.Unwrap(err); inner != nil {
-		return inner
+	inner := errors.Unwrap(err)
+	switch {
+	case inner == nil:
+		return err
+	case inner.Error() == escapes:
+		return errLeadsOut
 	}
-	return err
+	return inner
 }
+
+// escapes is what os.Root says of a link that leads out; the error itself has no name.
+const escapes = "path escapes from parent"
 
 // How often and how long something that is being written is waited for. What was
 // changed less than a pause ago may be changed on: a program empties a file, and

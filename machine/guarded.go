@@ -19,13 +19,17 @@ type guarding struct {
 
 	mu      sync.Mutex
 	folders map[string]error // by folder, as it was named
+
+	once   sync.Once
+	ids    map[fileID]string
+	mounts func() mountTable
 }
 
 // movesAbout says of an anchor that it is another folder for each title.
 func movesAbout(a place.Anchor) bool { return a == place.Install || a == place.AccountData }
 
 func newGuarding(roots place.Roots, really func(string) (string, error)) *guarding {
-	g := &guarding{folders: map[string]error{}, really: really}
+	g := &guarding{folders: map[string]error{}, really: really, mounts: sync.OnceValue(readMounts)}
 	real := place.Roots{}
 	for a, top := range roots {
 		if a == place.Registry || movesAbout(a) {
@@ -65,7 +69,15 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 }
 
 // refuses says which guarded place a file really lies in; nil if in none.
-func (g *guarding) refuses(path string) error {
+func (g *guarding) refuses(f File) error {
+	path := f.Path
+	if f.linked {
+		real, err := filepath.EvalSymlinks(path)
+		if err != nil {
+			return fmt.Errorf("where its link leads cannot be told: %w", reason(err))
+		}
+		path = real
+	}
 	folder, name := filepath.Split(path)
 	g.mu.Lock()
 	err, known := g.folders[folder]
@@ -76,10 +88,15 @@ func (g *guarding) refuses(path string) error {
 		g.folders[folder] = err
 		g.mu.Unlock()
 	}
-	if err != nil {
-		return err
+	if err == nil {
+		err = place.GuardedName(name)
 	}
-	return place.GuardedName(name)
+	if id, has := otherNames(f.was); err == nil && has {
+		if same, guarded := g.known()[id]; guarded {
+			err = fmt.Errorf("it is the same file as %s, which is guarded", same)
+		}
+	}
+	return err
 }
 
 func (g *guarding) places(folder string) error {
@@ -87,13 +104,54 @@ func (g *guarding) places(folder string) error {
 	if err != nil {
 		return nil // it has gone
 	}
-	real = filepath.ToSlash(real)
-	for _, roots := range g.roots {
-		if a, names, ok := roots.PlaceFold(real); ok {
-			if err := place.Of(a, names, true).Guarded(); err != nil {
-				return err
+	for _, same := range append(g.mounts().others(real), real) {
+		same = filepath.ToSlash(same)
+		for _, roots := range g.roots {
+			if a, names, ok := roots.PlaceFold(same); ok {
+				if err := place.Of(a, names, true).Guarded(); err != nil {
+					return err
+				}
 			}
 		}
 	}
 	return nil
+}
+
+// The bounds of what is looked at to know guarded files by their identity.
+const (
+	maxGuarded      = 50_000
+	maxGuardedDepth = 8
+)
+
+// known are the files of the guarded places that are there, by their identity: a file that
+// has several names is the same under each. They are looked for once, when the first such
+// file is met.
+func (g *guarding) known() map[fileID]string {
+	g.once.Do(func() {
+		g.ids = map[fileID]string{}
+		for _, roots := range g.roots {
+			for path := range place.GuardedPlaces(roots) {
+				g.learn(filepath.FromSlash(path), maxGuardedDepth)
+			}
+		}
+	})
+	return g.ids
+}
+
+func (g *guarding) learn(path string, depth int) {
+	id, ok := identify(path)
+	if !ok || len(g.ids) >= maxGuarded {
+		return
+	}
+	g.ids[id] = path
+	if depth == 0 {
+		return
+	}
+	entries, err := listFolder(path, maxGuarded)
+	if err != nil {
+		return // a file, or a folder that nobody may list
+	}
+	for _, e := range entries {
+		g.learn(filepath.Join(path, e.name), depth-1)
+	}
 }

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -31,13 +32,37 @@ type File struct {
 	Size     int64          `json:"size"` // bytes
 	Time     time.Time      `json:"time"` // of the last change
 	Captures place.Captures `json:"captures,omitempty"`
+
+	top    string      // the folder that the search kept to
+	was    fs.FileInfo // when it was found
+	linked bool        // its name is a link to it
 }
 
 // Found is what a location comes to on this machine.
 type Found struct {
 	Folder  string `json:"folder"`            // the folder above the first variable part, or the file
 	Files   []File `json:"files"`             // the newest first
-	Missing string `json:"missing,omitempty"` // why there are none, or not all
+	Missing string `json:"missing,omitempty"` // why there are none
+	// Skipped is what was left out on the way, and why; More is how much beside that.
+	Skipped []Skipped `json:"skipped,omitempty"`
+	More    int       `json:"skipped_more,omitempty"`
+}
+
+// Skipped is something that was left out.
+type Skipped struct {
+	Path string `json:"path"`
+	Why  string `json:"why"`
+}
+
+// maxSkipped is how much of what is left out is listed.
+const maxSkipped = 50
+
+func (o *Found) skip(path, why string) {
+	if len(o.Skipped) == maxSkipped {
+		o.More++
+		return
+	}
+	o.Skipped = append(o.Skipped, Skipped{path, why})
 }
 
 // Errors that callers decide on.
@@ -158,6 +183,9 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 		err = nil
 	}
 	out.keepUnguarded(guard)
+	if len(out.Files) == 0 && len(out.Skipped) > 0 {
+		out.Missing = "nothing that fits could be taken; see what was left out"
+	}
 	slices.SortStableFunc(out.Files, func(a, b File) int { return b.Time.Compare(a.Time) })
 	if fold && whole {
 		out.Folder = asFound(out)
@@ -203,17 +231,46 @@ func (f *Finder) really(folder string) (string, error) {
 
 // keepUnguarded leaves out what really lies in a guarded place, and says so.
 func (o *Found) keepUnguarded(g *guarding) {
-	n, why := 0, error(nil)
 	o.Files = slices.DeleteFunc(o.Files, func(f File) bool {
-		err := g.refuses(f.Path)
+		err := g.refuses(f)
 		if err != nil {
-			n, why = n+1, err
+			o.skip(f.Path, err.Error())
 		}
 		return err != nil
 	})
-	if n > 0 {
-		o.Missing = fmt.Sprintf("%d left out: %v", n, why)
+}
+
+// Open opens a file that was found, for reading: that one, wherever its name leads by now,
+// below the folder that the search kept to, and in no guarded place. The caller closes it.
+func (f *Finder) Open(roots place.Roots, file File) (*os.File, error) {
+	if file.was == nil {
+		return nil, fmt.Errorf("%s was not found here", file.Path)
 	}
+	fail := func(err error) (*os.File, error) {
+		return nil, fmt.Errorf("%s: %w", file.Path, reason(err))
+	}
+	b, done, err := f.bases.of(file.top)
+	if err != nil {
+		return fail(err)
+	}
+	defer done()
+	rel, err := filepath.Rel(file.top, file.Path)
+	if err != nil {
+		return fail(err)
+	}
+	opened, err := b.open(strings.Split(rel, string(filepath.Separator)), file.was)
+	if err != nil {
+		return fail(err)
+	}
+	at, err := nameOf(opened)
+	if err == nil {
+		err = f.guard(roots).refuses(File{Path: at, was: file.was})
+	}
+	if err != nil {
+		_ = opened.Close()
+		return nil, fmt.Errorf("%s: %w", file.Path, err)
+	}
+	return opened, nil
 }
 
 // named are the parts that a location has, of those that are known, and whether it tells
@@ -325,6 +382,11 @@ func (w *walk) into(b branch, i int, captures place.Captures) error {
 			if b.isFolder(e) {
 				return w.inner(b, e.name, func(b branch) error { return w.into(b, i, captures) })
 			}
+			if e.kind&fs.ModeSymlink != 0 {
+				if kind, err := b.kind(e); err == nil && kind.IsDir() {
+					w.out.skip(b.at(e.name), linkedFolder)
+				}
+			}
 			return nil
 		})
 	}
@@ -333,8 +395,8 @@ func (w *walk) into(b branch, i int, captures place.Captures) error {
 		if w.fold {
 			name = w.sure[i]
 		}
-		info, err := b.stat(name)
-		return w.enter(b, name, info, err, i, captures)
+		info, linked, err := b.stat(name)
+		return w.enter(b, name, info, linked, err, i, captures)
 	}
 	last := i == len(segments)-1
 	return w.each(b, func(e entry) error {
@@ -347,13 +409,13 @@ func (w *walk) into(b branch, i int, captures place.Captures) error {
 		if !ok {
 			return nil
 		}
-		info, err := b.look(e)
-		return w.enter(b, e.name, info, err, i, c)
+		info, linked, err := b.look(e)
+		return w.enter(b, e.name, info, linked, err, i, c)
 	})
 }
 
 // enter goes on behind a name that segment i matched.
-func (w *walk) enter(b branch, name string, info fs.FileInfo, err error, i int, captures place.Captures) error {
+func (w *walk) enter(b branch, name string, info fs.FileInfo, linked bool, err error, i int, captures place.Captures) error {
 	last := i == len(w.l.Pattern.Segments)-1
 	switch {
 	case err != nil:
@@ -362,7 +424,7 @@ func (w *walk) enter(b branch, name string, info fs.FileInfo, err error, i int, 
 	case info.IsDir() && (!last || w.l.Pattern.Folder):
 		return w.inner(b, name, func(b branch) error { return w.into(b, i+1, captures) })
 	case info.Mode().IsRegular() && last && !w.l.Pattern.Folder:
-		return w.add(b, name, info, captures)
+		return w.add(b, name, info, linked, captures)
 	}
 	return nil
 }
@@ -370,7 +432,7 @@ func (w *walk) enter(b branch, name string, info fs.FileInfo, err error, i int, 
 // leave says why something was left out; what is not there needs no word.
 func (w *walk) leave(names []string, err error) {
 	if !errors.Is(err, fs.ErrNotExist) {
-		w.out.Missing = fmt.Sprintf("%s was left out: %v", filepath.Join(append([]string{w.top}, names...)...), reason(err))
+		w.out.skip(filepath.Join(append([]string{w.top}, names...)...), reason(err).Error())
 	}
 }
 
@@ -390,15 +452,25 @@ func (w *walk) all(b branch, captures place.Captures) error {
 		if b.isFolder(e) {
 			return w.inner(b, e.name, func(b branch) error { return w.all(b, captures) })
 		}
-		info, err := b.look(e)
-		if err == nil && info.Mode().IsRegular() {
-			return w.add(b, e.name, info, captures)
+		info, linked, err := b.look(e)
+		switch {
+		case err != nil:
+			w.leave(with(b.names, e.name), err)
+		case info.Mode().IsRegular():
+			return w.add(b, e.name, info, linked, captures)
+		case info.IsDir():
+			w.out.skip(b.at(e.name), linkedFolder)
+		default:
+			w.out.skip(b.at(e.name), errNoFile.Error())
 		}
 		return nil
 	})
 }
 
-func (w *walk) add(b branch, name string, info fs.FileInfo, captures place.Captures) error {
+// linkedFolder is said of a link to a folder below a folder that is taken whole.
+const linkedFolder = "it is a link to a folder: what lies behind it is not taken along"
+
+func (w *walk) add(b branch, name string, info fs.FileInfo, linked bool, captures place.Captures) error {
 	if len(w.out.Files) == maxFound {
 		return fmt.Errorf("%w: more than %d fit %s", ErrTooMany, maxFound, w.l)
 	}
@@ -409,14 +481,14 @@ func (w *walk) add(b branch, name string, info fs.FileInfo, captures place.Captu
 		}
 		w.seen[path] = true
 	}
-	w.out.Files = append(w.out.Files, File{Path: path, Size: info.Size(), Time: info.ModTime(), Captures: captures})
+	w.out.Files = append(w.out.Files, File{path, info.Size(), info.ModTime(), captures, w.top, info, linked})
 	return nil
 }
 
 func (w *walk) each(b branch, do func(entry) error) error {
 	entries, err := b.list()
 	if err != nil {
-		w.out.Missing = fmt.Sprintf("%s was not read whole: %v", b.path, reason(err))
+		w.out.skip(b.path, fmt.Sprintf("it was not read whole: %v", reason(err)))
 	}
 	if w.entries += len(entries); w.entries > maxEntries {
 		return fmt.Errorf("%w: more than %d names lie on the way of %s", ErrTooMany, maxEntries, w.l)

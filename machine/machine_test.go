@@ -123,7 +123,13 @@ func TestLinksThatLeadOutAreNotFollowed(t *testing.T) {
 	link(t, "in.sav", filepath.Join(top, "tw/inner.sav"))
 	f, names := find(t, top, "xdg-data:tw/*.sav", nil)
 	assert.ElementsMatch(t, []string{"tw/in.sav", "tw/inner.sav"}, names)
-	assert.Contains(t, f.Missing, "out.sav was left out")
+	assert.Empty(t, f.Missing)
+	assert.Contains(t, said(f), "out.sav was left out: it leads out of the folder")
+	f, names = find(t, top, "xdg-data:tw/", nil)
+	assert.ElementsMatch(t, []string{"tw/in.sav", "tw/inner.sav"}, names)
+	for _, says := range []string{"out was left out: it leads out", "out.sav was left out: it leads out", "loop was left out: it is a link to a folder"} {
+		assert.Contains(t, said(f), says)
+	}
 	_, names = find(t, top, "xdg-data:tw/out/secret.sav", nil)
 	assert.Empty(t, names)
 	_, names = find(t, top, "xdg-data:tw/**/in.sav", nil)
@@ -167,4 +173,13 @@ func TestFindAgreesWithMatch(t *testing.T) {
 			require.Equal(rt, match, got[file], "%s on %s", text, file)
 		}
 	})
+}
+
+// said is all that a search says of what it did not find, or left out.
+func said(f Found) string {
+	text := f.Missing
+	for _, s := range f.Skipped {
+		text += "\n" + s.Path + " was left out: " + s.Why
+	}
+	return text
 }

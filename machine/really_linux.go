@@ -1,7 +1,11 @@
 package machine
 
 import (
+	"bufio"
+	"io"
+	"os"
 	"path/filepath"
+	"strings"
 
 	"golang.org/x/sys/unix"
 )
@@ -15,4 +19,70 @@ func really(folder string) (string, error) {
 		return filepath.Clean(folder), nil
 	}
 	return filepath.EvalSymlinks(folder)
+}
+
+// mountTable is what is mounted here, as the kernel lists it (proc_pid_mountinfo(5)).
+type mountTable []mounted
+
+// mounted is one mount: a folder of a file system, and where it is seen.
+type mounted struct{ device, folder, at string }
+
+// maxMounts bounds the table; a machine has some dozens.
+const maxMounts = 10_000
+
+func readMounts() mountTable {
+	f, err := os.Open("/proc/thread-self/mountinfo")
+	if err != nil {
+		return nil
+	}
+	defer f.Close()
+	return parseMounts(f)
+}
+
+func parseMounts(in io.Reader) (t mountTable) {
+	lines := bufio.NewScanner(in)
+	for lines.Scan() && len(t) < maxMounts {
+		if f := strings.Fields(lines.Text()); len(f) > 5 {
+			t = append(t, mounted{f[2], plainMount.Replace(f[3]), plainMount.Replace(f[4])})
+		}
+	}
+	return t
+}
+
+var plainMount = strings.NewReplacer(`\040`, " ", `\011`, "\t", `\012`, "\n", `\134`, `\`)
+
+// within cuts a folder off a path that is it or lies in it.
+func within(path, folder string) (rest string, ok bool) {
+	if folder == "/" {
+		return path, true
+	}
+	rest, ok = strings.CutPrefix(path, folder)
+	return rest, ok && (rest == "" || rest[0] == '/')
+}
+
+// others are the paths under which a folder can be seen too, because the same folder of a
+// file system is mounted in more than one place.
+func (t mountTable) others(path string) (all []string) {
+	var in *mounted
+	for i := range t { // of mounts over one another the last counts
+		if _, ok := within(path, t[i].at); ok && (in == nil || len(t[i].at) >= len(in.at)) {
+			in = &t[i]
+		}
+	}
+	if in == nil {
+		return nil
+	}
+	rest, _ := within(path, in.at)
+	inside := filepath.Join(in.folder, rest)
+	for i := range t {
+		if t[i].device != in.device || &t[i] == in {
+			continue
+		}
+		if rest, ok := within(inside, t[i].folder); ok {
+			if same := filepath.Join(t[i].at, rest); same != path {
+				all = append(all, same)
+			}
+		}
+	}
+	return all
 }

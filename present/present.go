@@ -42,6 +42,8 @@ type Location struct {
 	// path, where that was asked for.
 	Notes  *notes.Notes             `json:"-"`
 	Checks map[string]notes.Verdict `json:"checks,omitempty"`
+
+	roots place.Roots // in which it was found
 }
 
 // Variant is one variant of a title where it is present.
@@ -139,6 +141,10 @@ func On(survey *machine.Survey, roots place.Roots) *Here {
 // SummaryOnly leaves out from now on what only a full answer shows: the forms that can be
 // pasted, and what the named parts of a location are for each file.
 func (h *Here) SummaryOnly() { h.brief, h.finder.Blind = true, true }
+
+// Open opens a file of a location for reading: the one that was found, whatever became of
+// its name since. The caller closes it.
+func (h *Here) Open(l *Location, f machine.File) (*os.File, error) { return h.finder.Open(l.roots, f) }
 
 // Close closes what is open for it.
 func (h *Here) Close() { h.finder.Close() }
@@ -431,6 +437,7 @@ func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.A
 	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
 		one := locate(l, at, err, func() (machine.Found, error) { return h.finder.Find(roots, at, known) })
+		one.roots = roots
 		if !h.brief {
 			one.Forms = nativeForms(at.Anchor, one.Folder, roots)
 		}
@@ -499,6 +506,9 @@ func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roo
 			}
 			return h.finder.FindIn(p, at, inside)
 		})
+		if one.roots = p.Roots; outside[at.Anchor] != "" {
+			one.roots = outside
+		}
 		if !h.brief {
 			one.Forms = prefixForms(at, one.Folder, p)
 		}

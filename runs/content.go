@@ -64,6 +64,11 @@ func ReadFile(path string) (c Content, err error) {
 		return c, err
 	}
 	defer f.Close()
+	return ReadOpen(f, path)
+}
+
+// ReadOpen is ReadFile for a file that is open already; path is what it is called.
+func ReadOpen(f *os.File, path string) (c Content, err error) {
 	before, err := f.Stat()
 	switch {
 	case err != nil:

@@ -185,6 +185,25 @@ var secrets = sync.OnceValue(func() map[Anchor]*guardTree {
 	return trees
 })
 
+// GuardedPlaces are the paths of the guarded folders and files below these roots, as the
+// table spells them, whether they are there or not.
+func GuardedPlaces(roots Roots) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for _, c := range secret {
+			for _, at := range c.at {
+				a, rest, _ := strings.Cut(at, ":")
+				top := roots[Anchor(a)]
+				if top == "" || Anchor(a) == Registry {
+					continue
+				}
+				if !yield(strings.TrimSuffix(top, "/") + "/" + rest) {
+					return
+				}
+			}
+		}
+	}
+}
+
 // sandboxes are the folders in which sandboxed copies of programs have folders of their
 // own, below home: Flatpak's, and those of snaps.
 var sandboxes = sync.OnceValue(func() map[Anchor][]Location {
