@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 
 	"endroit/core/place"
+	"endroit/core/sheet"
 )
 
 // guarding holds what was found against the guarded places of this machine by where it
@@ -20,6 +22,7 @@ type guarding struct {
 	mu      sync.Mutex
 	folders map[string]error // by folder, as it was named
 
+	keeps  []sheet.Keeps // by where they really are
 	once   sync.Once
 	ids    map[fileID]string
 	mounts func() mountTable
@@ -28,7 +31,7 @@ type guarding struct {
 // movesAbout says of an anchor that it is another folder for each title.
 func movesAbout(a place.Anchor) bool { return a == place.Install || a == place.AccountData }
 
-func newGuarding(roots place.Roots, really func(string) (string, error)) *guarding {
+func newGuarding(roots place.Roots, keeps []sheet.Keeps, really func(string) (string, error)) *guarding {
 	g := &guarding{folders: map[string]error{}, really: really, mounts: sync.OnceValue(readMounts)}
 	real := place.Roots{}
 	for a, top := range roots {
@@ -44,6 +47,19 @@ func newGuarding(roots place.Roots, really func(string) (string, error)) *guardi
 		if p, err := really(home); err == nil && filepath.ToSlash(p) != real[place.Home] {
 			g.roots = append(g.roots, place.Roots{place.Home: filepath.ToSlash(p)})
 		}
+	}
+	for _, k := range keeps {
+		real := sheet.Keeps{Name: k.Name}
+		var err error
+		if real.Home, err = really(k.Home); err != nil {
+			continue
+		}
+		for _, s := range k.Spares {
+			if p, err := really(s); s != "" && err == nil && p != real.Home {
+				real.Spares = append(real.Spares, p)
+			}
+		}
+		g.keeps = append(g.keeps, real)
 	}
 	return g
 }
@@ -114,7 +130,21 @@ func (g *guarding) places(folder string) error {
 			}
 		}
 	}
+	for _, k := range g.keeps {
+		if _, in := cutFolder(real, k.Home); in && !slices.ContainsFunc(k.Spares, func(s string) bool { _, in := cutFolder(real, s); return in }) {
+			return fmt.Errorf("it lies in %s, which %s keeps for itself", k.Home, k.Name)
+		}
+	}
 	return nil
+}
+
+// cutFolder cuts a folder off a path that is it or lies in it.
+func cutFolder(path, folder string) (rest string, ok bool) {
+	if folder == "/" {
+		return path, true
+	}
+	rest, ok = strings.CutPrefix(path, folder)
+	return rest, ok && (rest == "" || rest[0] == '/' || rest[0] == filepath.Separator)
 }
 
 // The bounds of what is looked at to know guarded files by their identity.

@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"endroit/core/place"
+	"endroit/core/sheet"
 )
 
 // The bounds of one search, so that a loose pattern or a huge folder ends.
@@ -99,8 +100,9 @@ type Finder struct {
 
 	bases    *bases
 	listings *listings
-	guards   sync.Map // of roots: *guarding
-	reals    sync.Map // of folders: what they really are
+	keeps    []sheet.Keeps // what launchers keep for themselves
+	guards   sync.Map      // of roots: *guarding
+	reals    sync.Map      // of folders: what they really are
 }
 
 // NewFinder makes one; Close ends it.
@@ -200,7 +202,7 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 // installed makes no difference to it.
 func (f *Finder) guard(roots place.Roots) *guarding {
 	if f.bases == nil { // one search
-		return newGuarding(roots, really)
+		return newGuarding(roots, nil, really)
 	}
 	var key strings.Builder
 	for _, d := range place.Definitions {
@@ -212,7 +214,7 @@ func (f *Finder) guard(roots place.Roots) *guarding {
 	}
 	g, ok := f.guards.Load(key.String())
 	if !ok {
-		g, _ = f.guards.LoadOrStore(key.String(), newGuarding(roots, f.really))
+		g, _ = f.guards.LoadOrStore(key.String(), newGuarding(roots, f.keeps, f.really))
 	}
 	return g.(*guarding)
 }

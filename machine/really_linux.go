@@ -51,34 +51,25 @@ func parseMounts(in io.Reader) (t mountTable) {
 
 var plainMount = strings.NewReplacer(`\040`, " ", `\011`, "\t", `\012`, "\n", `\134`, `\`)
 
-// within cuts a folder off a path that is it or lies in it.
-func within(path, folder string) (rest string, ok bool) {
-	if folder == "/" {
-		return path, true
-	}
-	rest, ok = strings.CutPrefix(path, folder)
-	return rest, ok && (rest == "" || rest[0] == '/')
-}
-
 // others are the paths under which a folder can be seen too, because the same folder of a
 // file system is mounted in more than one place.
 func (t mountTable) others(path string) (all []string) {
 	var in *mounted
 	for i := range t { // of mounts over one another the last counts
-		if _, ok := within(path, t[i].at); ok && (in == nil || len(t[i].at) >= len(in.at)) {
+		if _, ok := cutFolder(path, t[i].at); ok && (in == nil || len(t[i].at) >= len(in.at)) {
 			in = &t[i]
 		}
 	}
 	if in == nil {
 		return nil
 	}
-	rest, _ := within(path, in.at)
+	rest, _ := cutFolder(path, in.at)
 	inside := filepath.Join(in.folder, rest)
 	for i := range t {
 		if t[i].device != in.device || &t[i] == in {
 			continue
 		}
-		if rest, ok := within(inside, t[i].folder); ok {
+		if rest, ok := cutFolder(inside, t[i].folder); ok {
 			if same := filepath.Join(t[i].at, rest); same != path {
 				all = append(all, same)
 			}

@@ -41,7 +41,15 @@ type Survey struct {
 
 // Finder makes one that takes what folders hold as the survey has seen it. Close ends
 // it.
-func (s *Survey) Finder() *Finder { return &Finder{bases: &bases{}, listings: s.listings} }
+func (s *Survey) Finder() *Finder {
+	keeps := sheet.KeepsOf(s.Found)
+	for i := range keeps {
+		for _, p := range s.Prefixes { // also of titles that are not installed any more
+			keeps[i].Spares = append(keeps[i].Spares, p.Folder)
+		}
+	}
+	return &Finder{bases: &bases{}, listings: s.listings, keeps: keeps}
+}
 
 // InPrefix is a prefix with what it belongs to.
 type InPrefix struct {

@@ -79,6 +79,13 @@ func (s *Service) fits(c *echo.Context, body *contribution.Body) (title string, 
 		}
 		return body.Title(), nil
 	}
+	sheets, err := s.store.Sheets(c.Request().Context())
+	if err != nil {
+		return "", err
+	}
+	if err := contribution.CheckLaunchers(body.Draft, store.Readable(sheets)); err != nil {
+		return "", err
+	}
 	others, err := s.store.TitlesNear(c.Request().Context(), body.Draft)
 	if err != nil {
 		return "", err

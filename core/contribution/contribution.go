@@ -290,3 +290,18 @@ func Cover(ctx context.Context, d *draft.Draft, f *footprint.Footprint) ([]Cover
 	}
 	return out, nil
 }
+
+// CheckLaunchers reports, as an *Error, a location of a draft that reaches into what a
+// launcher keeps for itself.
+func CheckLaunchers(d *draft.Draft, sheets []*sheet.Sheet) error {
+	for i, l := range d.Locations {
+		at, err := l.Place()
+		if err == nil {
+			err = sheet.Own(at, sheets)
+		}
+		if err != nil {
+			return &Error{fmt.Sprintf("draft.locations[%d].at", i), err.Error()}
+		}
+	}
+	return nil
+}

@@ -3,6 +3,7 @@ package place
 import (
 	mathbits "math/bits"
 	"slices"
+	"strings"
 	"sync"
 	"unicode/utf8"
 )
@@ -259,4 +260,31 @@ func lower(b byte) byte {
 		b += 'a' - 'A'
 	}
 	return b
+}
+
+// LiesIn reports whether all that a location names lies in a folder, as far as names tell:
+// where the folder has a variable part, any name will do.
+func LiesIn(l, folder Location) bool {
+	for _, x := range l.spellings() {
+		for _, y := range folder.spellings() {
+			n := len(y.Pattern.Segments)
+			if x.Anchor != y.Anchor || len(x.Pattern.Segments) < n || len(x.Pattern.Segments) == n && !x.Pattern.Folder {
+				continue
+			}
+			in := true
+			for i, s := range y.Pattern.Segments {
+				own := x.Pattern.Segments[i]
+				in = in && !own.deep() && (!s.literal() || own.literal() && strings.EqualFold(own[0].Text, s[0].Text))
+			}
+			if in {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Below is the place of a pattern below a folder.
+func (l Location) Below(p Pattern) Location {
+	return Location{l.Anchor, Pattern{slices.Concat(l.Pattern.Segments, p.Segments), p.Folder}}
 }

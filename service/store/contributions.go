@@ -180,6 +180,13 @@ func accepted(ctx context.Context, tx pgx.Tx, body *contribution.Body, evidence 
 	if body.Sheet != nil {
 		return acceptedSheet(ctx, tx, body, evidence)
 	}
+	sheets, err := allSheets(ctx, tx)
+	if err != nil {
+		return version{}, err
+	}
+	if err := contribution.CheckLaunchers(body.Draft, Readable(sheets)); err != nil {
+		return version{}, err
+	}
 	others, err := titlesNear(ctx, tx, body.Draft)
 	if err != nil {
 		return version{}, err

@@ -100,13 +100,17 @@ func (s *Store) Sheets(ctx context.Context) ([]manifest.Sheet, error) {
 
 // ClashesWith is what keeps a sheet from standing beside those that are there.
 func ClashesWith(s *sheet.Sheet, all []manifest.Sheet) []sheet.Clash {
-	var others []*sheet.Sheet
+	return sheet.Clashes(s, Readable(all))
+}
+
+// Readable are the sheets that this version reads.
+func Readable(all []manifest.Sheet) (read []*sheet.Sheet) {
 	for _, x := range all {
-		if o, err := x.Read(); err == nil {
-			others = append(others, o)
+		if s, err := x.Read(); err == nil {
+			read = append(read, s)
 		}
 	}
-	return sheet.Clashes(s, others)
+	return read
 }
 
 // Title returns a title as it is now; ErrNotFound if there is none.
