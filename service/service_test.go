@@ -1176,3 +1176,23 @@ func fetched(ctx context.Context, c *client.Client, known string) (body []byte, 
 	digest, _, err = c.Manifest(ctx, known, 1<<30, func(_ string, in io.Reader) (err error) { body, err = io.ReadAll(in); return err })
 	return body, digest, err
 }
+
+// A launcher's own home, once its sheet is in the manifest, is no place for a title.
+func TestALocationInALaunchersHome(t *testing.T) {
+	w := start(t)
+	early, err := w.people["tobin"].Submit(t.Context(), "before", body(t, "Saltglass", "xdg-data:quayside/settings/a.sav", "xdg-data:quayside/settings/a.sav"))
+	require.NoError(t, err, "nobody has said yet that a launcher lives there")
+	sent, err := w.people["mira"].Submit(t.Context(), "sheet", sheetBody(t, launchers.QuaysideSheet))
+	require.NoError(t, err)
+	_, err = w.people["anselm"].Accept(t.Context(), sent.Number)
+	require.NoError(t, err)
+	_, err = w.people["tobin"].Submit(t.Context(), "after", body(t, "Tidewrack", "xdg-data:quayside/settings/b.sav", "xdg-data:quayside/settings/b.sav"))
+	p := problem(t, err)
+	assert.Equal(t, wire.ProblemInvalid, p.Type)
+	assert.Equal(t, "draft.locations[0].at", p.Field)
+	assert.Contains(t, p.Detail, "which Quayside keeps for itself")
+	_, err = w.people["anselm"].Accept(t.Context(), early.Number)
+	assert.Contains(t, problem(t, err).Detail, "which Quayside keeps for itself", "what was sent before is held to it when it is decided")
+	_, err = w.people["tobin"].Submit(t.Context(), "title", body(t, "Tidewrack", "xdg-data:quayside/installed/tw/b.sav", "xdg-data:quayside/installed/tw/b.sav"))
+	assert.NoError(t, err)
+}
