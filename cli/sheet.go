@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"os"
+	"os/user"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -11,6 +13,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/contribution"
+	"endroit/core/footprint"
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/machine"
@@ -221,7 +224,12 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	survey := machine.Look([]*sheet.Sheet{s}, roots, named, nil)
-	body := &contribution.Body{Sheet: s, Found: contribution.FindingsOf(machine.System(), ofSheet(s, survey.Found)), Note: c.String("note")}
+	self := &footprint.Self{Home: roots[place.Home], User: filepath.Base(roots[place.Home])}
+	if me, err := user.Current(); err == nil {
+		self.User = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
+	}
+	self.Host, _ = os.Hostname()
+	body := contribution.PrepareSheet(s, contribution.FindingsOf(machine.System(), ofSheet(s, survey.Found)), c.String("note"), self)
 	if err := body.Check(ctx); err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}

@@ -85,6 +85,20 @@ func Looks(head []byte) string {
 	return Text
 }
 
+// Known reports whether a text is one of the answers of Looks.
+func Known(looks string) bool {
+	switch looks {
+	case Empty, Text, Bytes, Text + ", XML", Text + ", JSON", Text + ", settings by name":
+		return true
+	}
+	for _, h := range heads {
+		if h.looks == looks {
+			return true
+		}
+	}
+	return false
+}
+
 // isText holds for UTF-8, possibly cut in its last character, without control
 // characters other than white space.
 func isText(head []byte) bool {

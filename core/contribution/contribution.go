@@ -6,6 +6,7 @@
 package contribution
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -75,13 +76,19 @@ func (b *Body) Title() string {
 // A location that itself tells who the contributor is cannot be replaced without
 // changing what it matches: the error, an *Error, says how to write it.
 func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
-	hide := f.Hide()
 	out := *d
+	var locations []place.Location
 	for i, l := range d.Locations {
 		if hidden := f.HidePlace(l.At); hidden != l.At {
 			return nil, &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("%s tells who you are; write it with the named part that stands for that, perhaps %s", l.At, hidden)}
 		}
 	}
+	for _, l := range d.Locations {
+		if at, err := l.Place(); err == nil {
+			locations = append(locations, at)
+		}
+	}
+	leaving := f.Leaving(locations...)
 	if d.Trace != nil {
 		out.Trace = &draft.Trace{SHA256: d.Trace.SHA256}
 	}
@@ -89,24 +96,64 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 	for _, t := range d.Also {
 		out.Also = append(out.Also, draft.Trace{SHA256: t.SHA256})
 	}
-	out.Note = hide(d.Note)
-	out.Questions = hideAll(d.Questions, hide)
-	out.Locations = append([]draft.Location{}, d.Locations...)
-	for i := range out.Locations {
-		l := &out.Locations[i]
-		l.Why, l.Seen = hideAll(l.Why, hide), hideAll(l.Seen, hide)
-		if l.Notes != nil {
-			l.Notes = l.Notes.With(hide)
-		}
-	}
-	return &Body{Draft: &out, Footprint: f.Share()}, nil
+	return withTexts(&Body{Draft: &out, Footprint: f.Share(leaving)}, leaving.Text)
 }
 
-func hideAll(list []string, hide func(string) string) (out []string) {
-	for _, s := range list {
-		out = append(out, hide(s))
+// PrepareSheet makes the body from a launcher's sheet and what it found here. The sheet is
+// sent as it was written; the note goes as all texts do. self is who sends it.
+func PrepareSheet(s *sheet.Sheet, found *Findings, note string, self *footprint.Self) *Body {
+	return &Body{Sheet: s, Found: found, Note: (&footprint.Footprint{Self: self}).Leaving().Text(note)}
+}
+
+// withTexts is a copy of a body in which every text went through a function, but for those
+// that are no free text: words of the formats, times, digests, and what is published of the
+// title as it stands.
+func withTexts(b *Body, change func(string) string) (*Body, error) {
+	raw, err := json.Marshal(b)
+	if err != nil {
+		return nil, fmt.Errorf("write contribution: %w", err)
 	}
-	return out
+	d := json.NewDecoder(bytes.NewReader(raw))
+	d.UseNumber()
+	var tree any
+	if err := d.Decode(&tree); err != nil {
+		return nil, err
+	}
+	if raw, err = json.Marshal(texts(tree, "", change)); err != nil {
+		return nil, err
+	}
+	out := &Body{}
+	return out, json.Unmarshal(raw, out)
+}
+
+// closed are the keys whose texts are no free ones.
+var closed = map[string]bool{
+	"format": true, "os": true, "runtime": true, "kind": true, "was": true, "holds": true, "is": true, "observer": true,
+	"looks": true, "type": true, "order": true, "stored": true, "algorithm": true, "length": true, "repeat": true, "header": true,
+	"sha256": true, "started": true, "time": true, "made": true,
+	"title": true, "store": true, "ref": true, "version": true, "launcher": true, "at": true, "place": true, "file": true,
+}
+
+func texts(tree any, key string, change func(string) string) any {
+	switch t := tree.(type) {
+	case string:
+		if closed[key] {
+			return t
+		}
+		return change(t)
+	case []any:
+		if key == "is" {
+			key = "" // the values that a field of notes can have, not what a file is
+		}
+		for i := range t {
+			t[i] = texts(t[i], key, change)
+		}
+	case map[string]any:
+		for k := range t {
+			t[k] = texts(t[k], k, change)
+		}
+	}
+	return tree
 }
 
 // Encode writes the body as it is sent.

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/core/footprint"
 	"endroit/core/sheet"
 )
 
@@ -37,4 +38,10 @@ func TestWhatASheetFoundIsSentAsNumbers(t *testing.T) {
 	assert.ErrorContains(t, b.Check(t.Context()), "found.os")
 	b.Found = nil
 	assert.ErrorContains(t, b.Check(t.Context()), "what it found")
+}
+
+func TestANoteOnASheetTellsNothingOfItsAuthor(t *testing.T) {
+	b := PrepareSheet(&sheet.Sheet{Name: "Mira's"}, &Findings{}, "as on heron, in /home/mira/Games, says Mira of account 76561198000000042", &footprint.Self{User: "mira", Host: "heron", Home: "/home/mira"})
+	assert.Equal(t, "as on {host}, in ~/Games, says {user} of account {account}", b.Note)
+	assert.Equal(t, "Mira's", b.Sheet.Name, "what is published stays as it is")
 }

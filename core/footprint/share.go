@@ -1,6 +1,7 @@
 package footprint
 
 import (
+	"iter"
 	"regexp"
 	"sort"
 	"strings"
@@ -11,29 +12,23 @@ import (
 
 // Share returns the footprint as it may leave the machine: only files below the
 // title's own places and of the kinds that a reviewer needs, without paths, and
-// with the user's name, the host's name and account numbers replaced. Files
-// that are left out stay counted.
+// with what Leaving replaces. Files that are left out stay counted.
 //
 // The title's own places are the folders, right below their anchors, in which
 // something of interest lies; below the installation, only what was written.
-func (f *Footprint) Share() *Footprint {
+func (f *Footprint) Share(leaving *Leaving) *Footprint {
 	out := *f
 	out.Self = nil
 	out.Files = []File{}
-	hide := hider(f.Self)
-	own, sent := map[string]bool{}, map[string]string{} // places as they are sent, by names
-	for _, x := range f.Files {
-		if x.ofInterest() && x.Place != "" {
-			own[topOf(x.Place)] = true
-		}
-	}
-	for _, x := range f.Files {
-		if x.Place == "" || !own[topOf(x.Place)] || strings.HasPrefix(x.Place, string(place.Install)+":") && !x.Written() {
-			continue
-		}
+	hide := leaving.Text
+	sent := map[string]string{} // places as they are sent, by names
+	for i := range f.shared() {
+		x := f.Files[i]
 		name := x.Name()
 		x.Path, x.Inside, x.Reached = "", "", ""
-		x.Place = f.HidePlace(x.Place)
+		if x.Place = leaving.Place(x.Place); x.Place == "" {
+			continue
+		}
 		x.Reasons = each(x.Reasons, hide)
 		x.Programs = each(x.Programs, hide)
 		x.Near = each(x.Near, hide)
@@ -41,7 +36,8 @@ func (f *Footprint) Share() *Footprint {
 			x.Lane = nil
 		}
 		sent[name] = x.Place
-		x.Before.Digest, x.After.Digest = "", "" // a digest would tell one person's save from another's
+		leave(&x.Before)
+		leave(&x.After)
 		out.Files = append(out.Files, x)
 	}
 	thin(out.Files)
@@ -70,20 +66,38 @@ func (f *Footprint) Share() *Footprint {
 	return &out
 }
 
+// shared are the files that are sent, by index: those in the title's own places.
+func (f *Footprint) shared() iter.Seq[int] {
+	own := map[string]bool{}
+	for _, x := range f.Files {
+		if x.ofInterest() && x.Place != "" {
+			own[topOf(x.Place)] = true
+		}
+	}
+	return func(yield func(int) bool) {
+		for i, x := range f.Files {
+			if x.Place == "" || !own[topOf(x.Place)] || strings.HasPrefix(x.Place, string(place.Install)+":") && !x.Written() {
+				continue
+			}
+			if !yield(i) {
+				return
+			}
+		}
+	}
+}
+
 // ofInterest reports whether a file is of interest, or was before a person said
 // otherwise: a reviewer has to see that.
 func (f File) ofInterest() bool {
 	return f.Kind.OfInterest() || f.Judged != nil && f.Judged.Kind.OfInterest()
 }
 
-// Hide returns the function that replaces what tells who the contributor is.
-func (f *Footprint) Hide() func(string) string { return hider(f.Self) }
-
 // HidePlace replaces what tells who the contributor is in a location, except in
 // the name that singles the title out below a shared anchor: there it is a
 // title that happens to be called like the account.
-func (f *Footprint) HidePlace(at string) string {
-	hide := hider(f.Self)
+func (f *Footprint) HidePlace(at string) string { return hidePlace(at, hider(f.Self)) }
+
+func hidePlace(at string, hide func(string) string) string {
 	anchor, rest, _ := strings.Cut(at, ":")
 	top := ""
 	for range TitleDepth(place.Anchor(anchor)) {

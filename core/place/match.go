@@ -1,7 +1,9 @@
 package place
 
 import (
+	"regexp"
 	"slices"
+	"strings"
 	"unicode"
 	"unicode/utf8"
 )
@@ -240,6 +242,76 @@ func (m matcher) appendFolded(out []rune, text string) []rune {
 			}
 		}
 		out[had+i] = least
+	}
+	return out
+}
+
+// Align says which segment of the location stands for each of a file's names: nil where a
+// `**` or the end of a folder does. ok is false if the location does not cover the file.
+func (l Location) Align(names []string) (segments []Segment, ok bool) {
+	m := matcher{fold: byAnchor[l.Anchor].FoldCase, blind: true}
+	own := l.Pattern.Segments
+	out := make([]Segment, len(names))
+	var from func(i, at int) bool
+	from = func(i, at int) bool {
+		if i == len(own) {
+			return l.Pattern.Folder == (at < len(names))
+		}
+		if own[i].deep() {
+			for skip := at; skip <= len(names); skip++ {
+				if from(i+1, skip) {
+					return true
+				}
+			}
+			return false
+		}
+		if at == len(names) {
+			return false
+		}
+		if _, ok := m.segment(own[i], names[at], nil); !ok || !from(i+1, at+1) {
+			return false
+		}
+		out[at] = own[i]
+		return true
+	}
+	if !from(0, 0) {
+		return nil, false
+	}
+	return out, true
+}
+
+// Fill gives the name with other texts where the segment is variable; put makes them. A
+// name that the segment does not match is returned as it is.
+func (s Segment) Fill(name string, put func(text string) string) string {
+	var b strings.Builder
+	b.WriteString(`(?is)^`)
+	for _, p := range s {
+		switch p.Kind {
+		case Literal:
+			b.WriteString("(" + regexp.QuoteMeta(p.Text) + ")")
+		case One:
+			b.WriteString(`(.)`)
+		case Named:
+			b.WriteString(`(.+?)`)
+		default:
+			b.WriteString(`(.*?)`)
+		}
+	}
+	b.WriteString(`$`)
+	re, err := regexp.Compile(b.String())
+	if err != nil {
+		return name // a text that is not UTF-8
+	}
+	found := re.FindStringSubmatch(name)
+	if found == nil {
+		return name
+	}
+	out := ""
+	for i, text := range found[1:] {
+		if k := s[i].Kind; k == Any || k == Named {
+			text = put(text)
+		}
+		out += text
 	}
 	return out
 }
