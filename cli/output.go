@@ -13,6 +13,7 @@ import (
 
 	"github.com/dustin/go-humanize"
 	"golang.org/x/term"
+	"golang.org/x/text/unicode/bidi"
 
 	"endroit/core/trace"
 	"endroit/whole"
@@ -30,12 +31,14 @@ func (a *app) tell(format string, args ...any) { fmt.Fprintf(a.err, format+"\n",
 
 // shown makes a text from outside safe for a terminal: what does not show as
 // itself is written as an escape, also line ends and tabs: a name must not look like a
-// row of its own.
+// row of its own. One that has letters written from right to left is isolated (UAX #9), so
+// that it does not turn what stands beside it.
 func shown(text string) string {
 	if !strings.ContainsFunc(text, func(r rune) bool { return r < ' ' || r > '~' }) {
 		return text // as most are
 	}
 	var b strings.Builder
+	turns := false
 	for i := 0; i < len(text); {
 		r, n := utf8.DecodeRuneInString(text[i:])
 		switch {
@@ -47,12 +50,22 @@ func shown(text string) string {
 			b.WriteString(`\t`)
 		case unicode.IsGraphic(r) && !unicode.Is(unicode.Cf, r):
 			b.WriteString(text[i : i+n])
+			turns = turns || rightToLeft(r)
 		default:
 			fmt.Fprintf(&b, `\u%04X`, r)
 		}
 		i += n
 	}
+	if turns {
+		return "\u2068" + b.String() + "\u2069"
+	}
 	return b.String()
+}
+
+// rightToLeft reports whether a letter is written so.
+func rightToLeft(r rune) bool {
+	p, _ := bidi.LookupRune(r)
+	return p.Class() == bidi.R || p.Class() == bidi.AL || p.Class() == bidi.AN
 }
 
 // shownLines shows a text of several lines as such: for where a line of it cannot be taken

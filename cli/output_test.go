@@ -163,3 +163,10 @@ func TestWhereAProgramIsInstalled(t *testing.T) {
 	require.NoError(t, os.WriteFile("fen.exe", nil, 0o644))
 	assert.Equal(t, "fen.exe", whereInstalled(install, "fen.exe"))
 }
+
+func TestATextFromRightToLeftIsIsolated(t *testing.T) {
+	assert.Equal(t, "\u2068שלום\u2069", shown("שלום"))
+	assert.Equal(t, "\u2068saves of مرحبا\u2069", shown("saves of مرحبا"))
+	assert.Equal(t, "\u2068\\u2069שלום\\u202E\u2069", shown("\u2069שלום\u202e"), "nothing in it ends its own isolation")
+	assert.Equal(t, "霧の灯 é", shown("霧の灯 é"))
+}

@@ -15,6 +15,9 @@ import { createApp } from 'vue'
 import App from './App.vue'
 import { queryClient } from './queries'
 import { router } from './router'
+import { shown } from './shown'
 import { vuetify } from './theme'
 
-createApp(App).use(VueQueryPlugin, { queryClient }).use(router).use(vuetify).mount('#app')
+const app = createApp(App)
+app.config.globalProperties.$shown = shown
+app.use(VueQueryPlugin, { queryClient }).use(router).use(vuetify).mount('#app')
