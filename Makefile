@@ -103,28 +103,15 @@ screenshots:
 	@$(MAKE) --no-print-directory -j2 bin/endroit $(STANDINS)
 	@go run ./standin/screenshots
 
-# A minute for each reader of what strangers send.
+# A minute for each reader of what strangers send (SECONDS says how many), with how many
+# inputs each tried.
+SECONDS ?= 60
 fuzz:
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/place
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/draft
-	go test -run '^$$' -fuzz FuzzReader -fuzztime 60s ./core/trace
-	go test -run '^$$' -fuzz FuzzExamine -fuzztime 60s ./core/content
-	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./core/notes
-	go test -run '^$$' -fuzz FuzzLog -fuzztime 60s ./core/logs
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/manifest
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/hive
-	go test -run '^$$' -fuzz FuzzTree -fuzztime 60s ./core/sheet
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/sheet
-	go test -run TestDamagedDatabases ./machine -rapid.checks 10000
-	go test -run '^$$' -fuzz FuzzCheck -fuzztime 60s ./core/contribution
-	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s ./core/jsondoc
+	@tools/fuzz $(SECONDS)
 
 # The long lists of what is refused and accepted, with counts, and what races.
 attack:
-	go test -count=1 -v -run 'TestGuardedPlaces|TestNarrowInEverySpelling|TestWideLocationsAreRefused' ./core/place -rapid.checks 20000
-	go test -count=1 -v -run 'TestWhatIsRefused|TestNames' ./core/jsondoc ./core/words
-	go test -count=1 -v -run 'TestBodiesThatAreRefused|TestWhatIsNoFaultOfTheService|TestLimitsAreShared|TestOneValue' ./service
-	CGO_ENABLED=1 go test -count=1 -race -run 'Rights|Folder|Signals|Storm|Killed' ./capture ./capture/companion
+	@tools/attack
 
 clean:
 	rm -rf bin console/dist/assets console/dist/index.html console/node_modules .run

@@ -50,7 +50,6 @@ type Service struct {
 	log      *slog.Logger
 	store    *store.Store
 	sessions *scs.SessionManager
-	cleanup  *pgxstore.PostgresStore
 	metrics  *metrics.Set
 	router   *echo.Echo
 	handler  http.Handler
@@ -73,9 +72,8 @@ func New(ctx context.Context, c Config) (*Service, error) {
 	}
 	_ = unknownHash() // now, so that no sign-in takes longer for it
 	s := &Service{config: c, log: c.Log, store: db, metrics: metrics.NewSet(), hashes: make(chan struct{}, hashers), tidying: make(chan struct{})}
-	s.cleanup = pgxstore.New(db.Pool)
 	s.sessions = scs.New()
-	s.sessions.Store = s.cleanup
+	s.sessions.Store = pgxstore.NewWithCleanupInterval(db.Pool, 0) // tidy forgets what expired
 	s.sessions.HashTokenInStore = true
 	s.sessions.Lifetime = 7 * 24 * time.Hour
 	s.sessions.IdleTimeout = 24 * time.Hour
@@ -114,7 +112,6 @@ func (s *Service) tidy() {
 func (s *Service) Close() {
 	s.closing.Do(func() {
 		close(s.tidying)
-		s.cleanup.StopCleanup()
 		s.store.Close()
 	})
 }

@@ -1196,3 +1196,26 @@ func TestALocationInALaunchersHome(t *testing.T) {
 	_, err = w.people["tobin"].Submit(t.Context(), "title", body(t, "Tidewrack", "xdg-data:quayside/installed/tw/b.sav", "xdg-data:quayside/installed/tw/b.sav"))
 	assert.NoError(t, err)
 }
+
+// What holds no longer is forgotten.
+func TestWhatExpiredIsForgotten(t *testing.T) {
+	w := start(t)
+	require.NoError(t, w.sql(t, `INSERT INTO sessions (token, data, expiry) VALUES ('old', '', now() - interval '1 second'), ('new', '', now() + interval '1 hour')`))
+	second, err := service.New(t.Context(), service.Config{Database: w.database})
+	require.NoError(t, err)
+	defer second.Close()
+	db, err := pgx.Connect(t.Context(), w.database)
+	require.NoError(t, err)
+	defer db.Close(context.WithoutCancel(t.Context()))
+	var left []string
+	assert.Eventually(t, func() bool {
+		left = nil
+		rows, err := db.Query(t.Context(), `SELECT token FROM sessions WHERE token IN ('old', 'new')`)
+		if err != nil {
+			return false
+		}
+		left, err = pgx.CollectRows(rows, pgx.RowTo[string])
+		return err == nil && len(left) == 1
+	}, 10*time.Second, 20*time.Millisecond)
+	assert.Equal(t, []string{"new"}, left)
+}

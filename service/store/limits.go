@@ -51,6 +51,9 @@ func (s *Store) Tidy(ctx context.Context) error {
 	if _, err := s.Pool.Exec(ctx, `DELETE FROM limits WHERE due < now()`); err != nil {
 		return err
 	}
+	if _, err := s.Pool.Exec(ctx, `DELETE FROM sessions WHERE expiry < now()`); err != nil {
+		return err
+	}
 	if _, err := s.Pool.Exec(ctx, `DELETE FROM browsers WHERE expires < now()`); err != nil {
 		return err
 	}
