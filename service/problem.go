@@ -64,6 +64,8 @@ func asProblem(err error) *wire.Problem {
 		return problem(http.StatusForbidden, wire.ProblemOwn, "nobody decides on a contribution of their own; another reviewer has to")
 	case errors.Is(err, store.ErrFull):
 		return problem(http.StatusConflict, wire.ProblemInvalid, store.ErrFull.Error())
+	case errors.Is(err, store.ErrWaiting):
+		return problem(http.StatusTooManyRequests, wire.ProblemTooMany, store.ErrWaiting.Error())
 	case errors.Is(err, store.ErrKeyReused):
 		return problem(http.StatusConflict, wire.ProblemKeyReused, "the idempotency key was used for another submission; take a new one")
 	case errors.Is(err, store.ErrNotFound):

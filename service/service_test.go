@@ -33,6 +33,7 @@ import (
 	"endroit/core/trace"
 	"endroit/localpg/pgtest"
 	"endroit/service"
+	"endroit/service/store"
 	"endroit/service/wire"
 	"endroit/standin/launchers"
 	"endroit/standin/world"
@@ -1218,4 +1219,25 @@ func TestWhatExpiredIsForgotten(t *testing.T) {
 		return err == nil && len(left) == 1
 	}, 10*time.Second, 20*time.Millisecond)
 	assert.Equal(t, []string{"new"}, left)
+}
+
+// Nobody fills the list of what waits.
+func TestSoManyOfOnePersonCanWait(t *testing.T) {
+	w := start(t)
+	sent, err := w.people["tobin"].Submit(t.Context(), "first", body(t, "Saltglass", "xdg-data:saltglass/a.sav", "xdg-data:saltglass/a.sav"))
+	require.NoError(t, err)
+	require.NoError(t, w.sql(t, fmt.Sprintf(`INSERT INTO contributions (person_id, idempotency_key, body_digest, kind, title, body) SELECT person_id, 'k' || n, body_digest, kind, title, body FROM contributions, generate_series(2, %d) n`, store.MaxWaiting)))
+	_, err = w.people["tobin"].Submit(t.Context(), "more", body(t, "Saltglass", "xdg-data:saltglass/b.sav", "xdg-data:saltglass/b.sav"))
+	p := problem(t, err)
+	assert.Equal(t, wire.ProblemTooMany, p.Type)
+	assert.Contains(t, p.Detail, "100 contributions of yours wait already")
+	again, err := w.people["tobin"].Submit(t.Context(), "first", body(t, "Saltglass", "xdg-data:saltglass/a.sav", "xdg-data:saltglass/a.sav"))
+	require.NoError(t, err)
+	assert.Equal(t, sent.Number, again.Number, "what was sent before is answered")
+	_, err = w.people["mira"].Submit(t.Context(), "other", body(t, "Tidewrack", "xdg-data:tidewrack/b.sav", "xdg-data:tidewrack/b.sav"))
+	require.NoError(t, err, "another person's is another matter")
+	_, err = w.people["anselm"].Return(t.Context(), sent.Number, "not so")
+	require.NoError(t, err)
+	_, err = w.people["tobin"].Submit(t.Context(), "more", body(t, "Saltglass", "xdg-data:saltglass/b.sav", "xdg-data:saltglass/b.sav"))
+	require.NoError(t, err)
 }

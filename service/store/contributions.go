@@ -30,10 +30,14 @@ type Contribution struct {
 	Revision  *int
 }
 
+// MaxWaiting is how many contributions of one person can wait at a time.
+const MaxWaiting = 100
+
 // The reasons why a contribution cannot be added or decided.
 var (
 	ErrKeyReused = errors.New("the idempotency key was used for another submission")
 	ErrFull      = errors.New("the contribution has as many corrections as it can have")
+	ErrWaiting   = fmt.Errorf("%d contributions of yours wait already; a reviewer has to decide on some first", MaxWaiting)
 	ErrOwn       = errors.New("nobody decides on a contribution of their own")
 )
 
@@ -59,12 +63,17 @@ func (e *ClashError) Error() string { return e.Clashes[0].Reason }
 // AddContribution stores a submission. Sent again with the same key and body it
 // returns the first one's number; again is then true.
 func (s *Store) AddContribution(ctx context.Context, person int64, key string, digest []byte, kind, title string, body []byte) (id int64, again bool, err error) {
-	err = s.Pool.QueryRow(ctx, `INSERT INTO contributions (person_id, idempotency_key, body_digest, kind, title, body) VALUES ($1, $2, $3, $4, $5, $6)
-		ON CONFLICT (person_id, idempotency_key) DO NOTHING RETURNING id`, person, key, digest, kind, title, body).Scan(&id)
+	err = s.Pool.QueryRow(ctx, `INSERT INTO contributions (person_id, idempotency_key, body_digest, kind, title, body) SELECT $1, $2, $3, $4, $5, $6
+		WHERE (SELECT count(*) FROM contributions WHERE person_id = $1 AND state = 'waiting') < $7
+		ON CONFLICT (person_id, idempotency_key) DO NOTHING RETURNING id`, person, key, digest, kind, title, body, MaxWaiting).Scan(&id)
 	if !errors.Is(err, pgx.ErrNoRows) {
 		return id, false, err
 	}
-	return s.Submitted(ctx, person, key, digest)
+	id, again, err = s.Submitted(ctx, person, key, digest)
+	if err == nil && !again {
+		err = ErrWaiting
+	}
+	return id, again, err
 }
 
 // Submitted finds what somebody has sent under a key; again is false if it is nothing.
