@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -11,6 +12,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"endroit/capture"
+	"endroit/core/contribution"
+	"endroit/core/draft"
+	"endroit/core/footprint"
 	"endroit/core/sheet"
 	"endroit/core/trace"
 )
@@ -169,4 +173,17 @@ func TestATextFromRightToLeftIsIsolated(t *testing.T) {
 	assert.Equal(t, "\u2068saves of مرحبا\u2069", shown("saves of مرحبا"))
 	assert.Equal(t, "\u2068\\u2069שלום\\u202E\u2069", shown("\u2069שלום\u202e"), "nothing in it ends its own isolation")
 	assert.Equal(t, "霧の灯 é", shown("霧の灯 é"))
+}
+
+func TestASubmissionSaysThatNamesStayBehind(t *testing.T) {
+	for at, hidden := range map[string]bool{"xdg-data:tidewrack/ANNA.sav": true, "xdg-data:tidewrack/slot1.sav": false} {
+		fp := &footprint.Footprint{OS: "linux", Files: []footprint.File{{Place: at, Kind: footprint.Save, Writes: 1, Reasons: []string{"its name"}}}}
+		d := &draft.Draft{Format: draft.Format, Title: "Tidewrack", OS: "linux", Locations: []draft.Location{{At: "xdg-data:tidewrack/*.sav", Holds: draft.Save}}}
+		body, err := contribution.Prepare(d, fp)
+		require.NoError(t, err)
+		var out bytes.Buffer
+		require.NoError(t, (&app{out: &out}).preview(body, 100))
+		assert.NotContains(t, out.String(), "ANNA")
+		assert.Equal(t, hidden, strings.Contains(out.String(), "are sent as name-1, name-2 and so on"), out.String())
+	}
 }

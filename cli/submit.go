@@ -6,11 +6,13 @@ import (
 	"encoding/hex"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/contribution"
+	"endroit/core/footprint"
 	"endroit/service/wire"
 )
 
@@ -25,7 +27,7 @@ func (a *app) submit() *cli.Command {
 	return command(&cli.Command{
 		Name: "submit", Usage: "show what a draft would send, ask, and send it",
 		UsageText:   "endroit submit DRAFT [--yes | --print]",
-		Description: "Sends the draft and the part of the footprint that a reviewer needs. The user's\nname, the host's name and account numbers are replaced; file contents and files\noutside the title's own places stay here. Sending the same draft twice stores it\nonce. --print prints exactly what would be sent, and sends nothing.",
+		Description: "Sends the draft and the part of the footprint that a reviewer needs. The user's\nname, the host's name and account numbers are replaced, and so are words of files'\nnames that you could have chosen; file contents and files outside the title's own\nplaces stay here. Sending the same draft twice stores it\nonce. --print prints exactly what would be sent, and sends nothing.",
 		Flags: []cli.Flag{
 			serviceFlag(),
 			&cli.BoolFlag{Name: "yes", Usage: "send without asking"},
@@ -124,6 +126,9 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	gapLines(b.Footprint.Gaps, func(line string) { a.say("  %s", line) })
 	for _, f := range b.Footprint.Files {
 		a.say("  %-7s  %s  (confidence %.2f, %s; %s)", f.Kind, shown(f.Place), f.Confidence, usage(b.Footprint, f), became(f.Before, f.After, f.Written()))
+	}
+	if slices.ContainsFunc(b.Footprint.Files, func(f footprint.File) bool { return strings.Contains(f.Place, footprint.Unnamed) }) {
+		a.say("  words of names that you could have chosen are sent as %s1, %s2 and so on, the same word as the same", footprint.Unnamed, footprint.Unnamed)
 	}
 	for _, c := range b.Footprint.Corrections {
 		a.say("  corrected by you: %s is %s, judged to be %s%s", shown(c.File), c.Kind, c.Was, shown(becauseOf(c)))

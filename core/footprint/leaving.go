@@ -23,6 +23,9 @@ type Leaving struct {
 	names     map[string]string // words in lowercase, and what they are called
 }
 
+// Unnamed begins what stands for a word of a name that stays behind.
+const Unnamed = "name-"
+
 // Leaving prepares it for a footprint and the locations that are sent with it.
 func (f *Footprint) Leaving(locations ...place.Location) *Leaving {
 	l := &Leaving{hide: hider(f.Self), locations: locations, ordinary: map[string]bool{}, names: map[string]string{}}
@@ -109,7 +112,7 @@ func (l *Leaving) name(text string) string {
 	for _, p := range split(stem) {
 		if w := strings.ToLower(p); isWord(p) && len([]rune(p)) > 1 && !l.ordinary[w] {
 			if l.names[w] == "" {
-				l.names[w] = "name-" + strconv.Itoa(len(l.names)+1)
+				l.names[w] = Unnamed + strconv.Itoa(len(l.names)+1)
 			}
 			p = l.names[w]
 		}
