@@ -1241,3 +1241,11 @@ func TestSoManyOfOnePersonCanWait(t *testing.T) {
 	_, err = w.people["tobin"].Submit(t.Context(), "more", body(t, "Saltglass", "xdg-data:saltglass/b.sav", "xdg-data:saltglass/b.sav"))
 	require.NoError(t, err)
 }
+
+func TestADatabaseThatDoesNotAnswerIsSaidInOneLine(t *testing.T) {
+	_, err := service.New(t.Context(), service.Config{Database: "postgres://nobody@127.0.0.1:1/none"})
+	require.Error(t, err)
+	assert.NotContains(t, err.Error(), "\n")
+	assert.Contains(t, err.Error(), "open database none as nobody: 127.0.0.1:1")
+	assert.Contains(t, err.Error(), "is PostgreSQL running")
+}

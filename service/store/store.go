@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -57,7 +58,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	s := &Store{pool}
 	if err := pool.Ping(ctx); err != nil {
 		pool.Close()
-		return nil, fmt.Errorf("open database: %w; is PostgreSQL running, and is the address right?", err)
+		return nil, fmt.Errorf("open database %s as %s: %w; is PostgreSQL running, and is the address right?", config.ConnConfig.Database, config.ConnConfig.User, lastTried(err))
 	}
 	if err := s.prepare(ctx); err != nil {
 		pool.Close()
@@ -65,6 +66,24 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	return s, nil
 }
+
+// lastTried is an error of connecting in one line: a list of all addresses that were tried
+// comes to what the last one said.
+func lastTried(err error) error {
+	text := err.Error()
+	if i := strings.LastIndexByte(text, '\n'); i >= 0 {
+		return &oneLine{strings.TrimSpace(text[i:]), err}
+	}
+	return err
+}
+
+type oneLine struct {
+	text string
+	error
+}
+
+func (e *oneLine) Error() string { return e.text }
+func (e *oneLine) Unwrap() error { return e.error }
 
 // Close ends all connections.
 func (s *Store) Close() { s.Pool.Close() }
