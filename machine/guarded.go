@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"sync"
 
@@ -22,17 +21,57 @@ type guarding struct {
 	mu      sync.Mutex
 	folders map[string]error // by folder, as it was named
 
-	keeps  []sheet.Keeps // by where they really are
+	keeps  []kept
 	once   sync.Once
 	ids    map[fileID]string
 	mounts func() mountTable
 }
 
+// kept is what a launcher keeps for itself, by where it really is.
+type kept struct {
+	name, home string
+	spares     map[string]bool
+}
+
+func reallyKept(keeps []sheet.Keeps, really func(string) (string, error)) (all []kept) {
+	for _, k := range keeps {
+		home, err := really(k.Home)
+		if err != nil {
+			continue
+		}
+		real := kept{k.Name, home, map[string]bool{}}
+		for _, s := range k.Spares {
+			if s == "" {
+				continue
+			}
+			if p, err := really(s); err == nil && p != home {
+				real.spares[p] = true
+			}
+		}
+		all = append(all, real)
+	}
+	return all
+}
+
+// holds reports whether a folder lies in the launcher's home, and in nothing of it that is
+// its titles'.
+func (k kept) holds(folder string) bool {
+	if _, in := cutFolder(folder, k.home); !in {
+		return false
+	}
+	for ; folder != k.home; folder = filepath.Dir(folder) {
+		if k.spares[folder] {
+			return false
+		}
+	}
+	return true
+}
+
 // movesAbout says of an anchor that it is another folder for each title.
 func movesAbout(a place.Anchor) bool { return a == place.Install || a == place.AccountData }
 
-func newGuarding(roots place.Roots, keeps []sheet.Keeps, really func(string) (string, error)) *guarding {
-	g := &guarding{folders: map[string]error{}, really: really, mounts: sync.OnceValue(readMounts)}
+func newGuarding(roots place.Roots, keeps []kept, mounts func() mountTable, really func(string) (string, error)) *guarding {
+	g := &guarding{folders: map[string]error{}, keeps: keeps, really: really, mounts: mounts}
 	real := place.Roots{}
 	for a, top := range roots {
 		if a == place.Registry || movesAbout(a) {
@@ -47,19 +86,6 @@ func newGuarding(roots place.Roots, keeps []sheet.Keeps, really func(string) (st
 		if p, err := really(home); err == nil && filepath.ToSlash(p) != real[place.Home] {
 			g.roots = append(g.roots, place.Roots{place.Home: filepath.ToSlash(p)})
 		}
-	}
-	for _, k := range keeps {
-		real := sheet.Keeps{Name: k.Name}
-		var err error
-		if real.Home, err = really(k.Home); err != nil {
-			continue
-		}
-		for _, s := range k.Spares {
-			if p, err := really(s); s != "" && err == nil && p != real.Home {
-				real.Spares = append(real.Spares, p)
-			}
-		}
-		g.keeps = append(g.keeps, real)
 	}
 	return g
 }
@@ -131,8 +157,8 @@ func (g *guarding) places(folder string) error {
 		}
 	}
 	for _, k := range g.keeps {
-		if _, in := cutFolder(real, k.Home); in && !slices.ContainsFunc(k.Spares, func(s string) bool { _, in := cutFolder(real, s); return in }) {
-			return fmt.Errorf("it lies in %s, which %s keeps for itself", k.Home, k.Name)
+		if k.holds(real) {
+			return fmt.Errorf("it lies in %s, which %s keeps for itself", k.home, k.name)
 		}
 	}
 	return nil

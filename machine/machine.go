@@ -98,11 +98,15 @@ type Finder struct {
 	// them does not ask.
 	Blind bool
 
-	bases    *bases
-	listings *listings
-	keeps    []sheet.Keeps // what launchers keep for themselves
-	guards   sync.Map      // of roots: *guarding
-	reals    sync.Map      // of folders: what they really are
+	bases      *bases
+	listings   *listings
+	keeps      []sheet.Keeps // what launchers keep for themselves
+	keptOnce   sync.Once
+	reallyKept []kept
+	mountsOnce sync.Once
+	mounts     mountTable
+	guards     sync.Map // of roots: *guarding
+	reals      sync.Map // of folders: what they really are
 }
 
 // NewFinder makes one; Close ends it.
@@ -202,7 +206,7 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 // installed makes no difference to it.
 func (f *Finder) guard(roots place.Roots) *guarding {
 	if f.bases == nil { // one search
-		return newGuarding(roots, nil, really)
+		return newGuarding(roots, nil, sync.OnceValue(readMounts), really)
 	}
 	var key strings.Builder
 	for _, d := range place.Definitions {
@@ -214,9 +218,19 @@ func (f *Finder) guard(roots place.Roots) *guarding {
 	}
 	g, ok := f.guards.Load(key.String())
 	if !ok {
-		g, _ = f.guards.LoadOrStore(key.String(), newGuarding(roots, f.keeps, f.really))
+		g, _ = f.guards.LoadOrStore(key.String(), newGuarding(roots, f.kept(), f.mountsHere, f.really))
 	}
 	return g.(*guarding)
+}
+
+func (f *Finder) kept() []kept {
+	f.keptOnce.Do(func() { f.reallyKept = reallyKept(f.keeps, f.really) })
+	return f.reallyKept
+}
+
+func (f *Finder) mountsHere() mountTable {
+	f.mountsOnce.Do(func() { f.mounts = readMounts() })
+	return f.mounts
 }
 
 // really is the function really, asked once for each folder.

@@ -46,7 +46,16 @@ func parseMounts(in io.Reader) (t mountTable) {
 			t = append(t, mounted{f[2], plainMount.Replace(f[3]), plainMount.Replace(f[4])})
 		}
 	}
-	return t
+	many := map[string]int{}
+	for _, m := range t {
+		many[m.device]++
+	}
+	for _, n := range many {
+		if n > 1 {
+			return t
+		}
+	}
+	return nil // nothing is mounted twice, as on most machines
 }
 
 var plainMount = strings.NewReplacer(`\040`, " ", `\011`, "\t", `\012`, "\n", `\134`, `\`)

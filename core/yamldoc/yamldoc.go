@@ -74,14 +74,14 @@ func (d *Doc) At(e *Error) error {
 // maxNested is how deep lists and keys may go.
 const maxNested = 100
 
-var tooDeep = fmt.Errorf("it is nested deeper than %d levels", maxNested)
+var errDeep = fmt.Errorf("it is nested deeper than %d levels", maxNested)
 
 // limits end a reading that would go deep, whose cost grows faster than the text.
 type limits struct{}
 
 func (limits) CheckDepth(depth int, _ *yaml.DepthContext) error {
 	if depth > maxNested {
-		return tooDeep
+		return errDeep
 	}
 	return nil
 }
@@ -119,7 +119,7 @@ func unread(err error) error {
 	if errors.As(err, &l) && l.Mark.Line > 0 {
 		e.Line, e.Column, e.Reason = l.Mark.Line, l.Mark.Column, l.Message
 	}
-	if e.Reason != tooDeep.Error() {
+	if e.Reason != errDeep.Error() {
 		e.Reason = "it is no YAML: " + e.Reason
 	}
 	return e
@@ -133,7 +133,7 @@ func at(n *yaml.Node, field, format string, args ...any) *Error {
 func sound(n *yaml.Node, depth int) error {
 	switch {
 	case depth > maxNested:
-		return at(n, "", "%v", tooDeep)
+		return at(n, "", "%v", errDeep)
 	case n.Kind == yaml.AliasNode || n.Anchor != "":
 		return at(n, "", "anchors and aliases of YAML are not read here; write the value out")
 	case n.Style&yaml.TaggedStyle != 0:
