@@ -85,29 +85,32 @@ func TestGuardedPlacesByWhatIsThere(t *testing.T) {
 
 // What a sheet names as a launcher's home is the launcher's, but for what is its titles'.
 func TestWhatALauncherKeepsForItself(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("Wine, which runs these tests, does not remove the files afterwards (Invalid function)")
+	}
 	home, err := filepath.EvalSymlinks(t.TempDir())
 	require.NoError(t, err)
 	t.Setenv("HOME", home)
 	at := func(name string) string { return filepath.Join(home, filepath.FromSlash(name)) }
-	for _, name := range []string{".quay/settings/a.sav", ".quay/installed/Tidewrack/a.sav", ".quay/accounts/1/a.sav", ".quay/prefixes/7/a.sav", ".quayside/a.sav"} {
+	for _, name := range []string{"quay/settings/a.sav", "quay/installed/Tidewrack/a.sav", "quay/accounts/1/a.sav", "quay/prefixes/7/a.sav", "quayside/a.sav"} {
 		require.NoError(t, os.MkdirAll(filepath.Dir(at(name)), 0o700))
 		require.NoError(t, os.WriteFile(at(name), []byte("x"), 0o600))
 	}
 	survey := &Survey{
-		Found:    []sheet.Found{{Name: "Quayside", Home: at(".quay"), Libraries: []sheet.Library{{Folder: at(".quay"), Editions: []sheet.Edition{{Folder: at(".quay/installed/Tidewrack")}}}}, Accounts: []sheet.Account{{Folder: at(".quay/accounts/1")}}}},
-		Prefixes: []InPrefix{{Folder: at(".quay/prefixes/7")}},
+		Found:    []sheet.Found{{Name: "Quayside", Home: at("quay"), Libraries: []sheet.Library{{Folder: at("quay"), Editions: []sheet.Edition{{Folder: at("quay/installed/Tidewrack")}}}}, Accounts: []sheet.Account{{Folder: at("quay/accounts/1")}}}},
+		Prefixes: []InPrefix{{Folder: at("quay/prefixes/7")}},
 	}
 	f := survey.Finder()
 	defer f.Close()
 	for text, want := range map[string][]string{
-		"home:.quay/**/*.sav":    {".quay/accounts/1/a.sav", ".quay/installed/Tidewrack/a.sav", ".quay/prefixes/7/a.sav"},
-		"home:.quay/settings/":   nil,
-		"home:.quayside/":        {".quayside/a.sav"},
+		"home:quay/**/*.sav":    {"quay/accounts/1/a.sav", "quay/installed/Tidewrack/a.sav", "quay/prefixes/7/a.sav"},
+		"home:quay/settings/":   nil,
+		"home:quayside/":        {"quayside/a.sav"},
 		"install:settings/a.sav": nil,
 	} {
 		l, err := place.Parse(text)
 		require.NoError(t, err, text)
-		found, err := f.Find(place.Roots{place.Home: home, place.Install: at(".quay")}, l, nil)
+		found, err := f.Find(place.Roots{place.Home: home, place.Install: at("quay")}, l, nil)
 		require.NoError(t, err, text)
 		var names []string
 		for _, x := range found.Files {
@@ -117,7 +120,7 @@ func TestWhatALauncherKeepsForItself(t *testing.T) {
 		}
 		slices.Sort(names)
 		assert.Equal(t, want, names, text)
-		if text != "home:.quayside/" {
+		if text != "home:quayside/" {
 			assert.Contains(t, said(found), "which Quayside keeps for itself", text)
 		}
 	}

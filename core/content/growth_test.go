@@ -38,8 +38,8 @@ func TestLookingAtAFileGrowsWithIt(t *testing.T) {
 		"angle brackets": growth.Repeat("", "<a>", ""),
 	}
 	for name, input := range inputs {
-		growth.Hold(t, name, 16<<10, input, examine)
-		growth.Hold(t, name+", its sums", 4<<10, input, func(data []byte) { FindSums(data, SumOptions{}) })
+		growth.Hold(t, name, 8<<10, input, examine)
+		growth.Hold(t, name+", its sums", 1<<10, input, func(data []byte) { FindSums(data, SumOptions{}) })
 	}
 	growth.Hunt(t, 2<<10, []string{"\x00", "\xff", "a", "\x1f\x8b\x08", "\x78\x9c", "PK\x03\x04", "\x28\xb5\x2f\xfd", "BZh9", "\x04\x00\x00\x00", "{", "<", "\n"}, examine)
 }
@@ -79,7 +79,7 @@ func TestComparingGrowsWithTheFiles(t *testing.T) {
 		},
 	} {
 		for kind, input := range map[string]growth.Input{"random": randomBytes, "periods": growth.Repeat("", "abcdefg{n}", ""), "zeros": func(n int) []byte { return make([]byte, n) }, "two alike": growth.Repeat("", "ab", "")} {
-			growth.Hold(t, kind+", "+name, 16<<10, input, func(data []byte) { Compare(data, other(data)) })
+			growth.Hold(t, kind+", "+name, 8<<10, input, func(data []byte) { Compare(data, other(data)) })
 		}
 	}
 }

@@ -53,7 +53,7 @@ func TestWhatIsReadGrowsWithItsSize(t *testing.T) {
 		"hive continued bytes":      {"hive", growth.Repeat(hive+"[k]\n\"v\"=hex:", "00,\\\n", "00\n")},
 		"hive without an end":       {"hive", growth.Repeat(hive+"[k]\n\"v\"=\"", "x", "")},
 	} {
-		growth.Hold(t, name, 16<<10, c.input, func(text []byte) { _, _ = Tree(c.as, text) })
+		growth.Hold(t, name, 8<<10, c.input, func(text []byte) { _, _ = Tree(c.as, text) })
 	}
 }
 

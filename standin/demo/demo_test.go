@@ -1,6 +1,7 @@
 package main
 
 import (
+	"fmt"
 	"net"
 	"os"
 	"os/exec"
@@ -27,12 +28,22 @@ func built(t *testing.T) string {
 	return bin
 }
 
+// freeAddress is one where nobody listens, nor at the port behind it, which operators get.
 func freeAddress(t *testing.T) string {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer l.Close()
-	return l.Addr().String()
+	for range 100 {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		port := l.Addr().(*net.TCPAddr).Port
+		beside, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port+1))
+		_ = l.Close()
+		if err == nil {
+			_ = beside.Close()
+			return l.Addr().String()
+		}
+	}
+	t.Fatal("no two ports side by side are free")
+	return ""
 }
 
 func TestTheWalkArrives(t *testing.T) {

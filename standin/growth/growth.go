@@ -19,7 +19,7 @@ import (
 )
 
 // patterns is how many texts Hunt tries: few in make test, many in make attack.
-var patterns = flag.Int("growth.patterns", 150, "texts that a hunt for slow ones tries")
+var patterns = flag.Int("growth.patterns", 80, "texts that a hunt for slow ones tries")
 
 const (
 	times = 16 // how much larger the second text is
@@ -30,6 +30,8 @@ const (
 	// floor is below what no cost is held against another: it is the machine's noise.
 	floor = 10 * time.Millisecond
 )
+
+var begun = time.Now()
 
 // Input makes a text of about n bytes.
 type Input func(n int) []byte
@@ -48,15 +50,19 @@ func Repeat(head, unit, tail string) Input {
 	}
 }
 
-// cost is the least time of a few readings, and what one allocates.
+// cost is the least time of a few readings, and what one allocates. The time is the
+// processor's for this thread, where the system tells it: what others do beside it on a busy
+// machine does not count.
 func cost(text []byte, read func([]byte), rounds int) (least time.Duration, bytes uint64) {
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
 	least = time.Hour
 	for range rounds {
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
-		from := time.Now()
+		from := spent()
 		read(text)
-		least = min(least, time.Since(from))
+		least = min(least, spent()-from)
 		runtime.ReadMemStats(&after)
 		bytes = after.TotalAlloc - before.TotalAlloc
 	}
@@ -75,8 +81,8 @@ func grows(n int, input Input, read func([]byte)) string {
 		return ""
 	}
 	// Something else may have taken the machine: only what stays so counts.
-	t1, _ = cost(small, read, 10)
-	if t2, _ = cost(large, read, 3); t2 <= most*t1 {
+	t1, _ = cost(small, read, 20)
+	if t2, _ = cost(large, read, 5); t2 <= most*t1 {
 		return ""
 	}
 	return fmt.Sprintf("%d bytes took %v, and %d took %v", len(small), t1, len(large), t2)

@@ -19,7 +19,7 @@ func TestWhatGrowsTooFastIsFound(t *testing.T) {
 			sink += bytes.IndexByte(text[i:], 'z')
 		}
 	}
-	assert.Contains(t, grows(16<<10, input, slow), "took")
+	assert.Contains(t, grows(4<<10, input, slow), "took")
 	large := func(text []byte) {
 		for range len(text) / 1000 {
 			sink += len(bytes.Clone(text))
