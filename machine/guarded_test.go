@@ -103,9 +103,9 @@ func TestWhatALauncherKeepsForItself(t *testing.T) {
 	f := survey.Finder()
 	defer f.Close()
 	for text, want := range map[string][]string{
-		"home:quay/**/*.sav":    {"quay/accounts/1/a.sav", "quay/installed/Tidewrack/a.sav", "quay/prefixes/7/a.sav"},
-		"home:quay/settings/":   nil,
-		"home:quayside/":        {"quayside/a.sav"},
+		"home:quay/**/*.sav":     {"quay/accounts/1/a.sav", "quay/installed/Tidewrack/a.sav", "quay/prefixes/7/a.sav"},
+		"home:quay/settings/":    nil,
+		"home:quayside/":         {"quayside/a.sav"},
 		"install:settings/a.sav": nil,
 	} {
 		l, err := place.Parse(text)
