@@ -280,8 +280,8 @@ func (l Location) Align(names []string) (segments []Segment, ok bool) {
 	return out, true
 }
 
-// Fill gives the name with other texts where the segment is variable; put makes them. A
-// name that the segment does not match is returned as it is.
+// Fill gives the name with other texts where the segment is variable; put makes them. Of a
+// name that the segment does not match, all is variable.
 func (s Segment) Fill(name string, put func(text string) string) string {
 	var b strings.Builder
 	b.WriteString(`(?is)^`)
@@ -300,11 +300,11 @@ func (s Segment) Fill(name string, put func(text string) string) string {
 	b.WriteString(`$`)
 	re, err := regexp.Compile(b.String())
 	if err != nil {
-		return name // a text that is not UTF-8
+		return put(name) // a text that is not UTF-8
 	}
 	found := re.FindStringSubmatch(name)
 	if found == nil {
-		return name
+		return put(name)
 	}
 	out := ""
 	for i, text := range found[1:] {

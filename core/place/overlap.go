@@ -11,8 +11,11 @@ import (
 // Overlap reports whether one file could be covered by both locations. It errs
 // on the side of yes where that depends on what named parts capture.
 func Overlap(a, b Location) bool {
-	for _, x := range a.spellings() {
-		for _, y := range b.spellings() {
+	for i, x := range a.spellings() {
+		for j, y := range b.spellings() {
+			if i > 0 && i == j && a.Anchor == b.Anchor {
+				continue // the same names before both: they meet if they do without
+			}
 			if x.Anchor == y.Anchor {
 				m := matcher{fold: byAnchor[x.Anchor].FoldCase}
 				if m.meet(x.Pattern.tail(), y.Pattern.tail()) {

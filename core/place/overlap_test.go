@@ -1,6 +1,7 @@
 package place
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -74,7 +75,7 @@ func TestOverlapGrowsWithTheLocations(t *testing.T) {
 func BenchmarkOverlap(b *testing.B) {
 	var all []Location
 	for i := range 64 {
-		l, err := Parse("xdg-data:t/" + strings.Repeat("a*", 480) + string(rune('A'+i)))
+		l, err := Parse(fmt.Sprintf("xdg-data:t/%s%d", strings.Repeat("a*", 480), i))
 		require.NoError(b, err)
 		all = append(all, l)
 	}
@@ -85,4 +86,35 @@ func BenchmarkOverlap(b *testing.B) {
 			}
 		}
 	}
+}
+
+func TestAlignAndFill(t *testing.T) {
+	names := []string{"t", "slots", "slotANNA.sav"}
+	for at, want := range map[string][]string{
+		"xdg-data:t/slots/slot{slot}.sav": {"t", "slots", "slot<ANNA>.sav"},
+		"xdg-data:t/**/*NA.sav":           {"t", "-", "<slotAN>NA.sav"},
+		"xdg-data:t/slots/":               {"t", "slots", "-"},
+		"xdg-data:t/**/slot?NNA.sav":      {"t", "-", "slotANNA.sav"},
+		"xdg-data:t/*/*":                  {"t", "<slots>", "<slotANNA.sav>"},
+		"xdg-data:t/slots/other.sav":      nil,
+		"xdg-data:t/slots":                nil,
+		"xdg-data:t/slots/slotANNA.sav/":  nil,
+	} {
+		l, err := ParseAny(at)
+		require.NoError(t, err, at)
+		segments, ok := l.Align(names)
+		require.Equal(t, want != nil, ok, at)
+		var got []string
+		for i, s := range segments {
+			text := "-"
+			if s != nil {
+				text = s.Fill(names[i], func(text string) string { return "<" + text + ">" })
+			}
+			got = append(got, text)
+		}
+		require.Equal(t, want, got, at)
+	}
+	bad := Segment{{Literal, "\xff"}, {Kind: Any}}
+	require.Equal(t, "<\xffANNA>", bad.Fill("\xffANNA", func(text string) string { return "<" + text + ">" }), "what cannot be told apart is all variable")
+	require.Equal(t, "<other>", Segment{{Literal, "a"}}.Fill("other", func(text string) string { return "<" + text + ">" }))
 }
