@@ -27,44 +27,57 @@ type guarding struct {
 	mounts func() mountTable
 }
 
-// kept is what a launcher keeps for itself, by where it really is.
+// kept is what a launcher keeps for itself.
 type kept struct {
-	name, home string
-	spares     map[string]bool
+	name, home string          // where it really is
+	spares     map[string]bool // as they are called
+	really     func() map[string]bool
 }
 
-func reallyKept(keeps []sheet.Keeps, really func(string) (string, error)) (all []kept) {
+func keptBy(keeps []sheet.Keeps, really func(string) (string, error)) (all []kept) {
 	for _, k := range keeps {
 		home, err := really(k.Home)
 		if err != nil {
 			continue
 		}
-		real := kept{k.Name, home, map[string]bool{}}
+		one := kept{name: k.Name, home: home, spares: map[string]bool{}}
 		for _, s := range k.Spares {
-			if s == "" {
-				continue
-			}
-			if p, err := really(s); err == nil && p != home {
-				real.spares[p] = true
+			if s != "" && s != home {
+				one.spares[s] = true
 			}
 		}
-		all = append(all, real)
+		one.really = sync.OnceValue(func() map[string]bool {
+			all := map[string]bool{}
+			for s := range one.spares {
+				if p, err := really(s); err == nil && p != home {
+					all[p] = true
+				}
+			}
+			return all
+		})
+		all = append(all, one)
 	}
 	return all
 }
 
-// holds reports whether a folder lies in the launcher's home, and in nothing of it that is
-// its titles'.
+// holds reports whether a folder, by where it really is, lies in the launcher's home, and
+// in nothing of it that is its titles'. Most of those are where they are called; only for
+// what is not found so are their links followed.
 func (k kept) holds(folder string) bool {
 	if _, in := cutFolder(folder, k.home); !in {
 		return false
 	}
+	return !k.above(folder, k.spares) && !k.above(folder, k.really())
+}
+
+// above reports whether a folder is one of these, or lies in one.
+func (k kept) above(folder string, spares map[string]bool) bool {
 	for ; folder != k.home; folder = filepath.Dir(folder) {
-		if k.spares[folder] {
-			return false
+		if spares[folder] {
+			return true
 		}
 	}
-	return true
+	return false
 }
 
 // movesAbout says of an anchor that it is another folder for each title.

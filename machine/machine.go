@@ -102,7 +102,7 @@ type Finder struct {
 	listings   *listings
 	keeps      []sheet.Keeps // what launchers keep for themselves
 	keptOnce   sync.Once
-	reallyKept []kept
+	keptHere   []kept
 	mountsOnce sync.Once
 	mounts     mountTable
 	guards     sync.Map // of roots: *guarding
@@ -224,8 +224,8 @@ func (f *Finder) guard(roots place.Roots) *guarding {
 }
 
 func (f *Finder) kept() []kept {
-	f.keptOnce.Do(func() { f.reallyKept = reallyKept(f.keeps, f.really) })
-	return f.reallyKept
+	f.keptOnce.Do(func() { f.keptHere = keptBy(f.keeps, f.really) })
+	return f.keptHere
 }
 
 func (f *Finder) mountsHere() mountTable {
