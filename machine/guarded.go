@@ -120,6 +120,24 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 			return fmt.Sprintf("%s is %s here, which is a home or holds one: nothing is looked for there", a, top)
 		}
 	}
+	if filepath.Dir(filepath.FromSlash(real)) == filepath.FromSlash(real) {
+		return fmt.Sprintf("%s is %s here, which is a whole drive: nothing is looked for there", a, top)
+	}
+	if !movesAbout(a) && a != place.Documents {
+		return ""
+	}
+	// What is one title's, or one's own, is no folder in which all programs keep theirs.
+	for _, roots := range g.roots {
+		for _, d := range place.Definitions {
+			shared := roots[d.Anchor]
+			if d.Anchor == a || d.Anchor == place.Home || !d.Shared || shared == "" || d.Anchor == place.Registry {
+				continue
+			}
+			if _, in := cutFolder(shared, real); in {
+				return fmt.Sprintf("%s is %s here, which is %s or holds it, where all programs keep theirs: nothing is looked for there", a, top, d.Anchor)
+			}
+		}
+	}
 	return ""
 }
 

@@ -75,6 +75,15 @@ func TestGuardedPlacesByWhatIsThere(t *testing.T) {
 		names, _ = find(place.Roots{place.Home: home, place.Documents: top}, "documents:notes.sav")
 		assert.Empty(t, names, top)
 	}
+	for _, set := range []place.Anchor{place.Install, place.AccountData, place.Documents} {
+		for _, top := range []string{"/.config", "/.local"} {
+			roots := place.Roots{place.Home: home, place.XDGConfig: home + "/.config", place.XDGData: home + "/.local/share", set: home + top}
+			require.NoError(t, os.MkdirAll(home+"/.local/share", 0o700))
+			names, missing = find(roots, string(set)+":tidewrack/notes.sav")
+			assert.Empty(t, names, set)
+			assert.Contains(t, missing, "where all programs keep theirs", "%s at %s", set, top)
+		}
+	}
 	link(home, "games/all")
 	names, missing = find(place.Roots{place.Home: home, place.Install: home + "/games/all"}, "install:notes.sav")
 	assert.Empty(t, names)
