@@ -327,7 +327,7 @@ func ReadVersions(folder string) (list []Version, err error) {
 			return nil, fmt.Errorf("%s: line %d is not one of an index of versions: %w", f.Name(), n, err)
 		}
 		if n > maxVersions {
-			return nil, fmt.Errorf("%s has more than %d lines, as no index of versions has", f.Name(), maxVersions)
+			return nil, fmt.Errorf("%s has more than %d lines, more than any index of versions", f.Name(), maxVersions)
 		}
 		if raw, err := hex.DecodeString(v.Digest); err != nil || len(raw) != sha256.Size {
 			return nil, fmt.Errorf("%s: line %d has no digest", f.Name(), n)

@@ -57,17 +57,15 @@ func (a *app) fetch() *cli.Command {
 				return err
 			}
 			old, known := localHead(folder)
-			received := int64(0)
 			_, changed, err := cl.Manifest(ctx, known, manifest.MaxBytes, func(digest string, body io.Reader) error {
-				counted := &counting{in: body}
-				err := kept.Keep(folder, counted, digest, func(h manifest.Head) error {
-					if known != "" && h.Revision <= old.Revision {
-						return fail(exitConflict, "%s has another revision %d, and the local copy is at %d already; is it another service? Remove %s to start over", l.Service, h.Revision, old.Revision, folder)
+				return kept.Keep(folder, body, digest, func(h manifest.Head) error {
+					if known == "" || h.Revision > old.Revision {
+						return nil
 					}
-					return nil
+					return fail(exitConflict,
+						"%s has another revision %d, and the local copy is at %d already; is it another service? Remove %s to start over",
+						l.Service, h.Revision, old.Revision, folder)
 				})
-				received = counted.n
-				return err
 			})
 			switch {
 			case errors.Is(err, kept.ErrDigest):
@@ -82,15 +80,19 @@ func (a *app) fetch() *cli.Command {
 				return err
 			}
 			defer m.Close()
-			titles, sheets := count(m.Titles, "title", "titles"), count(m.Layouts, "launcher's sheet", "launchers' sheets")
+			titles, sheets := count(m.Titles, "title", "titles"), count(m.SheetCount, "launcher's sheet", "launchers' sheets")
 			if c.Bool("json") {
-				return a.json(map[string]any{"revision": m.Head.Revision, "titles": m.Titles, "sheets": m.Layouts, "published": m.Head.Published, "changed": changed, "digest": m.Digest})
+				return a.json(map[string]any{
+					"revision": m.Head.Revision, "titles": m.Titles, "sheets": m.SheetCount,
+					"published": m.Head.Published, "changed": changed, "digest": m.Digest,
+				})
 			}
 			if !changed {
 				a.say("up to date: revision %d with %s and %s", m.Head.Revision, titles, sheets)
 				return nil
 			}
-			a.say("fetched revision %d with %s and %s (%s), published %s", m.Head.Revision, titles, sheets, bytesInTerms(received), m.Head.Published.Local().Format("2006-01-02 15:04"))
+			a.say("fetched revision %d with %s and %s (%s), published %s",
+				m.Head.Revision, titles, sheets, bytesInTerms(m.Size), m.Head.Published.Local().Format("2006-01-02 15:04"))
 			return nil
 		},
 	}, reuse, "endroit fetch")
@@ -109,16 +111,4 @@ func localHead(folder string) (h manifest.Head, digest string) {
 	}
 	defer k.Close()
 	return k.Head, digest
-}
-
-// counting counts what is read.
-type counting struct {
-	in io.Reader
-	n  int64
-}
-
-func (c *counting) Read(p []byte) (int, error) {
-	n, err := c.in.Read(p)
-	c.n += int64(n)
-	return n, err
 }

@@ -454,10 +454,10 @@ func (a *app) printLocatedFiles(v present.Variant, l present.Location, newest st
 	}
 	for i, s := range l.Skipped {
 		if i == skippedShown {
-			a.say("             left out: and %d more (--json lists them)", len(l.Skipped)-i+l.More)
+			a.say("             skipped: and %d more (--json lists them)", len(l.Skipped)-i+l.More)
 			break
 		}
-		a.say("             left out: %s (%s)", pasted(s.Path), shown(s.Why))
+		a.say("             skipped: %s (%s)", pasted(s.Path), shown(s.Why))
 	}
 	if l.Missing != "" {
 		a.say("             missing: %s", shown(l.Missing))

@@ -68,10 +68,10 @@ func (c *Client) do(ctx context.Context, q request) (*http.Response, []byte, err
 	for try := 1; ; try++ {
 		response, body, err := c.once(ctx, q)
 		retry := q.repeat && try < c.Tries && ctx.Err() == nil
-		var way *onTheWay
+		var transfer *transferError
 		switch {
-		case err != nil && response != nil && !errors.As(err, &way):
-			return nil, nil, err // it was answered, and what came is no good: again would bring the same
+		case err != nil && response != nil && !errors.As(err, &transfer):
+			return nil, nil, err // the response itself is bad; a retry would get the same one
 		case err != nil && !retry:
 			return nil, nil, fmt.Errorf("%w at %s: %w; is it running (endroit serve), and is the address right (endroit login --service)?", ErrUnreachable, c.base, err)
 		case err == nil && !(retry && (response.StatusCode == http.StatusBadGateway || response.StatusCode == http.StatusServiceUnavailable || response.StatusCode == http.StatusGatewayTimeout)):
@@ -275,20 +275,21 @@ func (c *Client) Launcher(ctx context.Context, id string) (wire.LauncherShown, e
 	return call[wire.LauncherShown](ctx, c, request{method: "GET", path: "/api/v1/launchers/" + url.PathEscape(id), repeat: true})
 }
 
-// A manifest unfolds to some ten times what is sent of it; one that unfolds to far more
-// was made to fill a machine.
+// A manifest decompresses to about ten times its size; far more than that is an attempt to
+// exhaust memory or disk.
 const (
 	unfoldRatio = 100
 	unfoldFree  = 1 << 20 // bytes that any may have
 )
 
-// ErrUnfolds says that an answer unfolds to far more than was sent.
-var ErrUnfolds = errors.New("what the service sends unfolds to far more than a manifest does")
+// ErrUnfolds reports a response that decompresses to far more than a manifest would.
+var ErrUnfolds = errors.New("the response decompresses to far more than a manifest would")
 
-// Manifest fetches the newest revision, unless it still has the digest known, and hands it
-// to into as it comes, max bytes at most. digest is what the service announces; changed is
-// false where there is nothing new. Only what failed on the way is asked for again: into is
-// called anew then, from the beginning. An error of into is returned as it is.
+// Manifest fetches the newest revision, unless its digest is still known, and streams it to
+// into, at most max bytes. digest is the one that the service announces; changed is false
+// if there is nothing new. If the connection fails midway the request is repeated, and into
+// is called again with the response from its beginning. An error that into returns is
+// returned unchanged.
 func (c *Client) Manifest(ctx context.Context, known string, max int64, into func(digest string, body io.Reader) error) (digest string, changed bool, err error) {
 	header := map[string]string{"Accept-Encoding": "gzip"}
 	if known != "" {
@@ -305,13 +306,13 @@ func (c *Client) Manifest(ctx context.Context, known string, max int64, into fun
 		if response.Header.Get("Content-Encoding") == "gzip" {
 			z, err := gzip.NewReader(sent)
 			if err != nil {
-				return &onTheWay{err}
+				return &transferError{err}
 			}
 			body.in, body.sent = z, sent
 		}
 		err := into(digest, body)
 		if body.broken != nil && err != nil {
-			return &onTheWay{body.broken}
+			return &transferError{body.broken}
 		}
 		return err
 	}
@@ -319,10 +320,10 @@ func (c *Client) Manifest(ctx context.Context, known string, max int64, into fun
 	return digest, changed, err
 }
 
-// onTheWay is an error of the connection, after which an answer may be asked for again.
-type onTheWay struct{ error }
+// transferError is an error of the connection; the request may be repeated.
+type transferError struct{ error }
 
-// counted reads up to a limit and keeps what broke the reading.
+// counted reads up to a limit and remembers the first read error.
 type counted struct {
 	in     io.Reader
 	n, max int64

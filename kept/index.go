@@ -88,12 +88,14 @@ var (
 
 // Kept is the local manifest. It is safe for concurrent use.
 type Kept struct {
-	Head    manifest.Head
-	Digest  string
-	Titles  int // how many there are
-	Layouts int // launchers' sheets
-	db      *bolt.DB
-	file    string
+	Head   manifest.Head
+	Digest string
+	Titles int // how many there are
+	// SheetCount is how many launchers' sheets there are, Size the bytes of the revision.
+	SheetCount int
+	Size       int64
+	db         *bolt.DB
+	file       string
 
 	damaged atomic.Bool
 }
@@ -195,7 +197,7 @@ func open(folder, d string) (*Kept, error) {
 		_ = k.db.Close()
 		return nil, err
 	}
-	k.Head, k.Titles, k.Layouts = h.Head, h.Titles, h.Sheets
+	k.Head, k.Titles, k.SheetCount, k.Size = h.Head, h.Titles, h.Sheets, h.Size
 	return k, nil
 }
 

@@ -73,7 +73,7 @@ func Sound(folder string) (string, error) {
 }
 
 // ErrDigest says that what came is not what was announced.
-var ErrDigest = errors.New("what came is not what the service announced")
+var ErrDigest = errors.New("the download does not match the digest that the service announced")
 
 // Keep makes a revision the local one, with its index, and removes older ones. It is
 // written and indexed as it comes, and counts once all of it is there, has its digest and

@@ -32,8 +32,8 @@ type base interface {
 
 // Errors of a file that is opened.
 var (
-	errNoFile    = errors.New("it is no plain file")
-	errExchanged = errors.New("another file is there now than the one that was found")
+	errNoFile    = errors.New("it is not a regular file")
+	errExchanged = errors.New("the file was replaced after it was found")
 )
 
 // reading is what was read of a file in one go.

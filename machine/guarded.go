@@ -189,7 +189,7 @@ func (g *guarding) places(folder string) error {
 	}
 	for _, k := range g.keeps {
 		if k.holds(real) {
-			return fmt.Errorf("it lies in %s, which %s keeps for itself", k.home, k.name)
+			return fmt.Errorf("it is in %s, which belongs to %s itself", k.home, k.name)
 		}
 	}
 	return nil

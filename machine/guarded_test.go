@@ -130,7 +130,7 @@ func TestWhatALauncherKeepsForItself(t *testing.T) {
 		slices.Sort(names)
 		assert.Equal(t, want, names, text)
 		if text != "home:quayside/" {
-			assert.Contains(t, said(found), "which Quayside keeps for itself", text)
+			assert.Contains(t, said(found), "which belongs to Quayside itself", text)
 		}
 	}
 }

@@ -190,7 +190,7 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 	}
 	out.keepUnguarded(guard)
 	if len(out.Files) == 0 && len(out.Skipped) > 0 {
-		out.Missing = "nothing that fits could be taken; see what was left out"
+		out.Missing = "every matching file was skipped"
 	}
 	slices.SortStableFunc(out.Files, func(a, b File) int { return b.Time.Compare(a.Time) })
 	if fold && whole {
@@ -484,7 +484,7 @@ func (w *walk) all(b branch, captures place.Captures) error {
 }
 
 // linkedFolder is said of a link to a folder below a folder that is taken whole.
-const linkedFolder = "it is a link to a folder: what lies behind it is not taken along"
+const linkedFolder = "it is a link to a folder, which is not followed"
 
 func (w *walk) add(b branch, name string, info fs.FileInfo, linked bool, captures place.Captures) error {
 	if len(w.out.Files) == maxFound {

@@ -30,7 +30,7 @@ func TestTheFileThatWasFoundIsOpened(t *testing.T) {
 	}{
 		"left alone":   {func() {}, ""},
 		"written to":   {func() { require.NoError(t, os.WriteFile(path(".tidewrack/a.sav"), []byte("more than one"), 0o600)) }, ""},
-		"another file": {func() { require.NoError(t, os.Rename(path("other"), path(".tidewrack/a.sav"))) }, "another file is there now"},
+		"another file": {func() { require.NoError(t, os.Rename(path("other"), path(".tidewrack/a.sav"))) }, "the file was replaced"},
 		"a link out": {func() {
 			require.NoError(t, os.Remove(path(".tidewrack/a.sav")))
 			require.NoError(t, os.Symlink("/etc/passwd", path(".tidewrack/a.sav")))
@@ -38,16 +38,16 @@ func TestTheFileThatWasFoundIsOpened(t *testing.T) {
 		"a link to keys": {func() {
 			require.NoError(t, os.Remove(path(".tidewrack/a.sav")))
 			require.NoError(t, os.Symlink("../.ssh/id", path(".tidewrack/a.sav")))
-		}, "another file is there now"},
+		}, "the file was replaced"},
 		"a pipe": {func() {
 			require.NoError(t, os.Remove(path(".tidewrack/a.sav")))
 			require.NoError(t, unix.Mkfifo(path(".tidewrack/a.sav"), 0o600))
-		}, "it is no plain file"},
+		}, "it is not a regular file"},
 		"gone": {func() { require.NoError(t, os.Remove(path(".tidewrack/a.sav"))) }, "no such file"},
 		"the folder exchanged for keys": {func() {
 			require.NoError(t, os.Rename(path(".tidewrack"), path("away")))
 			require.NoError(t, os.Rename(path(".ssh"), path(".tidewrack")))
-		}, "another file is there now"},
+		}, "the file was replaced"},
 		"its folder became guarded": {func() {
 			require.NoError(t, os.RemoveAll(path(".ssh")))
 			require.NoError(t, os.Rename(path(".tidewrack"), path(".ssh")))

@@ -1191,9 +1191,9 @@ func TestALocationInALaunchersHome(t *testing.T) {
 	p := problem(t, err)
 	assert.Equal(t, wire.ProblemInvalid, p.Type)
 	assert.Equal(t, "draft.locations[0].at", p.Field)
-	assert.Contains(t, p.Detail, "which Quayside keeps for itself")
+	assert.Contains(t, p.Detail, "which belongs to Quayside itself")
 	_, err = w.people["anselm"].Accept(t.Context(), early.Number)
-	assert.Contains(t, problem(t, err).Detail, "which Quayside keeps for itself", "what was sent before is held to it when it is decided")
+	assert.Contains(t, problem(t, err).Detail, "which belongs to Quayside itself", "what was sent before is held to it when it is decided")
 	_, err = w.people["tobin"].Submit(t.Context(), "title", body(t, "Tidewrack", "xdg-data:quayside/installed/tw/b.sav", "xdg-data:quayside/installed/tw/b.sav"))
 	assert.NoError(t, err)
 }

@@ -234,7 +234,7 @@ func parseSegment(raw string, offset int) (Segment, error) {
 			return fail(i, `a backslash; segments are separated by / everywhere (write %%5C for the character itself)`)
 		case '%':
 			if i+2 >= len(raw) || strings.IndexByte(hexDigits, raw[i+1]) < 0 || strings.IndexByte(hexDigits, raw[i+2]) < 0 {
-				return fail(i, "%% must be followed by two hexadecimal digits in capitals; write %%25 for the character itself")
+				return fail(i, "%% must be followed by two uppercase hexadecimal digits; write %%25 for the character itself")
 			}
 			v := strings.IndexByte(hexDigits, raw[i+1])<<4 | strings.IndexByte(hexDigits, raw[i+2])
 			if v == 0 {

@@ -34,7 +34,7 @@ func TestALauncherKeepsItsHomeForItself(t *testing.T) {
 		if free {
 			assert.NoError(t, err, at)
 		} else {
-			assert.ErrorContains(t, err, "Quayside keeps for itself", at)
+			assert.ErrorContains(t, err, "belongs to Quayside itself", at)
 		}
 	}
 	part := s.Systems["linux"]

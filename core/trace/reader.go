@@ -20,12 +20,12 @@ type Limits struct {
 	Bytes     int64 // bytes of the whole after decompression
 	Files     int
 	Processes int
-	// Ratio is how many bytes a byte may unfold to, beyond the first megabyte: what is
-	// kept of a trace grows with what was sent, not with what it claims.
+	// Ratio is how many bytes one compressed byte may decompress to, beyond the first
+	// megabyte, so that memory is bounded by the size of the file. 0 means no limit.
 	Ratio int64
 }
 
-// DefaultLimits hold some fifty million events. A trace unfolds to 4 to 15 times its size.
+// DefaultLimits hold some fifty million events. A trace decompresses to 4 to 15 times its size.
 var DefaultLimits = Limits{Line: 1 << 20, Bytes: 4 << 30, Files: 4_000_000, Processes: 1_000_000, Ratio: 100}
 
 // What a trace has at most. A writer keeps to it, and a reader refuses more.
@@ -117,7 +117,7 @@ type counter struct {
 }
 
 // errRatio says that a file unfolds to more than a trace does.
-var errRatio = fmt.Errorf("%w: it unfolds to far more than it is long, as no trace does", ErrTooLarge)
+var errRatio = fmt.Errorf("%w: it decompresses to far more than a trace would", ErrTooLarge)
 
 func (c *counter) Read(p []byte) (int, error) {
 	if c.left <= 0 {
@@ -339,7 +339,7 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 		case err == nil:
 			return line, false, errors.New("something stands behind the end line")
 		case err != io.EOF:
-			return line, false, fmt.Errorf("its checksum does not hold, so some of it was altered (%v)", err)
+			return line, false, fmt.Errorf("checksum mismatch: the file was changed after it was written (%v)", err)
 		}
 		r.closed = true
 		line.End = a.End

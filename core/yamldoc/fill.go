@@ -35,7 +35,7 @@ func put(n *yaml.Node, v reflect.Value, field string) error {
 		return putMap(n, v, field)
 	case reflect.Slice:
 		if n.Kind != yaml.SequenceNode {
-			return at(n, field, "a list is wanted here")
+			return at(n, field, "expected a list")
 		}
 		list := reflect.MakeSlice(v.Type(), len(n.Content), len(n.Content))
 		for i, c := range n.Content {
@@ -53,7 +53,7 @@ func put(n *yaml.Node, v reflect.Value, field string) error {
 		return err
 	}
 	if n.Kind != yaml.ScalarNode {
-		return at(n, field, "one value is wanted here, not a list or keys")
+		return at(n, field, "expected a single value")
 	}
 	switch v.Kind() {
 	case reflect.String:
@@ -61,12 +61,12 @@ func put(n *yaml.Node, v reflect.Value, field string) error {
 	case reflect.Int, reflect.Int64:
 		i, err := strconv.ParseInt(n.Value, 0, v.Type().Bits())
 		if err != nil || n.Tag != "!!int" {
-			return at(n, field, "it is %.60q; a whole number is wanted", n.Value)
+			return at(n, field, "%.60q is not an integer", n.Value)
 		}
 		v.SetInt(i)
 	case reflect.Bool:
 		if n.Tag != "!!bool" {
-			return at(n, field, "it is %.60q; true or false is wanted", n.Value)
+			return at(n, field, "%.60q is not true or false", n.Value)
 		}
 		v.SetBool(strings.EqualFold(n.Value, "true"))
 	default:
@@ -87,7 +87,7 @@ func below(field, name string) string {
 
 func putStruct(n *yaml.Node, v reflect.Value, field string) error {
 	if n.Kind != yaml.MappingNode {
-		return at(n, field, "keys and values are wanted here")
+		return at(n, field, "expected keys and values")
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key := n.Content[i].Value
@@ -126,7 +126,7 @@ func named(v reflect.Value, key string) (reflect.Value, bool) {
 
 func putMap(n *yaml.Node, v reflect.Value, field string) error {
 	if n.Kind != yaml.MappingNode {
-		return at(n, field, "keys and values are wanted here")
+		return at(n, field, "expected keys and values")
 	}
 	m := reflect.MakeMap(v.Type())
 	for i := 0; i+1 < len(n.Content); i += 2 {

@@ -104,7 +104,7 @@ func read(data []byte) (*yaml.Node, error) {
 	}
 	switch err := d.Load(&more); {
 	case err == nil:
-		return nil, at(&more, "", "a second document begins here; one is read of a file")
+		return nil, at(&more, "", "only one YAML document per file is supported")
 	case err != io.EOF:
 		return nil, unread(err)
 	}
@@ -120,7 +120,7 @@ func unread(err error) error {
 		e.Line, e.Column, e.Reason = l.Mark.Line, l.Mark.Column, l.Message
 	}
 	if e.Reason != errDeep.Error() {
-		e.Reason = "it is no YAML: " + e.Reason
+		e.Reason = "invalid YAML: " + e.Reason
 	}
 	return e
 }
@@ -135,20 +135,20 @@ func sound(n *yaml.Node, depth int) error {
 	case depth > maxNested:
 		return at(n, "", "%v", errDeep)
 	case n.Kind == yaml.AliasNode || n.Anchor != "":
-		return at(n, "", "anchors and aliases of YAML are not read here; write the value out")
+		return at(n, "", "YAML anchors and aliases are not supported; write the value out")
 	case n.Style&yaml.TaggedStyle != 0:
-		return at(n, "", "tags of YAML (%.40s) are not read here; write the value plainly", n.Tag)
+		return at(n, "", "YAML tags (%.40s) are not supported; write the value without one", n.Tag)
 	}
 	keys := map[string]bool{}
 	for i, c := range n.Content {
 		if n.Kind == yaml.MappingNode && i%2 == 0 {
 			switch {
 			case c.Kind == yaml.ScalarNode && c.Tag == "!!merge" || c.Kind == yaml.ScalarNode && c.Value == "<<" && c.Style == 0:
-				return at(c, "", "keys are not merged here; write them out")
+				return at(c, "", "YAML merge keys are not supported; write the keys out")
 			case c.Kind != yaml.ScalarNode:
-				return at(c, "", "a key is a text, not a list or keys of its own")
+				return at(c, "", "a key must be a plain text")
 			case keys[c.Value]:
-				return at(c, "", "the key %.60s stands there twice", strconv.Quote(c.Value))
+				return at(c, "", "duplicate key %.60s", strconv.Quote(c.Value))
 			}
 			keys[c.Value] = true
 		}

@@ -48,15 +48,15 @@ func TestWhatIsRefused(t *testing.T) {
 		strings.Repeat("#", 1<<10) + "#": "a menu has at most 1024",
 		"nested: " + strings.Repeat("[", 101) + strings.Repeat("]", 101): "nested deeper than 100 levels",
 		strings.Repeat("- ", 201) + "x\n":                                "line 1, column 201: it is nested deeper than 100 levels",
-		"name: a\nname: b\n":                                             `line 2, column 1: the key "name" stands there twice`,
-		"name: !!str a\n":                                                "tags of YAML",
-		"nested: {<<: {a: 1}}\n":                                         "keys are not merged",
-		"nested: {[a]: 1}\n":                                             "a key is a text",
-		"name: a\n---\nname: b\n":                                        "a second document",
-		"name: [a]\n":                                                    "line 1, column 7: name: one value is wanted here",
-		"dishes: [a]\n":                                                  "dishes[0]: keys and values are wanted",
-		"nested: x\n":                                                    "nested: keys and values are wanted",
-		"dishes:\n  - cost: 99999999999999999999\n":                      "dishes[0].cost: it is \"99999999999999999999\"; a whole number",
+		"name: a\nname: b\n":                                             `line 2, column 1: duplicate key "name"`,
+		"name: !!str a\n":                                                "YAML tags",
+		"nested: {<<: {a: 1}}\n":                                         "YAML merge keys",
+		"nested: {[a]: 1}\n":                                             "must be a plain text",
+		"name: a\n---\nname: b\n":                                        "only one YAML document",
+		"name: [a]\n":                                                    "line 1, column 7: name: expected a single value",
+		"dishes: [a]\n":                                                  "dishes[0]: expected keys and values",
+		"nested: x\n":                                                    "nested: expected keys and values",
+		"dishes:\n  - cost: 99999999999999999999\n":                      "dishes[0].cost: \"99999999999999999999\" is not an integer",
 	} {
 		var m menu
 		_, err := Decode("menu", []byte(text), 1<<10, &m)
@@ -78,7 +78,7 @@ func TestTree(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, got)
 	_, err = Tree([]byte("a: &x [1]\nb: *x\n"))
-	assert.ErrorContains(t, err, "line 1, column 4: anchors and aliases")
+	assert.ErrorContains(t, err, "line 1, column 4: YAML anchors and aliases")
 	_, err = Tree([]byte("a: '&x'\nb: \"*x\"\n"))
 	assert.NoError(t, err, "in a text they are none")
 }
@@ -101,5 +101,5 @@ func TestValues(t *testing.T) {
 	assert.Equal(t, map[string]int{"a": 1}, v.Of)
 	assert.Nil(t, v.Missing)
 	_, err = Decode("menu", []byte("on: yes\n"), 1<<10, &v)
-	assert.ErrorContains(t, err, `line 1, column 5: on: it is "yes"; true or false is wanted`)
+	assert.ErrorContains(t, err, `line 1, column 5: on: "yes" is not true or false`)
 }
