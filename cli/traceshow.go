@@ -9,15 +9,16 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
 	"endroit/capture"
-	"endroit/core/late"
 	"endroit/core/trace"
 	"endroit/runs"
 )
@@ -107,7 +108,7 @@ func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error
 	return open, p, close, nil
 }
 
-var windowsPath = late.Regexp(`^[A-Za-z]:[\\/]`)
+var windowsPath = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[A-Za-z]:[\\/]`) })
 
 // picked reads what was chosen.
 func picked(c *cli.Command, open func() (*trace.Reader, error)) (p trace.Pick, err error) {

@@ -14,9 +14,9 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 
-	"endroit/core/late"
 	"endroit/core/manifest"
 	"endroit/whole"
 )
@@ -31,7 +31,7 @@ var (
 	ErrDamaged = errors.New("get the manifest again with endroit fetch")
 )
 
-var digestShape = late.Regexp(`^[0-9a-f]{64}$`)
+var digestShape = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 // digest reads which revision counts.
 func digest(folder string) (string, error) {
@@ -43,7 +43,7 @@ func digest(folder string) (string, error) {
 		return "", err
 	}
 	d := strings.TrimSpace(string(text))
-	if !digestShape().MatchString(d) {
+	if !digestShape.MatchString(d) {
 		return "", fmt.Errorf("%s holds no digest; %w", filepath.Join(folder, currentFile), ErrDamaged)
 	}
 	return d, nil

@@ -7,13 +7,12 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 	"sync"
 	"unicode/utf8"
 
 	"golang.org/x/crypto/argon2"
-
-	"endroit/core/late"
 )
 
 // The cost of argon2id: memory in KiB, passes and lanes, as OWASP recommends at
@@ -30,11 +29,11 @@ const (
 	maxPassword = 200
 )
 
-var nameShape = late.Regexp(`^[a-z][a-z0-9-]{1,31}$`)
+var nameShape = regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
 
 // checkAccount reports what is wrong with a new account.
 func checkAccount(name, password string) error {
-	if !nameShape().MatchString(name) {
+	if !nameShape.MatchString(name) {
 		return fmt.Errorf("the name %.40q is not 2 to 32 lowercase letters, digits and hyphens, beginning with a letter", name)
 	}
 	if n := utf8.RuneCountInString(password); n < minPassword || n > maxPassword {

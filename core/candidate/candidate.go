@@ -10,11 +10,11 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
 	"endroit/core/footprint"
-	"endroit/core/late"
 	"endroit/core/place"
 )
 
@@ -198,12 +198,14 @@ func (p *Proposal) question(x footprint.File) {
 	}
 }
 
-var (
-	slotWords  = late.Regexp(`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`)
-	copyNumber = late.Regexp(`^(.+\.[A-Za-z][A-Za-z0-9]*\.)[0-9]{1,3}$`) // world.dat.1
-	digits     = late.Regexp(`[0-9]+`)
-	dated      = late.Regexp(`(19|20)[0-9]{2}([-_.]?)(0[1-9]|1[0-2])([-_.]?)(0[1-9]|[12][0-9]|3[01])([^0-9]|$|[T_ -]?[0-9]{2})`)
-)
+// shapes are what names are recognised by.
+var shapes = sync.OnceValue(func() (p struct{ slotWords, copyNumber, digits, dated *regexp.Regexp }) {
+	p.slotWords = regexp.MustCompile(`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`)
+	p.copyNumber = regexp.MustCompile(`^(.+\.[A-Za-z][A-Za-z0-9]*\.)[0-9]{1,3}$`) // world.dat.1
+	p.digits = regexp.MustCompile(`[0-9]+`)
+	p.dated = regexp.MustCompile(`(19|20)[0-9]{2}([-_.]?)(0[1-9]|1[0-2])([-_.]?)(0[1-9]|[12][0-9]|3[01])([^0-9]|$|[T_ -]?[0-9]{2})`)
+	return p
+})
 
 // generalise replaces the parts of an exact location that differ between people
 // and machines.
@@ -231,17 +233,17 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		case footprint.AccountShape().MatchString(name):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
 			why = append(why, "a name has the shape of an account's number: {account}")
-		case last && dated().MatchString(name):
+		case last && shapes().dated.MatchString(name):
 			s = numbered(name)
 			why = append(why, "the name holds a date: *")
-		case !last && dated().MatchString(name):
+		case !last && shapes().dated.MatchString(name):
 			s = place.Segment{{Kind: place.Any}}
 			why = append(why, "a folder's name holds a date: *")
-		case last && kind == footprint.Capture && digits().MatchString(name):
+		case last && kind == footprint.Capture && shapes().digits.MatchString(name):
 			s = numbered(name)
 			why = append(why, "pictures and replays are numbered or dated: *")
-		case last && kind == footprint.Save && copyNumber().MatchString(name):
-			m := copyNumber().FindStringSubmatch(name)
+		case last && kind == footprint.Save && shapes().copyNumber.MatchString(name):
+			m := shapes().copyNumber.FindStringSubmatch(name)
 			s, slotted = place.Segment{{Kind: place.Literal, Text: m[1]}, {Kind: place.Named, Text: "slot"}}, true
 			why = append(why, "the number behind "+safe(strings.TrimSuffix(m[1], "."))+" counts copies: {slot}")
 		case !slotted:
@@ -264,7 +266,7 @@ func ofVersion(name, version string) bool {
 func numbered(name string) place.Segment {
 	ext := path.Ext(name)
 	stem := strings.TrimSuffix(name, ext)
-	at := digits().FindAllStringIndex(stem, -1)
+	at := shapes().digits.FindAllStringIndex(stem, -1)
 	if len(at) == 0 {
 		return place.LiteralSegment(name)
 	}
@@ -287,14 +289,14 @@ func slotIn(name string, i int, l place.Location, f *footprint.Footprint) (place
 		ext = path.Ext(name)
 		stem = strings.TrimSuffix(name, ext)
 	}
-	at := digits().FindAllStringIndex(stem, -1)
+	at := shapes().digits.FindAllStringIndex(stem, -1)
 	if len(at) == 0 {
 		return nil, false
 	}
 	number := at[len(at)-1]
 	before, after := stem[:number[0]], stem[number[1]:]
-	behindWord := slotWords().MatchString(before) && !startsWithLetter(after) // not world3d
-	alone := before == "" && after == "" && i > 0 && slotWords().MatchString(l.Pattern.Segments[i-1][0].Text)
+	behindWord := shapes().slotWords.MatchString(before) && !startsWithLetter(after) // not world3d
+	alone := before == "" && after == "" && i > 0 && shapes().slotWords.MatchString(l.Pattern.Segments[i-1][0].Text)
 	if !behindWord && !alone && !differs(name, before, after+ext, l, f) {
 		return nil, false
 	}
@@ -450,7 +452,7 @@ func (l *Location) explain() {
 	seen := map[string]bool{}
 	for _, x := range l.Files {
 		for i, r := range x.Reasons {
-			alike := digits().ReplaceAllString(r, "0")
+			alike := shapes().digits.ReplaceAllString(r, "0")
 			if i < 3 && !seen[alike] && len(l.Why) < 8 {
 				seen[alike] = true
 				l.Why = append(l.Why, r)

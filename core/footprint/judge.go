@@ -7,10 +7,10 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"endroit/core/content"
-	"endroit/core/late"
 	"endroit/core/place"
 	"endroit/core/trace"
 )
@@ -211,7 +211,7 @@ func (v *view) systemPath() string {
 	if v.b.prefix.isWindows(v.file.Path) {
 		return "it is one of Windows' own files in the prefix"
 	}
-	if v.b.h.OS == "windows" && windowsFolder().MatchString(v.file.Path) {
+	if v.b.h.OS == "windows" && systemPaths().windowsFolder.MatchString(v.file.Path) {
 		return "it is one of Windows' own files"
 	}
 	for _, root := range systemRoots {
@@ -317,7 +317,7 @@ func (v *view) writtenAndRemoved() string {
 }
 
 func (v *view) temporaryFolder() string {
-	if name := windowsTemp().FindString(v.file.Path); name != "" && (v.writesSeen() || v.removed) {
+	if name := systemPaths().windowsTemp.FindString(v.file.Path); name != "" && (v.writesSeen() || v.removed) {
 		return "it lies in Windows' folder for temporary files"
 	}
 	for _, t := range []string{"/tmp/", "/var/tmp/"} {
@@ -335,13 +335,15 @@ func (v *view) temporaryName() string {
 	return ""
 }
 
-var (
-	windowsFolder = late.Regexp(`(?i)^[a-z]:/(windows|\$recycle\.bin|system volume information|programdata/microsoft|program files/windowsapps)/`)
-	windowsTemp   = late.Regexp(`(?i)/appdata/local/temp/`)
-	windowsKeys   = late.Regexp(`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`)
-	sessionKeys   = late.Regexp(`(?i)^registry:HKEY_(CURRENT_USER|USERS/[^/]+)/(Volatile Environment|SessionInformation|Software/Wine/(Temporary|Fonts/Cache))`)
-	softwareKeys  = late.Regexp(`(?i)^registry:HKEY_(CURRENT_USER|LOCAL_MACHINE)/Software/(Wow6432Node/)?[^/]+/`)
-)
+// systemPaths are what belongs to Windows, in paths and in the registry.
+var systemPaths = sync.OnceValue(func() (p struct{ windowsFolder, windowsTemp, windowsKeys, sessionKeys, softwareKeys *regexp.Regexp }) {
+	p.windowsFolder = regexp.MustCompile(`(?i)^[a-z]:/(windows|\$recycle\.bin|system volume information|programdata/microsoft|program files/windowsapps)/`)
+	p.windowsTemp = regexp.MustCompile(`(?i)/appdata/local/temp/`)
+	p.windowsKeys = regexp.MustCompile(`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`)
+	p.sessionKeys = regexp.MustCompile(`(?i)^registry:HKEY_(CURRENT_USER|USERS/[^/]+)/(Volatile Environment|SessionInformation|Software/Wine/(Temporary|Fonts/Cache))`)
+	p.softwareKeys = regexp.MustCompile(`(?i)^registry:HKEY_(CURRENT_USER|LOCAL_MACHINE)/Software/(Wow6432Node/)?[^/]+/`)
+	return p
+})
 
 // keyText is a key's location as it reads, without percent signs.
 func (v *view) keyText() string {
@@ -352,21 +354,21 @@ func (v *view) keyText() string {
 }
 
 func (v *view) sessionKey() string {
-	if sessionKeys().MatchString(v.keyText()) {
+	if systemPaths().sessionKeys.MatchString(v.keyText()) {
 		return "Windows keeps this key for one session only and creates it again"
 	}
 	return ""
 }
 
 func (v *view) windowsKey() string {
-	if m := windowsKeys().FindString(v.keyText()); m != "" {
+	if m := systemPaths().windowsKeys.FindString(v.keyText()); m != "" {
 		return "keys in " + strings.TrimSuffix(strings.TrimPrefix(m, "registry:"), "/") + " belong to Windows or to what runs it"
 	}
 	return ""
 }
 
 func (v *view) programKey() string {
-	if text := v.keyText(); softwareKeys().MatchString(text) && !windowsKeys().MatchString(text) {
+	if text := v.keyText(); systemPaths().softwareKeys.MatchString(text) && !systemPaths().windowsKeys.MatchString(text) {
 		return "it is a key of a program's own in the registry, where settings are kept"
 	}
 	return ""
@@ -426,36 +428,38 @@ func (v *view) cacheFolder() string {
 	if v.placed && v.anchor == place.XDGCache {
 		return "it lies in the folder for caches (XDG_CACHE_HOME)"
 	}
-	if name := v.folderLike(cacheWords); name != "" {
+	if name := v.folderLike(wordShapes().cacheWords); name != "" {
 		return "it lies in a folder called " + name
 	}
 	return ""
 }
 
-var (
-	cacheWords      = late.Regexp(`(?i)cache|shader`)
-	cacheNames      = late.Regexp(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
-	credentialNames = late.Regexp(`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`)
-	fetchedWords    = late.Regexp(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
-	logWords        = late.Regexp(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
-	saveWords       = late.Regexp(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
-	progressWords   = late.Regexp(`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`)
-	rcNames         = late.Regexp(`^\.?[a-z0-9_+-]{2,}rc([-_.][0-9.]+)?$`)
-	pictureWords    = late.Regexp(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
-	configWords     = late.Regexp(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
-)
+// wordShapes are the words in names that the rules go by.
+var wordShapes = sync.OnceValue(func() (p struct{ cacheWords, cacheNames, credentialNames, fetchedWords, logWords, saveWords, progressWords, rcNames, pictureWords, configWords *regexp.Regexp }) {
+	p.cacheWords = regexp.MustCompile(`(?i)cache|shader`)
+	p.cacheNames = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
+	p.credentialNames = regexp.MustCompile(`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`)
+	p.fetchedWords = regexp.MustCompile(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
+	p.logWords = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
+	p.saveWords = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
+	p.progressWords = regexp.MustCompile(`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`)
+	p.rcNames = regexp.MustCompile(`^\.?[a-z0-9_+-]{2,}rc([-_.][0-9.]+)?$`)
+	p.pictureWords = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
+	p.configWords = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
+	return p
+})
 
 // What lets a person in is neither progress nor settings, wherever it lies: nobody may be
 // led to copy it, or to let it be overwritten.
 func (v *view) credentialName() string {
-	if m := credentialNames().FindStringSubmatch(v.base); m != nil {
+	if m := wordShapes().credentialNames.FindStringSubmatch(v.base); m != nil {
 		return fmt.Sprintf("its name says %q: what lets a person in is nobody's progress or settings", m[2])
 	}
 	return ""
 }
 
 func (v *view) cacheName() string {
-	if m := cacheNames().FindStringSubmatch(v.base); m != nil {
+	if m := wordShapes().cacheNames.FindStringSubmatch(v.base); m != nil {
 		return fmt.Sprintf("its name says %q", m[2])
 	}
 	return ""
@@ -463,19 +467,19 @@ func (v *view) cacheName() string {
 
 // fetchedFolder holds for what the run brought in from elsewhere, or unpacked.
 func (v *view) fetchedFolder() string {
-	if name := v.folderLike(fetchedWords); name != "" && v.created {
+	if name := v.folderLike(wordShapes().fetchedWords); name != "" && v.created {
 		return "it was brought into a folder called " + name
 	}
 	return ""
 }
 
 // folderLike returns the first folder below the anchor whose name fits.
-func (v *view) folderLike(words func() *regexp.Regexp) string {
+func (v *view) folderLike(words *regexp.Regexp) string {
 	if !v.placed {
 		return ""
 	}
 	for _, n := range v.names[:len(v.names)-1] {
-		if words().MatchString(n) {
+		if words.MatchString(n) {
 			return n
 		}
 	}
@@ -490,7 +494,7 @@ func (v *view) logName() string {
 }
 
 func (v *view) logFolder() string {
-	if name := v.folderLike(logWords); name != "" {
+	if name := v.folderLike(wordShapes().logWords); name != "" {
 		return "it lies in a folder called " + name
 	}
 	return ""
@@ -555,7 +559,7 @@ func (v *view) grewWhileOpen() string {
 }
 
 func (v *view) configName() string {
-	if m := configWords().FindString(v.base); m != "" {
+	if m := wordShapes().configWords.FindString(v.base); m != "" {
 		return fmt.Sprintf("its name says %q", m)
 	}
 	return ""
@@ -658,7 +662,7 @@ func (v *view) readFirst() string {
 }
 
 func (v *view) saveName() string {
-	if m := strings.Trim(saveWords().FindString(v.base), "._- 0123456789"); m != "" && v.logName() == "" {
+	if m := strings.Trim(wordShapes().saveWords.FindString(v.base), "._- 0123456789"); m != "" && v.logName() == "" {
 		return fmt.Sprintf("its name says %q", m)
 	}
 	return ""
@@ -669,10 +673,10 @@ func (v *view) progressName() string {
 	if !v.writesSeen() || v.saveName() != "" || v.logName() != "" {
 		return ""
 	}
-	if m := progressWords().FindStringSubmatch(v.base); m != nil {
+	if m := wordShapes().progressWords.FindStringSubmatch(v.base); m != nil {
 		return fmt.Sprintf("its name says %q", m[2])
 	}
-	if name := v.folderLike(progressWords); name != "" && v.saveFolder() == "" {
+	if name := v.folderLike(wordShapes().progressWords); name != "" && v.saveFolder() == "" {
 		return "it lies in a folder called " + name
 	}
 	return ""
@@ -708,7 +712,7 @@ func (v *view) writtenAtTheStartAlone() string {
 }
 
 func (v *view) rcName() string {
-	if rcNames().MatchString(v.base) && v.writesSeen() {
+	if wordShapes().rcNames.MatchString(v.base) && v.writesSeen() {
 		return "its name ends in rc, as files of settings are called"
 	}
 	return ""
@@ -726,7 +730,7 @@ func (v *view) saveExtension() string {
 }
 
 func (v *view) saveFolder() string {
-	if name := v.folderLike(saveWords); name != "" {
+	if name := v.folderLike(wordShapes().saveWords); name != "" {
 		return "it lies in a folder called " + name
 	}
 	return ""
@@ -772,7 +776,7 @@ func (v *view) pictureMade() string {
 }
 
 func (v *view) pictureFolder() string {
-	if name := v.folderLike(pictureWords); name != "" && v.writesSeen() {
+	if name := v.folderLike(wordShapes().pictureWords); name != "" && v.writesSeen() {
 		return "it lies in a folder called " + name
 	}
 	return ""

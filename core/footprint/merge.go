@@ -3,11 +3,11 @@ package footprint
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
 
-	"endroit/core/late"
 	"endroit/core/trace"
 )
 
@@ -155,7 +155,7 @@ func joined(list []File) File {
 	return out
 }
 
-var anyNumber = late.Regexp(`[0-9]+`)
+var anyNumber = regexp.MustCompile(`[0-9]+`)
 
 // JoinEvidence puts the evidence of several runs on one file together. What several say
 // counts once. What speaks against a kind counts by the share of the runs that say it: a
@@ -171,7 +171,7 @@ func JoinEvidence(runs [][]Evidence) (all []Evidence) {
 	for _, list := range runs {
 		seen := map[key]bool{}
 		for _, e := range list {
-			k := key{e.Kind, anyNumber().ReplaceAllString(e.Text, "0")}
+			k := key{e.Kind, anyNumber.ReplaceAllString(e.Text, "0")}
 			if seen[k] {
 				continue
 			}

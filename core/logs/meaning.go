@@ -9,7 +9,6 @@ import (
 	"time"
 	"unicode"
 
-	"endroit/core/late"
 	"endroit/core/place"
 	"endroit/core/trace"
 )
@@ -49,26 +48,36 @@ var words = sync.OnceValue(func() map[string]trace.Op {
 
 // stems tell what a word that is not known as it stands means, by what is in it; the
 // first that fits counts.
-var stems = []struct {
-	in func() *regexp.Regexp
+var stems = sync.OnceValue(func() (list []stem) {
+	for _, s := range []struct {
+		in string
+		op trace.Op
+	}{
+		{`^reg.*(delet|remov).*key`, trace.RemoveFolder},
+		{`^reg.*(delet|remov)`, trace.Remove},
+		{`^reg.*(setval|write)`, trace.Changed},
+		{`^(query|get|close|reg|enum|notify|flush|lock|unlock|cleanup|thread|process|tcp|udp|socket|load|unload|device)|security|mapping|control$`, Ignore},
+		{`rename`, trace.Rename},
+		{`hardlink|setlink`, trace.Link},
+		{`delet|dispos|unlink|remov`, trace.Remove},
+		{`endoffile|allocation|truncat`, trace.Truncate},
+		{`append`, trace.Append},
+		{`overwrit|supersed|replac`, trace.Replace},
+		{`writ|modif|updat`, trace.Update},
+		{`director`, trace.List},
+		{`^set`, Ignore},
+		{`creat|made|new`, trace.Create},
+		{`open`, Open},
+		{`read`, trace.Read},
+	} {
+		list = append(list, stem{regexp.MustCompile(s.in), s.op})
+	}
+	return list
+})
+
+type stem struct {
+	in *regexp.Regexp
 	op trace.Op
-}{
-	{late.Regexp(`^reg.*(delet|remov).*key`), trace.RemoveFolder},
-	{late.Regexp(`^reg.*(delet|remov)`), trace.Remove},
-	{late.Regexp(`^reg.*(setval|write)`), trace.Changed},
-	{late.Regexp(`^(query|get|close|reg|enum|notify|flush|lock|unlock|cleanup|thread|process|tcp|udp|socket|load|unload|device)|security|mapping|control$`), Ignore},
-	{late.Regexp(`rename`), trace.Rename},
-	{late.Regexp(`hardlink|setlink`), trace.Link},
-	{late.Regexp(`delet|dispos|unlink|remov`), trace.Remove},
-	{late.Regexp(`endoffile|allocation|truncat`), trace.Truncate},
-	{late.Regexp(`append`), trace.Append},
-	{late.Regexp(`overwrit|supersed|replac`), trace.Replace},
-	{late.Regexp(`writ|modif|updat`), trace.Update},
-	{late.Regexp(`director`), trace.List},
-	{late.Regexp(`^set`), Ignore},
-	{late.Regexp(`creat|made|new`), trace.Create},
-	{late.Regexp(`open`), Open},
-	{late.Regexp(`read`), trace.Read},
 }
 
 // meaning finds what an operation's word means: what was told, then what is known as it
@@ -78,8 +87,8 @@ func (p *Plan) meaning(word string) (trace.Op, bool) {
 	if op, ok := p.table[id]; ok {
 		return op, true
 	}
-	for _, s := range stems {
-		if id != "" && s.in().MatchString(id) {
+	for _, s := range stems() {
+		if id != "" && s.in.MatchString(id) {
 			return s.op, true
 		}
 	}
@@ -96,26 +105,28 @@ func squash(text string) string {
 	}, text)
 }
 
-var (
-	forWriting = late.Regexp(`(?i)O_WRONLY|O_RDWR|GENERIC[ _]?(WRITE|ALL)|WRITE[ _]DATA|FILE_WRITE|\bwrite\b|\bread/write\b|"?[rwa]\+|\bmode[=:] ?[wa]`)
-	forAppend  = late.Regexp(`(?i)O_APPEND|APPEND[ _]DATA\b|\bappend`)
-	emptied    = late.Regexp(`(?i)O_TRUNC|overwrite|supersede|truncate_existing|create_always`)
-	made       = late.Regexp(`(?i)O_CREAT\b.*O_EXCL|O_EXCL.*O_CREAT|create_new|\bcreated\b`)
-	folder     = late.Regexp(`(?i)O_DIRECTORY|options?:[^;]*\bdirectory\b|FILE_DIRECTORY_FILE`)
-)
+// flagWords tell of an opening's flags what it was for.
+var flagWords = sync.OnceValue(func() (p struct{ forWriting, forAppend, emptied, made, folder *regexp.Regexp }) {
+	p.forWriting = regexp.MustCompile(`(?i)O_WRONLY|O_RDWR|GENERIC[ _]?(WRITE|ALL)|WRITE[ _]DATA|FILE_WRITE|\bwrite\b|\bread/write\b|"?[rwa]\+|\bmode[=:] ?[wa]`)
+	p.forAppend = regexp.MustCompile(`(?i)O_APPEND|APPEND[ _]DATA\b|\bappend`)
+	p.emptied = regexp.MustCompile(`(?i)O_TRUNC|overwrite|supersede|truncate_existing|create_always`)
+	p.made = regexp.MustCompile(`(?i)O_CREAT\b.*O_EXCL|O_EXCL.*O_CREAT|create_new|\bcreated\b`)
+	p.folder = regexp.MustCompile(`(?i)O_DIRECTORY|options?:[^;]*\bdirectory\b|FILE_DIRECTORY_FILE`)
+	return p
+})
 
 // opened is what an opening did, as far as its flags tell; without them it read.
 func opened(detail string) trace.Op {
 	switch {
-	case made().MatchString(detail):
+	case flagWords().made.MatchString(detail):
 		return trace.Create
-	case emptied().MatchString(detail):
+	case flagWords().emptied.MatchString(detail):
 		return trace.Replace
-	case folder().MatchString(detail):
+	case flagWords().folder.MatchString(detail):
 		return trace.List
-	case forAppend().MatchString(detail) && !forWriting().MatchString(forAppend().ReplaceAllString(detail, "")):
+	case flagWords().forAppend.MatchString(detail) && !flagWords().forWriting.MatchString(flagWords().forAppend.ReplaceAllString(detail, "")):
 		return trace.Append
-	case forWriting().MatchString(detail):
+	case flagWords().forWriting.MatchString(detail):
 		return trace.Update
 	}
 	return trace.Read
@@ -129,18 +140,20 @@ const (
 	failed
 )
 
-var (
-	absentResult = late.Regexp(`(?i)not[ _]?found|no[ _]such|ENOENT|ENOTDIR|does not exist|0xC0000034|0xC000003A`)
-	fineResult   = late.Regexp(`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|true|done|buffer overflow|no more (files|entries)|end of file|reparse)$`)
-)
+// resultWords tell how a call ended.
+var resultWords = sync.OnceValue(func() (p struct{ absentResult, fineResult *regexp.Regexp }) {
+	p.absentResult = regexp.MustCompile(`(?i)not[ _]?found|no[ _]such|ENOENT|ENOTDIR|does not exist|0xC0000034|0xC000003A`)
+	p.fineResult = regexp.MustCompile(`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|true|done|buffer overflow|no more (files|entries)|end of file|reparse)$`)
+	return p
+})
 
 // outcome reads a result: a number that is not negative is a call's own, such as a
 // descriptor.
 func outcome(text string) result {
 	switch {
-	case absentResult().MatchString(text):
+	case resultWords().absentResult.MatchString(text):
 		return absent
-	case fineResult().MatchString(text):
+	case resultWords().fineResult.MatchString(text):
 		return fine
 	}
 	return failed
@@ -232,12 +245,18 @@ func number(text string) int {
 func base(name string) string { return path.Base(strings.ReplaceAll(name, `\`, "/")) }
 
 var (
-	drivePath   = late.Regexp(`^[A-Za-z]:[\\/]`)
-	windowsHome = late.Regexp(`(?i)^[a-z]:[\\/](?:users|documents and settings)[\\/]([^\\/]+)[\\/]`)
-	unixHome    = late.Regexp(`^(/home/([^/]+)|/Users/([^/]+)|/root)/`)
-	keyPath     = late.Regexp(`(?i)^\\?(HKCU|HKLM|HKU|HKCR|HKEY_[A-Z_]+|REGISTRY\\(?:MACHINE|USER))\\`)
-	roots       = map[string]string{"HKCU": "HKEY_CURRENT_USER", "HKLM": "HKEY_LOCAL_MACHINE", "HKU": "HKEY_USERS", "HKCR": "HKEY_CLASSES_ROOT", `REGISTRY\MACHINE`: "HKEY_LOCAL_MACHINE", `REGISTRY\USER`: "HKEY_USERS"}
+	roots = map[string]string{"HKCU": "HKEY_CURRENT_USER", "HKLM": "HKEY_LOCAL_MACHINE", "HKU": "HKEY_USERS", "HKCR": "HKEY_CLASSES_ROOT", `REGISTRY\MACHINE`: "HKEY_LOCAL_MACHINE", `REGISTRY\USER`: "HKEY_USERS"}
 )
+
+// pathShapes are how paths begin, and where a second one stands in the details.
+var pathShapes = sync.OnceValue(func() (p struct{ drivePath, windowsHome, unixHome, keyPath, pathIn *regexp.Regexp }) {
+	p.drivePath = regexp.MustCompile(`^[A-Za-z]:[\\/]`)
+	p.windowsHome = regexp.MustCompile(`(?i)^[a-z]:[\\/](?:users|documents and settings)[\\/]([^\\/]+)[\\/]`)
+	p.unixHome = regexp.MustCompile(`^(/home/([^/]+)|/Users/([^/]+)|/root)/`)
+	p.keyPath = regexp.MustCompile(`(?i)^\\?(HKCU|HKLM|HKU|HKCR|HKEY_[A-Z_]+|REGISTRY\\(?:MACHINE|USER))\\`)
+	p.pathIn = regexp.MustCompile(`(?i)(?:file ?name|new ?name|to|target|destination)[:=] ?"?((?:[a-z]:\\|\\\\|/)[^",;]+)`)
+	return p
+})
 
 // path is a path as a trace has it, or why it has none.
 func (t *writing) path(text string) (clean, why string) {
@@ -245,7 +264,7 @@ func (t *writing) path(text string) (clean, why string) {
 	if text == "" {
 		return "", "it names no path"
 	}
-	if m := keyPath().FindStringSubmatch(text); m != nil {
+	if m := pathShapes().keyPath.FindStringSubmatch(text); m != nil {
 		root := strings.ToUpper(m[1])
 		if whole := roots[root]; whole != "" {
 			root = whole
@@ -261,7 +280,7 @@ func (t *writing) path(text string) (clean, why string) {
 		text = strings.TrimPrefix(text, prefix)
 	}
 	switch {
-	case windows && drivePath().MatchString(text):
+	case windows && pathShapes().drivePath.MatchString(text):
 		text = strings.ToUpper(text[:1]) + text[1:2] + path.Clean("/"+strings.ReplaceAll(text[2:], `\`, "/"))
 	case windows && strings.HasPrefix(text, `\\`):
 		text = "/" + path.Clean("/"+strings.ReplaceAll(text[2:], `\`, "/"))
@@ -278,16 +297,14 @@ func (t *writing) path(text string) (clean, why string) {
 	return text, ""
 }
 
-var pathIn = late.Regexp(`(?i)(?:file ?name|new ?name|to|target|destination)[:=] ?"?((?:[a-z]:\\|\\\\|/)[^",;]+)`)
-
 // second is the other path of a renaming: in a column of its own or in the details.
 func (t *writing) second(r row) (clean, why string) {
 	text := r.get(t.p.Columns[To])
 	if text == "" {
 		detail := r.get(t.p.Columns[Detail])
-		if m := pathIn().FindStringSubmatch(detail); m != nil {
+		if m := pathShapes().pathIn.FindStringSubmatch(detail); m != nil {
 			text = strings.TrimSpace(m[1])
-		} else if drivePath().MatchString(detail) || strings.HasPrefix(detail, "/") {
+		} else if pathShapes().drivePath.MatchString(detail) || strings.HasPrefix(detail, "/") {
 			text = detail
 		}
 	}
@@ -321,14 +338,14 @@ func (g *guess) saw(text string) {
 	text = strings.Trim(text, `"`)
 	text = strings.TrimPrefix(text, `\\?\`)
 	switch {
-	case drivePath().MatchString(text):
+	case pathShapes().drivePath.MatchString(text):
 		g.windows++
-		if m := windowsHome().FindStringSubmatch(text); m != nil && !shared[strings.ToLower(m[1])] {
+		if m := pathShapes().windowsHome.FindStringSubmatch(text); m != nil && !shared[strings.ToLower(m[1])] {
 			g.home(strings.ToUpper(text[:1]) + strings.ReplaceAll(text[1:len(m[0])-1], `\`, "/"))
 		}
 	case strings.HasPrefix(text, "/"):
 		g.unix++
-		if m := unixHome().FindStringSubmatch(text); m != nil {
+		if m := pathShapes().unixHome.FindStringSubmatch(text); m != nil {
 			g.home(m[1])
 		}
 	}

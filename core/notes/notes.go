@@ -11,12 +11,12 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"endroit/core/content"
-	"endroit/core/late"
 	"endroit/core/words"
 	"endroit/core/yamldoc"
 )
@@ -206,7 +206,7 @@ func headerBytes(text string) ([]byte, error) {
 	return b, nil
 }
 
-var nameShape = late.Regexp(`^[a-z][a-z0-9_-]{0,59}$`)
+var nameShape = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,59}$`)
 
 // list checks fields; known are the names that were read before them.
 func (c *checker) list(at string, fields []Field, known []string, depth int) {
@@ -223,7 +223,7 @@ func (c *checker) list(at string, fields []Field, known []string, depth int) {
 			return
 		}
 		switch {
-		case !nameShape().MatchString(f.Name):
+		case !nameShape.MatchString(f.Name):
 			c.bad(where+".name", "%q is no name: lowercase letters, digits, - and _, beginning with a letter", f.Name)
 		case here[f.Name]:
 			c.bad(where+".name", "there is a field %s already", f.Name)

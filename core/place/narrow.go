@@ -4,14 +4,13 @@ import (
 	"fmt"
 	"iter"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
 	"unicode"
 
 	"golang.org/x/text/unicode/norm"
-
-	"endroit/core/late"
 )
 
 // A WideError says why a well-formed location reaches too far to be used.
@@ -434,7 +433,7 @@ func (l Location) odd() error {
 			if text := p.Text; strings.ContainsAny(text, ":\\") || i == len(s)-1 && strings.TrimRight(text, ". ") != text {
 				return &WideError{fmt.Sprintf("Windows takes %q for another name; write the name that it has", text)}
 			}
-			if s.literal() && strings.Contains(p.Text, "~") && shortName().MatchString(p.Text) {
+			if s.literal() && strings.Contains(p.Text, "~") && shortName.MatchString(p.Text) {
 				return &WideError{fmt.Sprintf("%q is a short name of some other one; write the long name", p.Text)}
 			}
 		}
@@ -453,7 +452,7 @@ func plainText(text string) bool {
 }
 
 // shortName is a name of eight characters and three that Windows made of a long one.
-var shortName = late.Regexp(`^[^.~]{1,6}~[0-9]{1,6}(\.[^.]{0,3})?$`)
+var shortName = regexp.MustCompile(`^[^.~]{1,6}~[0-9]{1,6}(\.[^.]{0,3})?$`)
 
 // unseen characters change no looks: format characters, and those without any.
 func unseen(r rune) bool {

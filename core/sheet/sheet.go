@@ -16,13 +16,13 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml"
 	"github.com/theory/jsonpath"
 
-	"endroit/core/late"
 	"endroit/core/place"
 	"endroit/core/words"
 	"endroit/core/yamldoc"
@@ -197,7 +197,7 @@ func (s *Sheet) Text() (string, error) {
 	return string(text), err
 }
 
-var idShape = late.Regexp(`^[a-z][a-z0-9-]{1,31}$`)
+var idShape = regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
 
 // checker gathers the first thing that is wrong.
 type checker struct{ first *yamldoc.Error }
@@ -213,13 +213,13 @@ func (s *Sheet) check() *yamldoc.Error {
 	if s.Format != Format {
 		c.bad("format", "it is %.40q and this program reads %s", s.Format, Format)
 	}
-	if !idShape().MatchString(s.ID) {
+	if !idShape.MatchString(s.ID) {
 		c.bad("id", "it is %.40q; 2 to 32 lowercase letters, digits and hyphens are wanted, beginning with a letter", s.ID)
 	}
 	if reason := words.Name(s.Name, 100); s.Name == "" || reason != "" {
 		c.bad("name", "%s", cmp.Or(reason, "it is missing"))
 	}
-	if s.Store != "" && !idShape().MatchString(s.Store) {
+	if s.Store != "" && !idShape.MatchString(s.Store) {
 		c.bad("store", "it is %.40q, not a store's id", s.Store)
 	}
 	for i, a := range s.Addresses {
@@ -316,7 +316,7 @@ func (s System) check(c *checker, field, id string) {
 	for i, h := range s.Starts {
 		at := fmt.Sprintf("%s.starts[%d]", field, i)
 		switch {
-		case !idShape().MatchString(h.Launcher):
+		case !idShape.MatchString(h.Launcher):
 			c.bad(at+".launcher", "%.40q is no launcher's id", h.Launcher)
 		case h.Launcher == id:
 			c.bad(at+".launcher", "a launcher does not hand over to itself")
