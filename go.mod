@@ -17,6 +17,7 @@ require (
 	github.com/fxamacker/cbor/v2 v2.10.0
 	github.com/go-json-experiment/json v0.0.0-20260213210345-44df1a37e875
 	github.com/goccy/go-yaml v1.19.2
+	github.com/google/renameio/v2 v2.0.2
 	github.com/gowebpki/jcs v1.0.2
 	github.com/hanwen/go-fuse/v2 v2.12.1
 	github.com/jackc/pgx/v5 v5.12.0

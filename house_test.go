@@ -18,8 +18,8 @@ import (
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/trace"
-	"endroit/runs"
 	"endroit/service/wire"
+	"endroit/tracefiles"
 )
 
 // The packages of the standard library that core may use: they compute, and
@@ -111,7 +111,7 @@ func TestTheDocumentsKeepUp(t *testing.T) {
 		assert.Contains(t, judging, "| `"+string(k)+"` |")
 	}
 	formats := read("docs/formats.md")
-	for _, f := range []string{trace.Format, footprint.Format, draft.Format, manifest.Format, sheet.Format, runs.CorrectionsFormat} {
+	for _, f := range []string{trace.Format, footprint.Format, draft.Format, manifest.Format, sheet.Format, tracefiles.CorrectionsFormat} {
 		assert.Contains(t, formats, f)
 	}
 	api := read("docs/api.md")

@@ -14,7 +14,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/content"
-	"endroit/runs"
+	"endroit/tracefiles"
 )
 
 func (a *app) bytes() *cli.Command {
@@ -66,13 +66,13 @@ func offset(flag, text string, n int) (int, error) {
 func bytesExactly(n int) string { return count(n, "byte", "bytes") }
 
 func (a *app) runBytes(c *cli.Command, name string) error {
-	first, err := runs.ReadContent(name)
+	first, err := tracefiles.ReadContent(name)
 	if err != nil {
 		return err
 	}
-	var others []runs.Content
+	var others []tracefiles.Content
 	for _, other := range c.StringSlice("against") {
-		o, err := runs.ReadContent(other)
+		o, err := tracefiles.ReadContent(other)
 		if err != nil {
 			return err
 		}
@@ -89,7 +89,7 @@ func (a *app) runBytes(c *cli.Command, name string) error {
 	return a.showBytes(c, first)
 }
 
-func (a *app) showBytes(c *cli.Command, o runs.Content) error {
+func (a *app) showBytes(c *cli.Command, o tracefiles.Content) error {
 	facts := content.Examine(o.Data, o.Changed)
 	from, length := 0, int(c.Int("length"))
 	if length < 0 {
@@ -216,7 +216,7 @@ func latin(b []byte) []rune {
 // differencesShown is how many differences are listed.
 const differencesShown = 40
 
-func (a *app) showDifferences(c *cli.Command, x, y runs.Content) error {
+func (a *app) showDifferences(c *cli.Command, x, y tracefiles.Content) error {
 	list := content.Compare(x.Data, y.Data)
 	if c.Bool("json") {
 		type shownDifference struct {
@@ -318,7 +318,7 @@ func (a *app) sayPart(sign string, b []byte) {
 	}
 }
 
-func (a *app) showSums(c *cli.Command, first runs.Content, others []runs.Content) error {
+func (a *app) showSums(c *cli.Command, first tracefiles.Content, others []tracefiles.Content) error {
 	o := content.SumOptions{}
 	for _, text := range c.StringSlice("sum-at") {
 		at, err := offset("sum-at", text, len(first.Data))
@@ -335,7 +335,7 @@ func (a *app) showSums(c *cli.Command, first runs.Content, others []runs.Content
 		o.Headers = append(o.Headers, size)
 	}
 	found := content.FindSums(first.Data, o)
-	others = slices.DeleteFunc(others, func(other runs.Content) bool {
+	others = slices.DeleteFunc(others, func(other tracefiles.Content) bool {
 		same := bytes.Equal(other.Data, first.Data)
 		if same {
 			a.tell("endroit: %s holds the same bytes, so that it rules nothing out; take one that differs", shown(other.Name))

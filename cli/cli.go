@@ -22,9 +22,9 @@ import (
 	"endroit/core/footprint"
 	"endroit/core/manifest"
 	"endroit/core/trace"
-	"endroit/kept"
-	"endroit/runs"
+	"endroit/localmanifest"
 	"endroit/service/wire"
+	"endroit/tracefiles"
 )
 
 // Version is set at build.
@@ -123,13 +123,13 @@ func exitCode(err error) int {
 			return exitInput
 		}
 		return exitFailed
-	case errors.Is(err, kept.ErrNone):
+	case errors.Is(err, localmanifest.ErrNone):
 		return exitNotFound
-	case errors.Is(err, kept.ErrDamaged):
+	case errors.Is(err, localmanifest.ErrDamaged):
 		return exitInput
 	case errors.As(err, &bad), errors.As(err, &body), errors.Is(err, trace.ErrFormat), errors.Is(err, trace.ErrDamaged), errors.Is(err, trace.ErrTooLarge), errors.Is(err, manifest.ErrFormat):
 		return exitInput
-	case errors.Is(err, runs.ErrInput):
+	case errors.Is(err, tracefiles.ErrInput):
 		return exitInput
 	case errors.Is(err, os.ErrNotExist), errors.Is(err, footprint.ErrNoSuchFile):
 		return exitNotFound

@@ -11,7 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/footprint"
-	"endroit/runs"
+	"endroit/tracefiles"
 )
 
 func (a *app) correct() *cli.Command {
@@ -39,11 +39,11 @@ func (a *app) runCorrect(c *cli.Command, name, file, kind string) error {
 		return err
 	}
 	said := footprint.Correction{File: file, Kind: kinds[0], By: ownName(), Because: strings.TrimSpace(c.String("because")), Made: time.Now().UTC().Truncate(time.Second)}
-	err = runs.Correct(name, said)
+	err = tracefiles.Correct(name, said)
 	if errors.Is(err, footprint.ErrNoSuchFile) {
 		if full, e := filepath.Abs(file); e == nil {
 			said.File = full
-			err = runs.Correct(name, said)
+			err = tracefiles.Correct(name, said)
 		}
 	}
 	if errors.Is(err, footprint.ErrNoSuchFile) {

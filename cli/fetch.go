@@ -13,7 +13,7 @@ import (
 
 	"endroit/client"
 	"endroit/core/manifest"
-	"endroit/kept"
+	"endroit/localmanifest"
 )
 
 // dataFolder is where this program keeps what belongs to the person.
@@ -58,7 +58,7 @@ func (a *app) fetch() *cli.Command {
 			}
 			old, known := localHead(folder)
 			_, changed, err := cl.Manifest(ctx, known, manifest.MaxBytes, func(digest string, body io.Reader) error {
-				return kept.Keep(folder, body, digest, func(h manifest.Head) error {
+				return localmanifest.Keep(folder, body, digest, func(h manifest.Head) error {
 					if known == "" || h.Revision > old.Revision {
 						return nil
 					}
@@ -68,14 +68,14 @@ func (a *app) fetch() *cli.Command {
 				})
 			})
 			switch {
-			case errors.Is(err, kept.ErrDigest):
+			case errors.Is(err, localmanifest.ErrDigest):
 				return fail(exitInput, "%w; nothing was changed, try again", err)
 			case errors.Is(err, manifest.ErrFormat), errors.Is(err, client.ErrUnfolds):
 				return fail(exitInput, "fetch: %w; nothing was changed", err)
 			case err != nil:
 				return fmt.Errorf("fetch: %w", err)
 			}
-			m, err := kept.Open(folder, nil)
+			m, err := localmanifest.Open(folder, nil)
 			if err != nil {
 				return err
 			}
@@ -101,11 +101,11 @@ func (a *app) fetch() *cli.Command {
 // localHead is the head of the local revision and its digest, empty where there is none or
 // it is damaged: then all is fetched.
 func localHead(folder string) (h manifest.Head, digest string) {
-	digest, err := kept.Sound(folder)
+	digest, err := localmanifest.Sound(folder)
 	if err != nil {
 		return h, ""
 	}
-	k, err := kept.Open(folder, nil)
+	k, err := localmanifest.Open(folder, nil)
 	if err != nil {
 		return h, ""
 	}

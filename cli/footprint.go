@@ -16,13 +16,13 @@ import (
 
 	"endroit/core/footprint"
 	"endroit/core/trace"
-	"endroit/runs"
+	"endroit/tracefiles"
 )
 
 // readTrace boils a trace down, with what people said of it, and returns the digest of
 // the file.
 func readTrace(name string) (*footprint.Footprint, string, error) {
-	return runs.Read(name, footprint.Filter{})
+	return tracefiles.Read(name, footprint.Filter{})
 }
 
 func (a *app) footprint() *cli.Command {
@@ -67,7 +67,7 @@ func (a *app) runFootprint(c *cli.Command, name string) error {
 	if only.MaxSize, err = sizeFlag(c, "max-size"); err != nil {
 		return err
 	}
-	fp, _, err := runs.Read(name, only)
+	fp, _, err := tracefiles.Read(name, only)
 	if err != nil {
 		return err
 	}

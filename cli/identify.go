@@ -14,7 +14,7 @@ import (
 
 	"endroit/core/manifest"
 	"endroit/core/sheet"
-	"endroit/kept"
+	"endroit/localmanifest"
 	"endroit/machine"
 )
 
@@ -114,7 +114,7 @@ func (a *app) printIdentified(f identified) {
 // identifier knows what could be meant.
 type identifier struct {
 	survey *machine.Survey
-	kept   *kept.Kept // nil without a manifest
+	kept   *localmanifest.Kept // nil without a manifest
 	sheets []*sheet.Sheet
 }
 

@@ -17,10 +17,10 @@ import (
 
 	"endroit/core/notes"
 	"endroit/core/place"
-	"endroit/kept"
+	"endroit/localmanifest"
+	"endroit/locate"
 	"endroit/machine"
-	"endroit/present"
-	"endroit/runs"
+	"endroit/tracefiles"
 	"endroit/workers"
 )
 
@@ -95,16 +95,16 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	here := present.On(survey, roots)
+	here := locate.On(survey, roots)
 	defer here.Close()
 	here.Only, here.Install = prefixes, install
-	found := here.Title(t, present.Everywhere)
+	found := here.Title(t, locate.Everywhere)
 	if c.Bool("check") {
 		checkFiles(here, &found)
 	}
 	if c.Bool("json") {
 		err := a.json(struct {
-			present.Title
+			locate.Title
 			Revision int `json:"revision"`
 		}{found, k.Head.Revision})
 		if err == nil && unsound(found) {
@@ -124,7 +124,7 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 const skippedShown = 5
 
 // checkFiles reads the files of a title by the notes on their structure.
-func checkFiles(here *present.Here, t *present.Title) {
+func checkFiles(here *locate.Here, t *locate.Title) {
 	for i := range t.Variants {
 		for j := range t.Variants[i].Locations {
 			l := &t.Variants[i].Locations[j]
@@ -145,18 +145,18 @@ func checkFiles(here *present.Here, t *present.Title) {
 }
 
 // readFound reads a file that was found, and no other that took its name since.
-func readFound(here *present.Here, l *present.Location, f machine.File) (runs.Content, error) {
+func readFound(here *locate.Here, l *locate.Location, f machine.File) (tracefiles.Content, error) {
 	open, err := here.Open(l, f)
 	if err != nil {
-		return runs.Content{}, err
+		return tracefiles.Content{}, err
 	}
 	defer open.Close()
-	return runs.ReadOpen(open, f.Path)
+	return tracefiles.ReadOpen(open, f.Path)
 }
 
 // sayChecked sums up what the notes say of the files. That one is damaged, or of
 // something else, is the exit code too.
-func (a *app) sayChecked(t present.Title) error {
+func (a *app) sayChecked(t locate.Title) error {
 	words := map[string]int{}
 	without := 0
 	for _, v := range t.Variants {
@@ -189,7 +189,7 @@ func (a *app) sayChecked(t present.Title) error {
 }
 
 // unsound reports whether a file that was checked is damaged, or of something else.
-func unsound(t present.Title) bool {
+func unsound(t locate.Title) bool {
 	for _, v := range t.Variants {
 		for _, l := range v.Locations {
 			for _, c := range l.Checks {
@@ -203,7 +203,7 @@ func unsound(t present.Title) bool {
 }
 
 // tellBroken reports what is wrong with the prefixes of a title.
-func (a *app) tellBroken(survey *machine.Survey, found present.Title) {
+func (a *app) tellBroken(survey *machine.Survey, found locate.Title) {
 	for _, v := range found.Variants {
 		for _, p := range survey.Prefixes {
 			if p.Folder == v.Prefix && p.Prefix != nil {
@@ -221,12 +221,12 @@ func (a *app) tellNotes(p *machine.Prefix) {
 }
 
 // openKept opens the local manifest.
-func (a *app) openKept() (*kept.Kept, error) {
+func (a *app) openKept() (*localmanifest.Kept, error) {
 	folder, err := manifestFolder()
 	if err != nil {
 		return nil, err
 	}
-	return kept.Open(folder, func() {
+	return localmanifest.Open(folder, func() {
 		if a.onTerminal() {
 			a.tell("endroit: the local manifest is indexed, once")
 		}
@@ -257,19 +257,19 @@ func (a *app) progress(doing string) (told func(done, of int), end func()) {
 		}
 }
 
-func (a *app) locateAll(c *cli.Command, k *kept.Kept, roots place.Roots) error {
+func (a *app) locateAll(c *cli.Command, k *localmanifest.Kept, roots place.Roots) error {
 	// One short run that needs some tens of megabytes: collecting garbage would take
 	// a fifth of its time.
 	debug.SetGCPercent(-1)
 	debug.SetMemoryLimit(200 << 20)
-	ahead := present.StartAhead(k, roots)
+	ahead := locate.StartAhead(k, roots)
 	defer ahead.Wait()
 	survey, err := a.survey(c, k, roots)
 	if err != nil {
 		return err
 	}
 	told, end := a.progress("looking at titles")
-	here := present.On(survey, roots)
+	here := locate.On(survey, roots)
 	defer here.Close()
 	if !c.Bool("json") {
 		here.SummaryOnly()
@@ -306,7 +306,7 @@ type part struct {
 	files int
 }
 
-func (a *app) presentPart(t present.Title) (p part) {
+func (a *app) presentPart(t locate.Title) (p part) {
 	to := *a
 	to.out = &p.text
 	for _, v := range t.Variants {
@@ -316,7 +316,7 @@ func (a *app) presentPart(t present.Title) (p part) {
 }
 
 // copyOf writes a variant with the version of the copy that is here.
-func copyOf(v present.Variant) string {
+func copyOf(v locate.Variant) string {
 	if v.Version == "" {
 		return v.Variant
 	}
@@ -325,7 +325,7 @@ func copyOf(v present.Variant) string {
 
 // printPresent sums a variant up, a line for each location, and returns how many
 // files it has.
-func (a *app) printPresent(t present.Title, v present.Variant) (files int) {
+func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 	a.say("%s  (%s)", shown(t.Title), shown(copyOf(v)))
 	if !v.HasFiles() {
 		a.say("  none     installed in %s, and nothing that is recorded is there", pasted(v.Install))
@@ -352,7 +352,7 @@ func (a *app) printPresent(t present.Title, v present.Variant) (files int) {
 // filesShown is how many files of a location are listed without --all-files.
 const filesShown = 8
 
-func (a *app) printLocated(t present.Title, all bool) {
+func (a *app) printLocated(t locate.Title, all bool) {
 	a.say("%s", shown(t.Title))
 	for i, v := range t.Variants {
 		if i > 0 {
@@ -374,7 +374,7 @@ func (a *app) printLocated(t present.Title, all bool) {
 	}
 }
 
-func (a *app) printVariant(v present.Variant, newest string, all bool) {
+func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 	a.say("  %s", shown(copyOf(v)))
 	for _, x := range []struct{ says, text string }{
 		{"in the prefix ", quoted(v.Prefix)}, {"installed in ", quoted(v.Install)}, {"for the account ", v.Account}, {"in the sandboxed application ", v.Sandbox},
@@ -399,7 +399,7 @@ func (a *app) printVariant(v present.Variant, newest string, all bool) {
 
 // printPath shows where a location lies, in the forms that can be pasted: for this
 // system's own shell first.
-func (a *app) printPath(l present.Location) {
+func (a *app) printPath(l locate.Location) {
 	if l.Folder == "" {
 		a.say("    %-7s  %s", l.Holds, shown(l.At))
 		return
@@ -428,7 +428,7 @@ func quoted(path string) string {
 	return pasted(path)
 }
 
-func (a *app) printLocatedFiles(v present.Variant, l present.Location, newest string, all bool) {
+func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest string, all bool) {
 	if l.Error != "" {
 		a.say("             cannot be looked up: %s", shown(l.Error))
 	}
@@ -465,7 +465,7 @@ func (a *app) printLocatedFiles(v present.Variant, l present.Location, newest st
 }
 
 // verdictOf is what the notes say of a file, if they were asked.
-func verdictOf(l present.Location, f machine.File) string {
+func verdictOf(l locate.Location, f machine.File) string {
 	v, ok := l.Checks[f.Path]
 	switch {
 	case !ok:
@@ -477,7 +477,7 @@ func verdictOf(l present.Location, f machine.File) string {
 }
 
 // whose names the launcher's account that a file belongs to, if it has one.
-func whose(v present.Variant, f machine.File) string {
+func whose(v locate.Variant, f machine.File) string {
 	for _, acc := range v.Accounts {
 		if id := f.Captures["account"]; id != "" && id == acc.ID {
 			text := "  account " + orID(acc.Name, acc.ID)

@@ -15,7 +15,7 @@ import (
 	"golang.org/x/term"
 
 	"endroit/client"
-	"endroit/whole"
+	"endroit/safefile"
 )
 
 // DefaultService is where a service started by endroit serve answers.
@@ -49,7 +49,7 @@ func savedLogin(c *cli.Command) (login, error) {
 	if err != nil {
 		return l, err
 	}
-	data, err := whole.Read(file, ownFile)
+	data, err := safefile.Read(file, ownFile)
 	if err == nil {
 		if err := json.Unmarshal(data, &l); err != nil {
 			return l, fail(exitInput, "%s is damaged (%v); sign in again with endroit login", file, err)
@@ -126,7 +126,7 @@ func (a *app) login() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if err := writePrivately(file, data); err != nil {
+			if err := writeOwn(file, data); err != nil {
 				return err
 			}
 			if c.Bool("json") {
@@ -192,27 +192,10 @@ func (a *app) password(prompt string, fromInput bool) (string, error) {
 	return string(raw), err
 }
 
-// writePrivately replaces a file at once, readable by its owner alone.
-func writePrivately(file string, data []byte) error {
-	dir := filepath.Dir(file)
-	if err := os.MkdirAll(dir, 0o700); err != nil {
+// writeOwn writes a file that the program keeps for itself, and makes its folder.
+func writeOwn(file string, data []byte) error {
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(dir, ".new-*") // mode 0600
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name()) // does nothing once it was renamed
-	if _, err := f.Write(data); err != nil {
-		_ = f.Close()
-		return err
-	}
-	if err := f.Sync(); err != nil {
-		_ = f.Close()
-		return err
-	}
-	if err := f.Close(); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), file)
+	return safefile.Write(file, data)
 }

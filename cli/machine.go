@@ -14,9 +14,9 @@ import (
 
 	"endroit/core/place"
 	"endroit/core/sheet"
-	"endroit/kept"
+	"endroit/localmanifest"
 	"endroit/machine"
-	"endroit/whole"
+	"endroit/safefile"
 )
 
 func (a *app) machine() *cli.Command {
@@ -45,7 +45,7 @@ func (a *app) runMachine(_ context.Context, c *cli.Command) error {
 	}
 	k, err := a.openKept()
 	switch {
-	case errors.Is(err, kept.ErrNone):
+	case errors.Is(err, localmanifest.ErrNone):
 	case err != nil:
 		a.tell("endroit: %s", shown(err.Error()))
 	default:
@@ -102,7 +102,7 @@ func sheetFolder() (string, error) {
 }
 
 func readSheet(name string) (*sheet.Sheet, error) {
-	data, err := whole.Read(name, sheet.MaxBytes)
+	data, err := safefile.Read(name, sheet.MaxBytes)
 	if err != nil {
 		return nil, fail(unread(err), "%w", err)
 	}
@@ -116,7 +116,7 @@ func readSheet(name string) (*sheet.Sheet, error) {
 // sheets gathers the manifest's sheets and the person's own, which go before the
 // manifest's of the same launcher. With --sheets only those of that folder count.
 // An invalid sheet is reported and skipped. k may be nil.
-func (a *app) sheets(c *cli.Command, k *kept.Kept) ([]*sheet.Sheet, error) {
+func (a *app) sheets(c *cli.Command, k *localmanifest.Kept) ([]*sheet.Sheet, error) {
 	own, err := a.ownSheets(c.String("sheets"))
 	if err != nil || c.String("sheets") != "" || k == nil {
 		return own, err
@@ -170,7 +170,7 @@ func (a *app) ownSheets(folder string) (all []*sheet.Sheet, err error) {
 
 // survey looks at this machine by all sheets, and the folders that were added. k
 // may be nil.
-func (a *app) survey(c *cli.Command, k *kept.Kept, roots place.Roots) (*machine.Survey, error) {
+func (a *app) survey(c *cli.Command, k *localmanifest.Kept, roots place.Roots) (*machine.Survey, error) {
 	sheets, err := a.sheets(c, k)
 	if err != nil {
 		return nil, err
@@ -306,7 +306,7 @@ func readNamed() ([]machine.Named, error) {
 	if err != nil {
 		return nil, err
 	}
-	data, err := whole.Read(file, ownFile)
+	data, err := safefile.Read(file, ownFile)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}
@@ -329,7 +329,7 @@ func writeNamed(list []machine.Named) error {
 	if err != nil {
 		return err
 	}
-	return writePrivately(file, append(data, '\n'))
+	return writeOwn(file, append(data, '\n'))
 }
 
 func (a *app) machineAdd(_ context.Context, c *cli.Command) error {

@@ -12,8 +12,8 @@ import (
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/notes"
-	"endroit/runs"
-	"endroit/whole"
+	"endroit/safefile"
+	"endroit/tracefiles"
 )
 
 func (a *app) bytesSet() *cli.Command {
@@ -38,7 +38,7 @@ func (a *app) bytesSet() *cli.Command {
 
 // readNotes reads notes on the structure of files.
 func readNotes(name string) (*notes.Notes, error) {
-	text, err := whole.Read(name, notes.MaxBytes)
+	text, err := safefile.Read(name, notes.MaxBytes)
 	if err != nil {
 		return nil, fail(unread(err), "%w", err)
 	}
@@ -54,7 +54,7 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	o, err := runs.ReadContent(name)
+	o, err := tracefiles.ReadContent(name)
 	if err != nil {
 		return err
 	}
@@ -128,14 +128,14 @@ func (a *app) putNotes(n *notes.Notes, file, name string) error {
 	if err := d.Check(); err != nil {
 		return err
 	}
-	text, err := whole.Read(name, draft.MaxBytes)
+	text, err := safefile.Read(name, draft.MaxBytes)
 	if err != nil {
 		return err
 	}
 	if text, err = draft.WithNotes(text, at, n); err != nil {
 		return fail(exitInput, "%s: %w", name, err)
 	}
-	if err := whole.Write(name, text); err != nil {
+	if err := safefile.Write(name, text); err != nil {
 		return err
 	}
 	a.say("%s: the notes stand with %s now, and are sent along", name, d.Locations[at].At)
@@ -150,7 +150,7 @@ func (a *app) runBytesSet(c *cli.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	o, err := runs.ReadContent(name)
+	o, err := tracefiles.ReadContent(name)
 	if err != nil {
 		return err
 	}

@@ -16,7 +16,7 @@ import (
 	"golang.org/x/text/unicode/bidi"
 
 	"endroit/core/trace"
-	"endroit/whole"
+	"endroit/safefile"
 )
 
 func (a *app) json(v any) error {
@@ -162,7 +162,7 @@ const ownFile = 1 << 20
 
 // unread is the exit code of a file that cannot be read: too large is bad input.
 func unread(err error) int {
-	var large *whole.ErrLarge
+	var large *safefile.ErrLarge
 	if errors.As(err, &large) {
 		return exitInput
 	}

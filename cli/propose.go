@@ -10,8 +10,8 @@ import (
 	"endroit/core/candidate"
 	"endroit/core/draft"
 	"endroit/core/footprint"
-	"endroit/runs"
-	"endroit/whole"
+	"endroit/safefile"
+	"endroit/tracefiles"
 )
 
 func (a *app) propose() *cli.Command {
@@ -54,9 +54,9 @@ func (a *app) propose() *cli.Command {
 			if fp.Cut != "" {
 				d.Questions = append(d.Questions, "the trace is cut short: "+fp.Cut)
 			}
-			d.Trace = &draft.Trace{File: runs.RelativeTo(out, name), SHA256: digests[0]}
+			d.Trace = &draft.Trace{File: tracefiles.RelativeTo(out, name), SHA256: digests[0]}
 			for i, other := range names[1:] {
-				d.Also = append(d.Also, draft.Trace{File: runs.RelativeTo(out, other), SHA256: digests[i+1]})
+				d.Also = append(d.Also, draft.Trace{File: tracefiles.RelativeTo(out, other), SHA256: digests[i+1]})
 			}
 			if c.Bool("json") {
 				return a.json(d)
@@ -160,7 +160,7 @@ func seenLine(f footprint.File) string {
 
 // readDraft reads a draft and the footprint of its trace.
 func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
-	data, err := whole.Read(name, draft.MaxBytes)
+	data, err := safefile.Read(name, draft.MaxBytes)
 	if err != nil {
 		return nil, nil, fail(unread(err), "%w", err)
 	}

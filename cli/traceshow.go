@@ -20,7 +20,7 @@ import (
 
 	"endroit/capture"
 	"endroit/core/trace"
-	"endroit/runs"
+	"endroit/tracefiles"
 )
 
 // pickFlags choose events of a trace.
@@ -83,7 +83,7 @@ func (a *app) traceTrim() *cli.Command {
 
 // traceFile opens a trace from its beginning, again and again.
 func traceFile(name string) (open func() (*trace.Reader, error), close func(), err error) {
-	f, err := runs.Open(name)
+	f, err := tracefiles.Open(name)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -16,7 +16,7 @@ import (
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
-	"endroit/kept"
+	"endroit/localmanifest"
 	"endroit/workbench"
 )
 
@@ -53,7 +53,7 @@ func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) err
 	case err == nil:
 		defer k.Close()
 		config.Manifest = k
-	case errors.Is(err, kept.ErrNone):
+	case errors.Is(err, localmanifest.ErrNone):
 		a.tell("endroit: there is no local manifest (endroit fetch), so that it is not known which files are other titles'")
 	default:
 		a.tell("endroit: the local manifest is not looked into: %v", err)

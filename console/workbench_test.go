@@ -19,8 +19,8 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/trace"
-	"endroit/runs"
 	"endroit/standin/browser"
+	"endroit/tracefiles"
 	"endroit/workbench"
 )
 
@@ -192,7 +192,7 @@ func TestTheWorkbenchOfALocalTrace(t *testing.T) {
 	require.NoError(t, err)
 	v.press("Say so")
 	v.sees("mira says cache")
-	said, err := runs.Corrections(trace)
+	said, err := tracefiles.Corrections(trace)
 	require.NoError(t, err)
 	require.Len(t, said.Corrections, 1)
 	assert.Equal(t, footprint.Cache, said.Corrections[0].Kind)

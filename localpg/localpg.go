@@ -27,7 +27,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"endroit/tied"
+	"endroit/childproc"
 )
 
 // ErrNotInstalled says that the machine has no PostgreSQL server.
@@ -87,7 +87,7 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	c := exec.Command(filepath.Join(bin, "postgres"), args...)
 	c.Dir, c.Stdout, c.Stderr = "/", log, log
 	runAs(c, as)
-	ended, err := tied.Start(c, syscall.SIGINT)
+	ended, err := childproc.Start(c, syscall.SIGINT)
 	if err != nil {
 		return nil, fmt.Errorf("start PostgreSQL: %w", err)
 	}

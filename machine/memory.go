@@ -12,7 +12,7 @@ import (
 
 	"endroit/core/hive"
 	"endroit/core/place"
-	"endroit/whole"
+	"endroit/safefile"
 )
 
 // How the memory is written and read: CBOR (RFC 8949), in a third of JSON's time.
@@ -69,7 +69,7 @@ func remember(roots place.Roots, keys []string) *memory {
 		return m
 	}
 	m.file = filepath.Join(cache, "endroit", "hives.cbor")
-	data, err := whole.Read(m.file, maxMemory)
+	data, err := safefile.Read(m.file, maxMemory)
 	if err != nil {
 		return m
 	}
@@ -120,13 +120,5 @@ func (m *memory) save() {
 	if err != nil || len(data) > maxMemory || os.MkdirAll(filepath.Dir(m.file), 0o700) != nil {
 		return
 	}
-	f, err := os.CreateTemp(filepath.Dir(m.file), ".hives-*")
-	if err != nil {
-		return
-	}
-	defer os.Remove(f.Name())
-	_, err = f.Write(data)
-	if e := f.Close(); err == nil && e == nil {
-		_ = os.Rename(f.Name(), m.file)
-	}
+	_ = safefile.Write(m.file, data)
 }

@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 
 	"endroit/core/place"
-	"endroit/whole"
+	"endroit/safefile"
 )
 
 // Roots says where the anchors lie for this user, by the environment and
@@ -25,7 +25,7 @@ func Roots() (place.Roots, error) {
 	}
 	if env["XDG_DOCUMENTS_DIR"] == "" {
 		config := place.LinuxRoots(env)[place.XDGConfig]
-		if text, err := whole.Read(filepath.Join(config, "user-dirs.dirs"), 1<<20); err == nil {
+		if text, err := safefile.Read(filepath.Join(config, "user-dirs.dirs"), 1<<20); err == nil {
 			env["XDG_DOCUMENTS_DIR"] = userDirs(string(text), env["HOME"])
 		}
 	}

@@ -22,8 +22,8 @@ import (
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/core/trace"
-	"endroit/runs"
 	"endroit/standin/launchers"
+	"endroit/tracefiles"
 )
 
 func schema(t *testing.T, name string) *jsonschema.Schema {
@@ -118,7 +118,7 @@ func TestCorrections(t *testing.T) {
 	fp := run(t)
 	require.NoError(t, fp.Correct([]footprint.Correction{{File: "xdg-config:tidewrack/settings.ini", Kind: footprint.Cache, By: "mira", Made: time.Unix(0, 0).UTC()}}))
 	trace := filepath.Join(t.TempDir(), "x.trace")
-	require.NoError(t, runs.Keep(trace, strings.Repeat("0", 64), fp.Corrections))
+	require.NoError(t, tracefiles.Keep(trace, strings.Repeat("0", 64), fp.Corrections))
 	raw, err := os.ReadFile(trace + ".corrections.json")
 	require.NoError(t, err)
 	s := schema(t, "corrections")

@@ -21,8 +21,8 @@ import (
 	"endroit/core/place"
 	"endroit/core/trace"
 	"endroit/machine"
-	"endroit/runs"
 	"endroit/service/wire"
+	"endroit/tracefiles"
 )
 
 // file is the file that a request is about.
@@ -85,7 +85,7 @@ func (b *Workbench) steps(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := runs.Open(b.config.Trace)
+	f, err := tracefiles.Open(b.config.Trace)
 	if err != nil {
 		return err
 	}
@@ -119,23 +119,23 @@ func number(c *echo.Context, name string, otherwise int64) (int64, error) {
 
 // content reads a version of a file of the footprint. cannot says why that is not to be
 // had now, for the page to show in its place.
-func (b *Workbench) content(x footprint.File, version string) (got runs.Content, cannot string, err error) {
+func (b *Workbench) content(x footprint.File, version string) (got tracefiles.Content, cannot string, err error) {
 	switch n, e := strconv.Atoi(version); {
 	case version == present && b.here():
-		got, err = runs.ReadFile(x.Path)
+		got, err = tracefiles.ReadFile(x.Path)
 	case e != nil || n < 1 || n > len(b.versions) || b.versions[n-1].Path != x.Path:
 		return got, "", problem(http.StatusNotFound, wire.ProblemNotFound, "the file has no such version")
 	default:
-		got, err = runs.ReadVersion(b.config.Trace, n)
+		got, err = tracefiles.ReadVersion(b.config.Trace, n)
 	}
-	if errors.Is(err, runs.ErrInput) || errors.Is(err, os.ErrNotExist) || errors.Is(err, os.ErrPermission) {
+	if errors.Is(err, tracefiles.ErrInput) || errors.Is(err, os.ErrNotExist) || errors.Is(err, os.ErrPermission) {
 		return got, err.Error(), nil
 	}
 	return got, "", err
 }
 
 // asked is the file and the version that a request is about.
-func (b *Workbench) asked(c *echo.Context) (x footprint.File, got runs.Content, cannot string, err error) {
+func (b *Workbench) asked(c *echo.Context) (x footprint.File, got tracefiles.Content, cannot string, err error) {
 	fp, n, err := b.file(c)
 	if err != nil {
 		return x, got, "", err

@@ -33,10 +33,10 @@ import (
 	"endroit/core/jsondoc"
 	"endroit/core/manifest"
 	"endroit/core/trace"
-	"endroit/kept"
-	"endroit/runs"
+	"endroit/localmanifest"
+	"endroit/safefile"
 	"endroit/service/wire"
-	"endroit/whole"
+	"endroit/tracefiles"
 )
 
 // Config is what a workbench needs.
@@ -48,7 +48,7 @@ type Config struct {
 	// Propose makes the draft to begin with.
 	Propose func(*footprint.Footprint) *draft.Draft
 	// Manifest is what other titles keep, nil if it is not known.
-	Manifest *kept.Kept
+	Manifest *localmanifest.Kept
 }
 
 // Workbench answers the page's requests.
@@ -70,7 +70,7 @@ type Workbench struct {
 func Open(c Config) (*Workbench, error) {
 	b := &Workbench{config: c, secret: rand.Text(), keys: map[string]bool{}}
 	var err error
-	if b.now, b.digest, err = runs.Read(c.Trace, footprint.Filter{}); err != nil {
+	if b.now, b.digest, err = tracefiles.Read(c.Trace, footprint.Filter{}); err != nil {
 		return nil, err
 	}
 	if b.now.Title == "" {
@@ -88,7 +88,7 @@ func Open(c Config) (*Workbench, error) {
 }
 
 func (b *Workbench) readHeader() error {
-	f, err := runs.Open(b.config.Trace)
+	f, err := tracefiles.Open(b.config.Trace)
 	if err != nil {
 		return err
 	}
@@ -234,7 +234,7 @@ func answerError(c *echo.Context, err error) {
 	case errors.As(err, &p):
 	case errors.Is(err, fs.ErrNotExist):
 		p = problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
-	case errors.Is(err, runs.ErrInput), errors.Is(err, fs.ErrPermission):
+	case errors.Is(err, tracefiles.ErrInput), errors.Is(err, fs.ErrPermission):
 		p = problem(http.StatusConflict, wire.ProblemInvalid, err.Error())
 	case errors.As(err, &status) && status.StatusCode() >= 400:
 		p = problem(status.StatusCode(), wire.ProblemAny, "")
@@ -290,10 +290,10 @@ func digestOf(text []byte) string {
 
 // draft is the draft that was saved, with its text, or else the one to begin with.
 func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error) {
-	text, err := whole.Read(b.config.Draft, draft.MaxBytes)
+	text, err := safefile.Read(b.config.Draft, draft.MaxBytes)
 	if errors.Is(err, fs.ErrNotExist) {
 		d := b.config.Propose(fp)
-		d.Trace = &draft.Trace{File: runs.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
+		d.Trace = &draft.Trace{File: tracefiles.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
 		return d, nil, nil
 	}
 	if err != nil {
@@ -323,7 +323,7 @@ func (b *Workbench) save(c *echo.Context) error {
 		d.Trace = &draft.Trace{}
 	}
 	if d.Trace.SHA256 == "" || d.Trace.SHA256 == b.digest {
-		d.Trace = &draft.Trace{File: runs.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
+		d.Trace = &draft.Trace{File: tracefiles.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
 	}
 	var bad *draft.Error
 	if err := d.Check(); errors.As(err, &bad) {
@@ -335,7 +335,7 @@ func (b *Workbench) save(c *echo.Context) error {
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	there, err := whole.Read(b.config.Draft, draft.MaxBytes)
+	there, err := safefile.Read(b.config.Draft, draft.MaxBytes)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
@@ -345,7 +345,7 @@ func (b *Workbench) save(c *echo.Context) error {
 	if err == nil && digestOf(there) != in.Digest || err != nil && in.Digest != "" {
 		return problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed by somebody else since this page read it; load the page again, or name another file with --draft. Nothing was written")
 	}
-	if err := whole.Write(b.config.Draft, text); err != nil {
+	if err := safefile.Write(b.config.Draft, text); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, wire.Saved{File: b.config.Draft, Digest: digestOf(text)})
@@ -358,12 +358,12 @@ func (b *Workbench) correct(c *echo.Context) error {
 		return err
 	}
 	in.Because = strings.TrimSpace(in.Because)
-	if err := runs.CheckWords(in.Because); err != nil {
+	if err := tracefiles.CheckWords(in.Because); err != nil {
 		return invalid("because", err.Error())
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	said, err := runs.Corrections(b.config.Trace) // somebody may have corrected by the command line
+	said, err := tracefiles.Corrections(b.config.Trace) // somebody may have corrected by the command line
 	if err != nil {
 		return err
 	}
@@ -375,7 +375,7 @@ func (b *Workbench) correct(c *echo.Context) error {
 	case err != nil:
 		return invalid("file", err.Error())
 	}
-	if err := runs.Keep(b.config.Trace, b.digest, next.Corrections); err != nil {
+	if err := tracefiles.Keep(b.config.Trace, b.digest, next.Corrections); err != nil {
 		return err
 	}
 	next.Gaps = b.now.Gaps

@@ -7,8 +7,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"endroit/standin/growth"
 	"github.com/stretchr/testify/require"
+
+	"endroit/standin/growth"
 )
 
 func TestEveryFormatComesToOneTree(t *testing.T) {

@@ -20,7 +20,7 @@ import (
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/core/trace"
-	"endroit/kept"
+	"endroit/localmanifest"
 	"endroit/standin/launchers"
 )
 
@@ -121,7 +121,7 @@ func keepManifest(home, size string) error {
 	if err := os.RemoveAll(folder); err != nil {
 		return err
 	}
-	return kept.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil)
+	return localmanifest.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil)
 }
 
 // layOut makes a home with its files, and a launcher with its copies.

@@ -21,10 +21,10 @@ import (
 	"syscall"
 	"time"
 
+	"endroit/childproc"
 	"endroit/localpg"
 	"endroit/standin/wine"
 	"endroit/standin/world"
-	"endroit/tied"
 )
 
 func main() {
@@ -147,7 +147,7 @@ func (d *demo) serve(ctx context.Context) (*exec.Cmd, chan error, error) {
 	c := exec.Command(filepath.Join(d.programs, "endroit"), "serve", "--address", d.address, "--operations", d.operations())
 	c.Env = append(os.Environ(), "ENDROIT_DATABASE="+d.database)
 	c.Stdout, c.Stderr = log, log
-	ended, err := tied.Start(c, syscall.SIGTERM)
+	ended, err := childproc.Start(c, syscall.SIGTERM)
 	if err != nil {
 		return nil, nil, fmt.Errorf("start the service: %w; make build makes it", err)
 	}

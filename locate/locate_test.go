@@ -1,4 +1,4 @@
-package present
+package locate
 
 import (
 	"bytes"
@@ -15,7 +15,7 @@ import (
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/standing"
-	"endroit/kept"
+	"endroit/localmanifest"
 	"endroit/machine"
 	"endroit/standin/launchers"
 )
@@ -196,8 +196,8 @@ func TestAllThatIsPresent(t *testing.T) {
 	body, err := manifest.Assemble(m.Head, nil, docs)
 	require.NoError(t, err)
 	folder := t.TempDir()
-	require.NoError(t, kept.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
-	k, err := kept.Open(folder, nil)
+	require.NoError(t, localmanifest.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
+	k, err := localmanifest.Open(folder, nil)
 	require.NoError(t, err)
 	defer k.Close()
 	last := 0
@@ -249,8 +249,8 @@ func TestAllOfADamagedIndex(t *testing.T) {
 	require.NoError(t, err)
 	body, err := manifest.Assemble(m.Head, nil, [][]byte{doc})
 	require.NoError(t, err)
-	require.NoError(t, kept.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
-	k, err := kept.Open(folder, nil)
+	require.NoError(t, localmanifest.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
+	k, err := localmanifest.Open(folder, nil)
 	require.NoError(t, err)
 	require.NoError(t, k.Close())
 	_, err = h.All(k, nil, nil)

@@ -1,4 +1,4 @@
-package whole
+package safefile
 
 import (
 	"os"

@@ -3,33 +3,18 @@
 //
 //	err := whole.Write("tidewrack.draft.yaml", text)
 //	text, err := whole.Read("tidewrack.draft.yaml", draft.MaxBytes)
-package whole
+package safefile
 
 import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 )
 
-// Write writes a file in place of the one that is there. Only this person may read it.
+// Write replaces a file, or creates it, readable by this person alone. Its content, and on
+// Unix the entry in its folder, are on disk when it returns.
 func Write(name string, data []byte) error {
-	f, err := os.CreateTemp(filepath.Dir(name), ".new-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name()) // gone already where all went well
-	_, err = f.Write(data)
-	if err == nil {
-		err = f.Sync()
-	}
-	if e := f.Close(); err == nil {
-		err = e
-	}
-	if err == nil {
-		err = os.Rename(f.Name(), name)
-	}
-	if err != nil {
+	if err := replace(name, data); err != nil {
 		return fmt.Errorf("write %s: %w", name, err)
 	}
 	return nil

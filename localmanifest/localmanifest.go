@@ -4,7 +4,7 @@
 //
 //	k, err := kept.Open(folder, nil)
 //	t, close, err := k.Find("tidewrack")
-package kept
+package localmanifest
 
 import (
 	"crypto/sha256"
@@ -18,7 +18,7 @@ import (
 	"strings"
 
 	"endroit/core/manifest"
-	"endroit/whole"
+	"endroit/safefile"
 )
 
 // currentFile holds the digest of the revision that counts, so that an
@@ -35,7 +35,7 @@ var digestShape = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 // digest reads which revision counts.
 func digest(folder string) (string, error) {
-	text, err := whole.Read(filepath.Join(folder, currentFile), 1<<10)
+	text, err := safefile.Read(filepath.Join(folder, currentFile), 1<<10)
 	if errors.Is(err, os.ErrNotExist) {
 		return "", ErrNone
 	}
@@ -110,7 +110,7 @@ func Keep(folder string, body io.Reader, d string, accept func(manifest.Head) er
 		err = os.Rename(index, indexFile(folder, d))
 	}
 	if err == nil {
-		err = whole.Write(filepath.Join(folder, currentFile), []byte(d+"\n"))
+		err = safefile.Write(filepath.Join(folder, currentFile), []byte(d+"\n"))
 	}
 	if err != nil {
 		return fmt.Errorf("keep the manifest: %w", err)

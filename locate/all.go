@@ -1,4 +1,4 @@
-package present
+package locate
 
 import (
 	"errors"
@@ -8,7 +8,7 @@ import (
 
 	"endroit/core/manifest"
 	"endroit/core/place"
-	"endroit/kept"
+	"endroit/localmanifest"
 	"endroit/machine"
 	"endroit/workers"
 )
@@ -22,7 +22,7 @@ type Ahead struct {
 }
 
 // StartAhead begins to find out. Wait has to be called before the manifest is closed.
-func StartAhead(k *kept.Kept, roots place.Roots) *Ahead {
+func StartAhead(k *localmanifest.Kept, roots place.Roots) *Ahead {
 	a := &Ahead{done: make(chan struct{}), titles: map[string]*manifest.Title{}}
 	go func() {
 		defer close(a.done)
@@ -62,7 +62,7 @@ func (a *Ahead) Wait() { <-a.done }
 // them lead to the titles. ahead is what was begun for the same manifest and roots;
 // it may be nil. told is called as titles are looked at, with how many of how many;
 // it may be nil.
-func (h *Here) All(k *kept.Kept, ahead *Ahead, told func(done, of int)) ([]Title, error) {
+func (h *Here) All(k *localmanifest.Kept, ahead *Ahead, told func(done, of int)) ([]Title, error) {
 	scopes := map[string]Scope{}
 	add := func(id, prefix string) {
 		if scopes[id] == nil {
@@ -72,13 +72,13 @@ func (h *Here) All(k *kept.Kept, ahead *Ahead, told func(done, of int)) ([]Title
 			scopes[id][prefix] = true
 		}
 	}
-	editions := make([]kept.Edition, 0, len(h.survey.Installed))
+	editions := make([]localmanifest.Edition, 0, len(h.survey.Installed))
 	for id := range h.byTitle {
 		add(id, "") // recorded for another store, or for any
 	}
 	for _, e := range h.survey.Installed {
 		if e.Ref != "" {
-			editions = append(editions, kept.Edition{Store: e.Store, Ref: e.Ref})
+			editions = append(editions, localmanifest.Edition{Store: e.Store, Ref: e.Ref})
 		}
 	}
 	of, err := k.OfEditions(editions)
@@ -122,7 +122,7 @@ func (h *Here) All(k *kept.Kept, ahead *Ahead, told func(done, of int)) ([]Title
 }
 
 // titlesOf gives the titles, without those that nobody has recorded. Some are known.
-func titlesOf(k *kept.Kept, scopes map[string]Scope, known map[string]*manifest.Title) ([]*manifest.Title, error) {
+func titlesOf(k *localmanifest.Kept, scopes map[string]Scope, known map[string]*manifest.Title) ([]*manifest.Title, error) {
 	var all []*manifest.Title
 	var unknown []string
 	for _, id := range slices.Sorted(maps.Keys(scopes)) {
@@ -149,7 +149,7 @@ type keeper struct {
 }
 
 // keepers are those of all anchors whose folders titles share.
-func keepers(k *kept.Kept, finder *machine.Finder, folders []rooted) ([]keeper, error) {
+func keepers(k *localmanifest.Kept, finder *machine.Finder, folders []rooted) ([]keeper, error) {
 	found, failed := make([][]keeper, len(place.Definitions)), make([]error, len(place.Definitions))
 	workers.Each(len(found), nil, func(i int) {
 		if d := place.Definitions[i]; d.Shared {
@@ -159,11 +159,11 @@ func keepers(k *kept.Kept, finder *machine.Finder, folders []rooted) ([]keeper, 
 	return slices.Concat(found...), errors.Join(failed...)
 }
 
-func keepersOf(k *kept.Kept, finder *machine.Finder, a place.Anchor, folders []rooted) (all []keeper, err error) {
-	var list []kept.Folder
+func keepersOf(k *localmanifest.Kept, finder *machine.Finder, a place.Anchor, folders []rooted) (all []keeper, err error) {
+	var list []localmanifest.Folder
 	for _, f := range folders {
 		if top := f.roots[a]; top != "" {
-			list = append(list, kept.Folder{Names: finder.Names(top), Inside: func(name string) []string { return finder.Names(top + "/" + name) }})
+			list = append(list, localmanifest.Folder{Names: finder.Names(top), Inside: func(name string) []string { return finder.Names(top + "/" + name) }})
 			all = append(all, keeper{prefix: f.prefix})
 		}
 	}

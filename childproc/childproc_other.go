@@ -1,6 +1,6 @@
 //go:build !linux
 
-package tied
+package childproc
 
 import "syscall"
 

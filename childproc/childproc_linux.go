@@ -1,4 +1,4 @@
-package tied
+package childproc
 
 import "syscall"
 

@@ -2,7 +2,7 @@
 // said of its files, and versions of their content.
 //
 //	fp, digest, err := runs.Read("tidewrack.trace", footprint.Filter{})
-package runs
+package tracefiles
 
 import (
 	"crypto/sha256"
@@ -20,7 +20,7 @@ import (
 	"endroit/core/footprint"
 	"endroit/core/trace"
 	"endroit/core/words"
-	"endroit/whole"
+	"endroit/safefile"
 )
 
 // ErrInput says that a file is there and not what it has to be.
@@ -184,7 +184,7 @@ func Keep(name, digest string, list []footprint.Correction) error {
 	if err != nil {
 		return err
 	}
-	return whole.Write(file, append(data, '\n'))
+	return safefile.Write(file, append(data, '\n'))
 }
 
 // RelativeTo writes a path as seen from the folder of another file.

@@ -1,4 +1,4 @@
-package kept
+package localmanifest
 
 import (
 	"bytes"

@@ -4,7 +4,7 @@
 //
 //	here := present.On(survey, roots)
 //	located := here.Title(t, present.Everywhere)
-package present
+package locate
 
 import (
 	"errors"

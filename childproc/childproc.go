@@ -1,7 +1,7 @@
 // Package tied starts processes that end with this one, however it ends.
 //
 //	ended, err := tied.Start(exec.Command("postgres", …), syscall.SIGINT)
-package tied
+package childproc
 
 import (
 	"os/exec"

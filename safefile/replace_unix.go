@@ -1,0 +1,24 @@
+//go:build unix
+
+package safefile
+
+import (
+	"os"
+	"path/filepath"
+
+	"github.com/google/renameio/v2"
+)
+
+func replace(name string, data []byte) error {
+	folder := filepath.Dir(name)
+	if err := renameio.WriteFile(name, data, 0o600, renameio.WithTempDir(folder), renameio.WithStaticPermissions(0o600)); err != nil {
+		return err
+	}
+	// The rename itself is on disk once the folder is (fsync(2)).
+	f, err := os.Open(folder)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	return f.Sync()
+}
