@@ -14,6 +14,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/content"
+	"endroit/core/phrase"
 	"endroit/tracefiles"
 )
 
@@ -63,7 +64,7 @@ func offset(flag, text string, n int) (int, error) {
 	return int(at), nil
 }
 
-func bytesExactly(n int) string { return count(n, "byte", "bytes") }
+func bytesExactly(n int) string { return phrase.Count(n, "byte", "bytes") }
 
 func (a *app) runBytes(c *cli.Command, name string) error {
 	first, err := tracefiles.ReadContent(name)
@@ -139,7 +140,7 @@ func (a *app) sayFacts(f content.Facts, allStrings bool) {
 		a.say("\nhow mixed its bytes are (8 bits a byte is random)")
 		for i, p := range f.Entropy {
 			if i == factsShown {
-				a.say("  and %s", count(len(f.Entropy)-i, "more stretch", "more stretches"))
+				a.say("  and %s", phrase.Count(len(f.Entropy)-i, "more stretch", "more stretches"))
 				break
 			}
 			a.say("  %s to %s  %.2f bits, %s", hexOffset(p.From), hexOffset(p.To), p.Bits, p.Says)
@@ -255,10 +256,10 @@ func (a *app) showDifferences(c *cli.Command, x, y tracefiles.Content) error {
 			sums = append(sums, bytesExactly(x.n)+" "+x.what)
 		}
 	}
-	a.say("%s: %s", count(len(list), "place differs", "places differ"), strings.Join(sums, ", "))
+	a.say("%s: %s", phrase.Count(len(list), "place differs", "places differ"), strings.Join(sums, ", "))
 	for i, d := range list {
 		if i == differencesShown {
-			a.say("\nand %s (--json has them all)", count(len(list)-i, "more place", "more places"))
+			a.say("\nand %s (--json has them all)", phrase.Count(len(list)-i, "more place", "more places"))
 			break
 		}
 		a.say("\nat %s%s, %s%s", hexOffset(d.A), otherOffset(d), kindOf(d), numbersOf(x.Data[d.A:d.A+d.ALen], y.Data[d.B:d.B+d.BLen]))
@@ -353,7 +354,7 @@ func (a *app) showSums(c *cli.Command, first tracefiles.Content, others []tracef
 	}
 	in := shown(first.Name)
 	if len(others) > 0 {
-		in += " and " + count(len(others), "other file", "other files")
+		in += " and " + phrase.Count(len(others), "other file", "other files")
 	}
 	weak := 0
 	for _, m := range found {
@@ -370,7 +371,7 @@ func (a *app) showSums(c *cli.Command, first tracefiles.Content, others []tracef
 		a.say("no checksum was found in %s, at the usual places and over the usual ranges; --sum-at and --header add others", in)
 	}
 	if weak > 0 {
-		a.say("left out, as chance explains them: %s of few bits; --against OTHER tells more, --json lists them", count(weak, "match", "matches"))
+		a.say("left out, as chance explains them: %s of few bits; --against OTHER tells more, --json lists them", phrase.Count(weak, "match", "matches"))
 	}
 	return nil
 }

@@ -112,7 +112,7 @@ func (a *app) sayJoint(j candidate.Joint, all bool) {
 			case x.Before.Is == trace.IsAbsent && x.After.Is == trace.IsAbsent:
 				how = "not there"
 			}
-			a.say("      run %d  %s%s, %s", i+1, name, how, became(x.Before, x.After, x.Written()))
+			a.say("      run %d  %s%s, %s", i+1, name, how, trace.Became(x.Before, x.After, x.Written()))
 		}
 	}
 	for _, text := range j.Told {

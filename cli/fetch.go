@@ -13,6 +13,7 @@ import (
 
 	"endroit/client"
 	"endroit/core/manifest"
+	"endroit/core/phrase"
 	"endroit/localmanifest"
 )
 
@@ -56,9 +57,9 @@ func (a *app) fetch() *cli.Command {
 			if err != nil {
 				return err
 			}
-			old, known := localHead(folder)
+			old, known := localHead(ctx, folder)
 			_, changed, err := cl.Manifest(ctx, known, manifest.MaxBytes, func(digest string, body io.Reader) error {
-				return localmanifest.Keep(folder, body, digest, func(h manifest.Head) error {
+				return localmanifest.Keep(ctx, folder, body, digest, func(h manifest.Head) error {
 					if known == "" || h.Revision > old.Revision {
 						return nil
 					}
@@ -75,12 +76,12 @@ func (a *app) fetch() *cli.Command {
 			case err != nil:
 				return fmt.Errorf("fetch: %w", err)
 			}
-			m, err := localmanifest.Open(folder, nil)
+			m, err := localmanifest.Open(ctx, folder, nil)
 			if err != nil {
 				return err
 			}
 			defer m.Close()
-			titles, sheets := count(m.Titles, "title", "titles"), count(m.SheetCount, "launcher's sheet", "launchers' sheets")
+			titles, sheets := phrase.Count(m.Titles, "title", "titles"), phrase.Count(m.SheetCount, "launcher's sheet", "launchers' sheets")
 			if c.Bool("json") {
 				return a.json(map[string]any{
 					"revision": m.Head.Revision, "titles": m.Titles, "sheets": m.SheetCount,
@@ -92,7 +93,7 @@ func (a *app) fetch() *cli.Command {
 				return nil
 			}
 			a.say("fetched revision %d with %s and %s (%s), published %s",
-				m.Head.Revision, titles, sheets, bytesInTerms(m.Size), m.Head.Published.Local().Format("2006-01-02 15:04"))
+				m.Head.Revision, titles, sheets, phrase.Size(m.Size), m.Head.Published.Local().Format("2006-01-02 15:04"))
 			return nil
 		},
 	}, reuse, "endroit fetch")
@@ -100,12 +101,12 @@ func (a *app) fetch() *cli.Command {
 
 // localHead is the head of the local revision and its digest, empty where there is none or
 // it is damaged: then all is fetched.
-func localHead(folder string) (h manifest.Head, digest string) {
-	digest, err := localmanifest.Sound(folder)
+func localHead(ctx context.Context, folder string) (h manifest.Head, digest string) {
+	digest, err := localmanifest.Sound(ctx, folder)
 	if err != nil {
 		return h, ""
 	}
-	k, err := localmanifest.Open(folder, nil)
+	k, err := localmanifest.Open(ctx, folder, nil)
 	if err != nil {
 		return h, ""
 	}

@@ -16,6 +16,7 @@ import (
 
 	"endroit/capture"
 	"endroit/core/footprint"
+	"endroit/core/phrase"
 	"endroit/core/trace"
 )
 
@@ -124,7 +125,7 @@ func (f *follower) block(width int) []string {
 	if title == "" && len(f.header.Command) > 0 {
 		title = path.Base(f.header.Command[0])
 	}
-	head := fmt.Sprintf("%s: %s, %s written", orText(shown(title), "a run"), inTerms(elapsed), count(so.Written, "file", "files"))
+	head := fmt.Sprintf("%s: %s, %s written", orText(shown(title), "a run"), phrase.Duration(elapsed), phrase.Count(so.Written, "file", "files"))
 	if n := len(so.Cues); n > 0 {
 		c := so.Cues[n-1]
 		head += fmt.Sprintf(", last cue %s %s", shown(c.Word), ago(elapsed-c.At))
@@ -132,7 +133,7 @@ func (f *follower) block(width int) []string {
 		head += ", no cue yet"
 	}
 	if so.Gaps > 0 {
-		head += ", " + count(so.Gaps, "gap", "gaps")
+		head += ", " + phrase.Count(so.Gaps, "gap", "gaps")
 	}
 	lines := []string{clipEnd(head, width)}
 	for _, x := range so.Latest {
@@ -153,7 +154,7 @@ func latestLine(x footprint.File, elapsed time.Duration, width int) string {
 func (f *follower) statusLine(width int) string {
 	so := f.live.So(3)
 	elapsed := f.elapsed(so)
-	parts := []string{fmt.Sprintf("endroit: %s, %s written", inTerms(elapsed), count(so.Written, "file", "files"))}
+	parts := []string{fmt.Sprintf("endroit: %s, %s written", phrase.Duration(elapsed), phrase.Count(so.Written, "file", "files"))}
 	if n := len(so.Cues); n > 0 {
 		parts[0] += fmt.Sprintf(", cue %s %s", shown(so.Cues[n-1].Word), ago(elapsed-so.Cues[n-1].At))
 	}
@@ -178,7 +179,7 @@ func ago(d time.Duration) string {
 	if d < 10*time.Second {
 		return fmt.Sprintf("%d s ago", int(d.Seconds()))
 	}
-	return inTerms(d) + " ago"
+	return phrase.Duration(d) + " ago"
 }
 
 func orText(text, other string) string {
@@ -270,13 +271,13 @@ func (f *follower) print(ctx context.Context, a *app) {
 		more = f.wait(followEvery)
 		so := f.live.So(shownLatest)
 		for ; cues < len(so.Cues); cues++ {
-			a.say("%8s  cue      %s", inTerms(so.Cues[cues].At), shown(so.Cues[cues].Word))
+			a.say("%8s  cue      %s", phrase.Duration(so.Cues[cues].At), shown(so.Cues[cues].Word))
 		}
 		for i := len(so.Latest) - 1; i >= 0; i-- {
 			x := so.Latest[i]
 			if at, known := said[x.Path]; !known || x.LastWrite-at >= followEvery {
 				said[x.Path] = x.LastWrite
-				a.say("%8s  %-8s %s", inTerms(x.LastWrite), x.Kind, shown(orText(x.Place, x.Path)))
+				a.say("%8s  %-8s %s", phrase.Duration(x.LastWrite), x.Kind, shown(orText(x.Place, x.Path)))
 			}
 		}
 	}

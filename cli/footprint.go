@@ -15,6 +15,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/footprint"
+	"endroit/core/phrase"
 	"endroit/core/trace"
 	"endroit/tracefiles"
 )
@@ -174,7 +175,7 @@ func describeRun(title string, e *trace.Edition, launcher, platform string, leng
 	if launcher != "" {
 		parts = append(parts, "started by "+launcher)
 	}
-	return shown(strings.Join(append(parts, platform, "ran "+inTerms(length)), ", "))
+	return shown(strings.Join(append(parts, platform, "ran "+phrase.Duration(length)), ", "))
 }
 
 // answers are how the files of a kind are introduced.
@@ -189,7 +190,7 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 	if len(fp.Cues) > 0 {
 		var cues []string
 		for _, c := range fp.Cues {
-			cues = append(cues, fmt.Sprintf("%s at %s", shown(c.Word), inTerms(c.At)))
+			cues = append(cues, fmt.Sprintf("%s at %s", shown(c.Word), phrase.Duration(c.At)))
 		}
 		a.say("cues: %s", strings.Join(cues, ", "))
 	}
@@ -257,7 +258,7 @@ func (a *app) printRest(fp *footprint.Footprint) {
 		})
 		text := strings.Join(folders[:min(len(folders), placesShown)], ", ")
 		if more := len(folders) - placesShown; more > 0 {
-			text += fmt.Sprintf(" and %s", count(more, "more folder", "more folders"))
+			text += fmt.Sprintf(" and %s", phrase.Count(more, "more folder", "more folders"))
 		}
 		if text != "" {
 			text = "in " + text
@@ -316,7 +317,7 @@ func (a *app) printFolders(fp *footprint.Footprint, only footprint.Filter) {
 		}
 		written := "-"
 		if x.last > 0 {
-			written = inTerms(x.last)
+			written = phrase.Duration(x.last)
 		}
 		t.AppendRow(table.Row{x.files, written, shown(x.name), strings.Join(kinds, ", ")})
 	}
@@ -339,9 +340,9 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, rea
 	if f.Reached != "" {
 		facts = append(facts, "reached as "+f.Reached)
 	}
-	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f), became(f.Before, f.After, f.Written()))
+	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f), trace.Became(f.Before, f.After, f.Written()))
 	if f.Seen > 0 {
-		facts = append(facts, fmt.Sprintf("what it was before the run is not known: it was first seen at %s, and had changed by then", inTerms(f.Seen)))
+		facts = append(facts, fmt.Sprintf("what it was before the run is not known: it was first seen at %s, and had changed by then", phrase.Duration(f.Seen)))
 	}
 	a.say("      %s", shown(strings.Join(facts, "; ")))
 	for i, r := range f.Reasons {
@@ -383,41 +384,6 @@ func usage(fp *footprint.Footprint, f footprint.File) string {
 		return written
 	}
 	return "read " + times(f.Reads) + ", " + written
-}
-
-// amount is how much a state holds.
-func amount(s trace.State) string {
-	if s.Is == trace.IsKey && s.Time.IsZero() && s.Size == 0 {
-		return "values not known"
-	}
-	if s.Is == trace.IsKey {
-		return count(int(s.Size), "value", "values")
-	}
-	if s.Is == trace.IsFile && s.Time.IsZero() && s.Size == 0 {
-		return "size not known" // a log told no more
-	}
-	return bytesInTerms(s.Size)
-}
-
-// became says how the run changed a file.
-func became(b, x trace.State, written bool) string {
-	switch {
-	case b.Is == trace.IsAbsent && x.Is == trace.IsAbsent:
-		return "not there before or after"
-	case x.Is == trace.IsFolder && b.Is == trace.IsAbsent:
-		return "new folder"
-	case x.Is == trace.IsFolder:
-		return "folder"
-	case b.Is == trace.IsAbsent:
-		return "new, " + amount(x)
-	case x.Is == trace.IsAbsent:
-		return "gone afterwards"
-	case written && b.Digest != "" && b.Digest == x.Digest:
-		return amount(x) + ", the same content afterwards"
-	case b.Size != x.Size:
-		return amount(b) + ", then " + amount(x)
-	}
-	return amount(x)
 }
 
 // besides names a file next to another, with another ending.

@@ -13,6 +13,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/logs"
+	"endroit/core/phrase"
 	"endroit/core/trace"
 )
 
@@ -159,15 +160,15 @@ func (a *app) showImport(p *logs.Plan, s logs.Summary, out string) {
 		who = ", of the user " + p.Header.User
 	}
 	a.say("a run on %s%s", map[string]string{"linux": "Linux", "windows": "Windows", "macos": "macOS"}[p.Header.OS], shown(who))
-	a.say("\n%s: %d used, %d about nothing that a trace tells", count(s.Lines, "line", "lines"), s.Used, s.Ignored)
+	a.say("\n%s: %d used, %d about nothing that a trace tells", phrase.Count(s.Lines, "line", "lines"), s.Used, s.Ignored)
 	if s.Others > 0 {
-		a.say("  %s of other programs", count(s.Others, "line was", "lines were"))
+		a.say("  %s of other programs", phrase.Count(s.Others, "line was", "lines were"))
 	}
 	if s.Failed > 0 {
-		a.say("  %s where the operation failed", count(s.Failed, "line", "lines"))
+		a.say("  %s where the operation failed", phrase.Count(s.Failed, "line", "lines"))
 	}
 	for _, u := range s.Unusable {
-		a.say("  %s not used: %s", count(u.Lines, "line was", "lines were"), shown(u.Why))
+		a.say("  %s not used: %s", phrase.Count(u.Lines, "line was", "lines were"), shown(u.Why))
 		for _, x := range u.Examples {
 			a.say("    line %d: %s", x.Line, shown(x.Text))
 		}
@@ -184,6 +185,6 @@ func (a *app) showImport(p *logs.Plan, s logs.Summary, out string) {
 		}
 		a.say("  unknown operations: %s; --operation WORD=OP says what one means", shown(strings.Join(list[:min(len(list), unknownShown)], ", ")))
 	}
-	a.say("\n%s: %s on %s by %s", out, count(s.End.Events, "event", "events"), count(s.End.Files, "path", "paths"), count(s.End.Processes, "process", "processes"))
+	a.say("\n%s: %s on %s by %s", out, phrase.Count(s.End.Events, "event", "events"), phrase.Count(s.End.Files, "path", "paths"), phrase.Count(s.End.Processes, "process", "processes"))
 	a.say("Next: endroit footprint %s; a moment is marked with endroit cue WORD --in %s --at TIME", out, out)
 }

@@ -15,13 +15,14 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
+	"golang.org/x/sync/errgroup"
+
 	"endroit/core/notes"
+	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/localmanifest"
 	"endroit/locate"
 	"endroit/machine"
-	"endroit/tracefiles"
-	"endroit/workers"
 )
 
 func (a *app) locate() *cli.Command {
@@ -42,7 +43,7 @@ func (a *app) locate() *cli.Command {
 	}, reuse, "endroit locate Tidewrack\nendroit locate Saltglass --prefix ~/games/saltglass/prefix\nendroit locate --all")
 }
 
-func (a *app) runLocate(_ context.Context, c *cli.Command) error {
+func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	name := strings.Join(c.Args().Slice(), " ")
 	switch {
 	case c.Bool("all") && name != "":
@@ -54,7 +55,7 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	case c.Bool("all") && (c.String("install") != "" || len(c.StringSlice("prefix")) > 0):
 		return fail(exitUsage, "--all looks at everything; --install and --prefix are for one TITLE. endroit machine add FOLDER makes a folder known")
 	}
-	k, err := a.openKept()
+	k, err := a.openManifest(ctx)
 	if err != nil {
 		return err
 	}
@@ -64,9 +65,9 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("all") {
-		return a.locateAll(c, k, roots)
+		return a.locateAll(ctx, c, k, roots)
 	}
-	t, close, err := k.Find(name)
+	t, close, err := k.Find(ctx, name)
 	if err != nil {
 		return err
 	}
@@ -78,7 +79,7 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 	}
 	var prefixes []*machine.Prefix
 	for _, folder := range c.StringSlice("prefix") {
-		p, err := machine.OpenPrefix(folder)
+		p, err := machine.OpenPrefix(ctx, folder)
 		if err != nil {
 			return fail(exitUsage, "--prefix %w", err)
 		}
@@ -91,23 +92,28 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	survey, err := a.survey(c, k, roots)
+	survey, err := a.survey(ctx, c, k, roots)
 	if err != nil {
 		return err
 	}
 	here := locate.On(survey, roots)
 	defer here.Close()
 	here.Only, here.Install = prefixes, install
-	found := here.Title(t, locate.Everywhere)
+	found, err := here.Title(ctx, t, locate.Everywhere)
+	if err != nil {
+		return err
+	}
 	if c.Bool("check") {
-		checkFiles(here, &found)
+		if err := here.Check(ctx, &found); err != nil {
+			return err
+		}
 	}
 	if c.Bool("json") {
 		err := a.json(struct {
 			locate.Title
 			Revision int `json:"revision"`
 		}{found, k.Head.Revision})
-		if err == nil && unsound(found) {
+		if err == nil && !found.Sound() {
 			return silent(exitInput)
 		}
 		return err
@@ -122,37 +128,6 @@ func (a *app) runLocate(_ context.Context, c *cli.Command) error {
 
 // skippedShown is how much of what was left out of a location is printed.
 const skippedShown = 5
-
-// checkFiles reads the files of a title by the notes on their structure.
-func checkFiles(here *locate.Here, t *locate.Title) {
-	for i := range t.Variants {
-		for j := range t.Variants[i].Locations {
-			l := &t.Variants[i].Locations[j]
-			if l.Notes == nil {
-				continue
-			}
-			l.Checks = map[string]notes.Verdict{}
-			for _, f := range l.Files {
-				got, err := readFound(here, l, f)
-				if err != nil {
-					l.Checks[f.Path] = notes.Verdict{Word: notes.Unsure, Why: err.Error()}
-					continue
-				}
-				l.Checks[f.Path] = l.Notes.Judge(got.Data)
-			}
-		}
-	}
-}
-
-// readFound reads a file that was found, and no other that took its name since.
-func readFound(here *locate.Here, l *locate.Location, f machine.File) (tracefiles.Content, error) {
-	open, err := here.Open(l, f)
-	if err != nil {
-		return tracefiles.Content{}, err
-	}
-	defer open.Close()
-	return tracefiles.ReadOpen(open, f.Path)
-}
 
 // sayChecked sums up what the notes say of the files. That one is damaged, or of
 // something else, is the exit code too.
@@ -176,30 +151,16 @@ func (a *app) sayChecked(t locate.Title) error {
 		}
 	}
 	if without > 0 {
-		parts = append(parts, fmt.Sprintf("%s without notes to tell by", count(without, "file", "files")))
+		parts = append(parts, fmt.Sprintf("%s without notes to tell by", phrase.Count(without, "file", "files")))
 	}
 	if len(parts) == 0 {
 		parts = append(parts, "no file is there to check")
 	}
 	a.say("\n%s", strings.Join(parts, ", "))
-	if unsound(t) {
+	if !t.Sound() {
 		return silent(exitInput)
 	}
 	return nil
-}
-
-// unsound reports whether a file that was checked is damaged, or of something else.
-func unsound(t locate.Title) bool {
-	for _, v := range t.Variants {
-		for _, l := range v.Locations {
-			for _, c := range l.Checks {
-				if c.Word == notes.Damaged || c.Word == notes.Foreign {
-					return true
-				}
-			}
-		}
-	}
-	return false
 }
 
 // tellBroken reports what is wrong with the prefixes of a title.
@@ -220,13 +181,13 @@ func (a *app) tellNotes(p *machine.Prefix) {
 	}
 }
 
-// openKept opens the local manifest.
-func (a *app) openKept() (*localmanifest.Kept, error) {
+// openManifest opens the local manifest.
+func (a *app) openManifest(ctx context.Context) (*localmanifest.Manifest, error) {
 	folder, err := manifestFolder()
 	if err != nil {
 		return nil, err
 	}
-	return localmanifest.Open(folder, func() {
+	return localmanifest.Open(ctx, folder, func() {
 		if a.onTerminal() {
 			a.tell("endroit: the local manifest is indexed, once")
 		}
@@ -257,14 +218,14 @@ func (a *app) progress(doing string) (told func(done, of int), end func()) {
 		}
 }
 
-func (a *app) locateAll(c *cli.Command, k *localmanifest.Kept, roots place.Roots) error {
+func (a *app) locateAll(ctx context.Context, c *cli.Command, k *localmanifest.Manifest, roots place.Roots) error {
 	// One short run that needs some tens of megabytes: collecting garbage would take
 	// a fifth of its time.
 	debug.SetGCPercent(-1)
 	debug.SetMemoryLimit(200 << 20)
-	ahead := locate.StartAhead(k, roots)
+	ahead := locate.StartAhead(ctx, k, roots)
 	defer ahead.Wait()
-	survey, err := a.survey(c, k, roots)
+	survey, err := a.survey(ctx, c, k, roots)
 	if err != nil {
 		return err
 	}
@@ -274,7 +235,7 @@ func (a *app) locateAll(c *cli.Command, k *localmanifest.Kept, roots place.Roots
 	if !c.Bool("json") {
 		here.SummaryOnly()
 	}
-	all, err := here.All(k, ahead, told)
+	all, err := here.All(ctx, k, ahead, told)
 	end()
 	if err != nil {
 		return err
@@ -288,7 +249,12 @@ func (a *app) locateAll(c *cli.Command, k *localmanifest.Kept, roots place.Roots
 	}
 	// A line for each location: put together several at a time, and written at once.
 	parts := make([]part, len(all))
-	workers.Each(len(all), nil, func(i int) { parts[i] = a.presentPart(all[i]) })
+	var group errgroup.Group
+	group.SetLimit(runtime.NumCPU())
+	for i := range all {
+		group.Go(func() error { parts[i] = a.presentPart(all[i]); return nil })
+	}
+	_ = group.Wait()
 	text := bufio.NewWriterSize(a.out, 64<<10)
 	files, variants := 0, 0
 	for i, p := range parts {
@@ -296,7 +262,7 @@ func (a *app) locateAll(c *cli.Command, k *localmanifest.Kept, roots place.Roots
 		files += p.files
 		variants += len(all[i].Variants)
 	}
-	fmt.Fprintf(text, "\n%s in %s, %s; endroit locate TITLE shows each\n", count(len(all), "title", "titles"), count(variants, "variant", "variants"), count(files, "file", "files"))
+	fmt.Fprintf(text, "\n%s in %s, %s; endroit locate TITLE shows each\n", phrase.Count(len(all), "title", "titles"), phrase.Count(variants, "variant", "variants"), phrase.Count(files, "file", "files"))
 	return text.Flush()
 }
 
@@ -333,7 +299,7 @@ func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 	for _, l := range v.Locations {
 		switch {
 		case l.Values != nil:
-			a.say("  %-7s  %s  (%s)", l.Holds, shown(l.At), count(*l.Values, "value", "values"))
+			a.say("  %-7s  %s  (%s)", l.Holds, shown(l.At), phrase.Count(*l.Values, "value", "values"))
 		case len(l.Files) > 0:
 			size, newest := int64(0), time.Time{}
 			for _, f := range l.Files {
@@ -342,7 +308,7 @@ func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 					newest = f.Time
 				}
 			}
-			a.say("  %-7s  %s  (%s, %s, %s)", l.Holds, pasted(l.Folder), count(len(l.Files), "file", "files"), bytesInTerms(size), newest.Local().Format("2006-01-02 15:04"))
+			a.say("  %-7s  %s  (%s, %s, %s)", l.Holds, pasted(l.Folder), phrase.Count(len(l.Files), "file", "files"), phrase.Size(size), newest.Local().Format("2006-01-02 15:04"))
 		}
 		files += len(l.Files)
 	}
@@ -364,7 +330,7 @@ func (a *app) printLocated(t locate.Title, all bool) {
 		a.say("  nothing of it was found here")
 	}
 	for _, e := range t.Gone {
-		a.say("\n  %s is not here: %s (%s)", shown(edition(e.Edition)), pasted(e.Folder), shown(e.Missing))
+		a.say("\n  %s is not here: %s (%s)", shown(e.Edition.Label()), pasted(e.Folder), shown(e.Missing))
 	}
 	if len(t.Elsewhere) > 0 {
 		a.say("\n  also recorded, not present here: %s", shown(strings.Join(t.Elsewhere, "; ")))
@@ -433,7 +399,7 @@ func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest stri
 		a.say("             cannot be looked up: %s", shown(l.Error))
 	}
 	if l.Values != nil {
-		a.say("             the key is there, with %s", count(*l.Values, "value", "values"))
+		a.say("             the key is there, with %s", phrase.Count(*l.Values, "value", "values"))
 	}
 	width := 0
 	for i, f := range l.Files {
@@ -450,7 +416,7 @@ func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest stri
 		if f.Path == newest {
 			mark = "  newest"
 		}
-		a.say("             %-*s  %8s  %s%s%s", width, shown(relative(l.Folder, f.Path)), bytesInTerms(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)+verdictOf(l, f)))
+		a.say("             %-*s  %8s  %s%s%s", width, shown(relative(l.Folder, f.Path)), phrase.Size(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)+verdictOf(l, f)))
 	}
 	for i, s := range l.Skipped {
 		if i == skippedShown {

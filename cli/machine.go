@@ -35,7 +35,7 @@ func (a *app) machine() *cli.Command {
 	}, reuse, "endroit machine\nendroit machine add ~/games/copperfen --title Copperfen --store larder")
 }
 
-func (a *app) runMachine(_ context.Context, c *cli.Command) error {
+func (a *app) runMachine(ctx context.Context, c *cli.Command) error {
 	if c.Args().Present() {
 		return fail(exitUsage, "machine wants nothing, add FOLDER or forget FOLDER; not %q", c.Args().First())
 	}
@@ -43,7 +43,7 @@ func (a *app) runMachine(_ context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	k, err := a.openKept()
+	k, err := a.openManifest(ctx)
 	switch {
 	case errors.Is(err, localmanifest.ErrNone):
 	case err != nil:
@@ -51,7 +51,7 @@ func (a *app) runMachine(_ context.Context, c *cli.Command) error {
 	default:
 		defer k.Close()
 	}
-	survey, err := a.survey(c, k, roots)
+	survey, err := a.survey(ctx, c, k, roots)
 	if err != nil {
 		return err
 	}
@@ -102,76 +102,49 @@ func sheetFolder() (string, error) {
 }
 
 func readSheet(name string) (*sheet.Sheet, error) {
-	data, err := safefile.Read(name, sheet.MaxBytes)
-	if err != nil {
+	s, err := localmanifest.ReadSheet(name)
+	switch {
+	case errors.As(err, new(*sheet.Error)):
+		return nil, fail(exitInput, "%w", err)
+	case err != nil:
 		return nil, fail(unread(err), "%w", err)
-	}
-	s, err := sheet.Parse(data)
-	if err != nil {
-		return nil, fail(exitInput, "%s: %w", name, err)
 	}
 	return s, nil
 }
 
-// sheets gathers the manifest's sheets and the person's own, which go before the
-// manifest's of the same launcher. With --sheets only those of that folder count.
-// An invalid sheet is reported and skipped. k may be nil.
-func (a *app) sheets(c *cli.Command, k *localmanifest.Kept) ([]*sheet.Sheet, error) {
-	own, err := a.ownSheets(c.String("sheets"))
-	if err != nil || c.String("sheets") != "" || k == nil {
-		return own, err
-	}
-	all, notes, err := k.Sheets()
-	if err != nil {
-		return nil, err
-	}
-	for _, n := range notes {
-		a.tell("endroit: %s", shown(n))
-	}
-	for _, s := range own {
-		if i := slices.IndexFunc(all, func(o *sheet.Sheet) bool { return o.ID == s.ID }); i >= 0 {
-			all[i] = s
-			continue
-		}
-		all = append(all, s)
-	}
-	for _, s := range own {
-		for _, clash := range sheet.Clashes(s, all) {
-			a.tell("endroit: your own sheet %s: %s", s.ID, shown(clash.Error()))
-		}
-	}
-	return all, nil
-}
-
-// ownSheets reads the sheets in a folder, the person's own if it is empty.
-func (a *app) ownSheets(folder string) (all []*sheet.Sheet, err error) {
-	if folder == "" {
+// sheets gathers the manifest's sheets and the person's own; with --sheets only those of
+// that folder. What is wrong with one is reported. m may be nil.
+func (a *app) sheets(ctx context.Context, c *cli.Command, m *localmanifest.Manifest) ([]*sheet.Sheet, error) {
+	folder, only := c.String("sheets"), c.String("sheets") != ""
+	if !only {
+		var err error
 		if folder, err = sheetFolder(); err != nil {
 			return nil, err
 		}
 	} else if _, err := os.Stat(folder); err != nil {
 		return nil, fail(exitNotFound, "--sheets: %w", err)
 	}
-	files, _ := filepath.Glob(filepath.Join(folder, "*.yaml"))
-	for _, f := range files {
-		s, err := readSheet(f)
+	own, notes := localmanifest.ReadSheets(folder)
+	all := own
+	if !only && m != nil {
+		published, more, err := m.Sheets(ctx)
 		if err != nil {
-			a.tell("endroit: %s", shown(err.Error()))
-			continue
+			return nil, err
 		}
-		if i := slices.IndexFunc(all, func(o *sheet.Sheet) bool { return o.ID == s.ID }); i >= 0 {
-			a.tell("endroit: %s describes %s, as a file before it does; it is passed over", shown(f), s.ID)
-			continue
-		}
-		all = append(all, s)
+		var clashes []string
+		all, clashes = localmanifest.MergeSheets(own, published)
+		notes = slices.Concat(notes, more, clashes)
+	}
+	for _, n := range notes {
+		a.tell("endroit: %s", shown(n))
 	}
 	return all, nil
 }
 
 // survey looks at this machine by all sheets, and the folders that were added. k
 // may be nil.
-func (a *app) survey(c *cli.Command, k *localmanifest.Kept, roots place.Roots) (*machine.Survey, error) {
-	sheets, err := a.sheets(c, k)
+func (a *app) survey(ctx context.Context, c *cli.Command, k *localmanifest.Manifest, roots place.Roots) (*machine.Survey, error) {
+	sheets, err := a.sheets(ctx, c, k)
 	if err != nil {
 		return nil, err
 	}
@@ -181,7 +154,7 @@ func (a *app) survey(c *cli.Command, k *localmanifest.Kept, roots place.Roots) (
 	}
 	told, end := a.progress("looking at prefixes")
 	defer end()
-	return machine.Look(sheets, roots, named, told), nil
+	return machine.Look(ctx, sheets, roots, named, told)
 }
 
 func sheetsFlag() cli.Flag {
@@ -193,7 +166,7 @@ func heading(f sheet.Found) string {
 	text := shown(f.Name)
 	switch {
 	case f.Launcher == "":
-		text = "Folders that you named"
+		text = "Folders that you added"
 	case f.Home == "":
 		text += ", plain installers without a launcher"
 	default:
@@ -260,7 +233,7 @@ func named(x sheet.Started, s *machine.Survey) string {
 }
 
 func (a *app) printEdition(margin string, e sheet.Edition, s *machine.Survey) {
-	a.say("%s%s  %s", margin, shown(e.Name), shown(edition(e)))
+	a.say("%s%s  %s", margin, shown(e.Name), shown(e.Label()))
 	if e.Missing != "" {
 		a.say("%s  missing: %s (%s)", margin, pasted(e.Folder), shown(e.Missing))
 	} else {
@@ -278,16 +251,6 @@ func (a *app) printEdition(margin string, e sheet.Edition, s *machine.Survey) {
 }
 
 // edition names store, reference and version.
-func edition(e sheet.Edition) string {
-	parts := []string{}
-	for _, p := range []string{e.Store, e.Ref} {
-		if p != "" {
-			parts = append(parts, p)
-		}
-	}
-	return strings.Join(append(parts, "version "+orUnknown(e.Version)), " ")
-}
-
 func orUnknown(version string) string {
 	if version == "" {
 		return "unknown"
@@ -332,7 +295,7 @@ func writeNamed(list []machine.Named) error {
 	return writeOwn(file, append(data, '\n'))
 }
 
-func (a *app) machineAdd(_ context.Context, c *cli.Command) error {
+func (a *app) machineAdd(ctx context.Context, c *cli.Command) error {
 	folder, err := oneArg(c, "one FOLDER")
 	if err != nil {
 		return err
@@ -350,7 +313,7 @@ func (a *app) machineAdd(_ context.Context, c *cli.Command) error {
 	n := machine.Named{Folder: folder, Title: c.String("title"), Store: c.String("store")}
 	what := "a prefix"
 	if info, err := os.Stat(filepath.Join(folder, "drive_c")); err != nil || !info.IsDir() {
-		if what, err = a.whatIsIn(c, n); err != nil {
+		if what, err = a.whatIsIn(ctx, c, n); err != nil {
 			return err
 		}
 	}
@@ -363,14 +326,14 @@ func (a *app) machineAdd(_ context.Context, c *cli.Command) error {
 }
 
 // whatIsIn says in words what is installed in a folder.
-func (a *app) whatIsIn(c *cli.Command, n machine.Named) (string, error) {
-	k, err := a.openKept()
+func (a *app) whatIsIn(ctx context.Context, c *cli.Command, n machine.Named) (string, error) {
+	k, err := a.openManifest(ctx)
 	if err == nil {
 		defer k.Close()
 	} else {
 		k = nil
 	}
-	sheets, err := a.sheets(c, k)
+	sheets, err := a.sheets(ctx, c, k)
 	if err != nil {
 		return "", err
 	}
@@ -380,14 +343,14 @@ func (a *app) whatIsIn(c *cli.Command, n machine.Named) (string, error) {
 	}
 	switch {
 	case e != nil:
-		return fmt.Sprintf("%s, %s", e.Name, edition(*e)), nil
+		return fmt.Sprintf("%s, %s", e.Name, e.Label()), nil
 	case n.Title != "":
 		return n.Title + ", as you say", nil
 	}
 	return "", fail(exitUsage, "no sheet can tell what is installed in %s, and it is no prefix; say it with --title NAME, and --store ID if you know it", n.Folder)
 }
 
-func (a *app) machineForget(_ context.Context, c *cli.Command) error {
+func (a *app) machineForget(ctx context.Context, c *cli.Command) error {
 	folder, err := oneArg(c, "one FOLDER")
 	if err != nil {
 		return err

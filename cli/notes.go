@@ -12,6 +12,7 @@ import (
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/notes"
+	"endroit/core/phrase"
 	"endroit/safefile"
 	"endroit/tracefiles"
 )
@@ -87,7 +88,7 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 	}
 	if left > 0 {
 		first := r.Free[0]
-		a.say("the notes say nothing of %s in %s, the first at %s", bytesExactly(left), count(len(r.Free), "place", "places"), hexOffset(first.At))
+		a.say("the notes say nothing of %s in %s, the first at %s", bytesExactly(left), phrase.Count(len(r.Free), "place", "places"), hexOffset(first.At))
 	}
 	if !r.Fits() {
 		return silent(exitInput)

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -50,7 +49,7 @@ func (a *app) propose() *cli.Command {
 			if out == "" {
 				out = besides(name, ".trace", ".draft.yaml")
 			}
-			d, made := makeDraft(fp)
+			d, made := candidate.Draft(fp)
 			if fp.Cut != "" {
 				d.Questions = append(d.Questions, "the trace is cut short: "+fp.Cut)
 			}
@@ -94,68 +93,6 @@ func (a *app) propose() *cli.Command {
 			return nil
 		},
 	}, find, "endroit propose tidewrack.trace --out tidewrack.draft.yaml\nendroit propose first.trace second.trace")
-}
-
-const maxSeen = 20
-
-// makeDraft turns a footprint into a draft. made says of each location of how many files
-// it was made, and what it leaves beside them.
-func makeDraft(fp *footprint.Footprint) (d *draft.Draft, made map[string]string) {
-	made = map[string]string{}
-	d = &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
-	if d.Title == "" {
-		d.Title = "unnamed"
-		if len(fp.Programs) > 0 {
-			d.Title = fp.Programs[0]
-		}
-		d.Questions = append(d.Questions, "what is the title's name? The trace has none")
-	}
-	p := candidate.Propose(fp)
-	for _, l := range p.Locations {
-		made[l.At.String()] = fmt.Sprintf("of %s that %s seen", count(len(l.Files), "file", "files"), map[bool]string{true: "was", false: "were"}[len(l.Files) == 1])
-		out := draft.Location{At: l.At.String(), Holds: string(l.Holds)}
-		for _, w := range l.Why {
-			out.Why = append(out.Why, shown(w))
-		}
-		if left := leaves(p.Left(l, fp)); left != "" {
-			out.Why = append(out.Why, "it leaves what else lies in its folder: "+left)
-			made[l.At.String()] += "; it leaves " + left
-		}
-		for i, f := range l.Files {
-			if i == maxSeen {
-				out.Seen = append(out.Seen, fmt.Sprintf("and %d more", len(l.Files)-maxSeen))
-				break
-			}
-			out.Seen = append(out.Seen, seenLine(f))
-		}
-		d.Locations = append(d.Locations, out)
-	}
-	for _, q := range p.Questions {
-		d.Questions = append(d.Questions, shown(q))
-	}
-	return d, made
-}
-
-// leaves says how many files of which kinds a location leaves.
-func leaves(left map[footprint.Kind]int) string {
-	var parts []string
-	for _, k := range footprint.Kinds {
-		if left[k] > 0 {
-			parts = append(parts, fmt.Sprintf("%d %s", left[k], k))
-		}
-	}
-	return strings.Join(parts, ", ")
-}
-
-func seenLine(f footprint.File) string {
-	text := fmt.Sprintf("%s (%s", f.Place, became(f.Before, f.After, f.Written()))
-	if f.Written() {
-		text += ", last written at " + inTerms(f.LastWrite)
-	}
-	if len(f.Near) > 0 {
-		text += ", near " + strings.Join(f.Near, ", ")
-	}
-	return shown(text + ")")
 }
 
 // readDraft reads a draft and the footprint of its trace.

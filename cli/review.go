@@ -18,6 +18,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/manifest"
+	"endroit/core/phrase"
 	"endroit/service/wire"
 )
 
@@ -156,7 +157,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		}
 	}
 	if d.Note != "" {
-		a.say("\nnote\n%s", indent("  ", shownLines(d.Note)))
+		a.say("\nnote\n%s", indent("  ", phrase.VisibleLines(d.Note)))
 	}
 	if len(d.Questions) > 0 {
 		a.say("\nopen questions")
@@ -207,7 +208,7 @@ func (a *app) printSheetContribution(x wire.ContributionShown) {
 	a.printState(x, "the sheet of "+x.Title)
 	a.say("\nfound on the contributor's machine\n  %s", s.Found)
 	if s.Note != "" {
-		a.say("\nnote\n%s", indent("  ", shownLines(s.Note)))
+		a.say("\nnote\n%s", indent("  ", phrase.VisibleLines(s.Note)))
 	}
 	if x.State == "waiting" {
 		a.say("\naccepting it would change")
@@ -218,7 +219,7 @@ func (a *app) printSheetContribution(x wire.ContributionShown) {
 	for _, k := range s.Clashes {
 		a.say("\ncannot be accepted: %s: %s", shown(k.Field), shown(k.Reason))
 	}
-	a.say("\nthe sheet\n%s", indent("  ", shownLines(s.Text)))
+	a.say("\nthe sheet\n%s", indent("  ", phrase.VisibleLines(s.Text)))
 	a.printNext(x)
 }
 
@@ -253,7 +254,7 @@ func coverage(c contribution.Covered) string {
 	if len(parts) == 0 {
 		return "no file that was seen"
 	}
-	return count(len(c.Files), "file that was seen", "files that were seen") + " (" + strings.Join(parts, ", ") + ")"
+	return phrase.Count(len(c.Files), "file that was seen", "files that were seen") + " (" + strings.Join(parts, ", ") + ")"
 }
 
 // change says one change in words.

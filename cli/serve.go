@@ -17,6 +17,7 @@ import (
 	"golang.org/x/term"
 
 	"endroit/client"
+	"endroit/core/phrase"
 	"endroit/service"
 )
 
@@ -154,7 +155,7 @@ func (a *app) peopleList() *cli.Command {
 			}
 			t := newTable(a.out, "name", "role", "since", "signed in")
 			for _, p := range list {
-				in := count(p.SignIns, "token or browser", "tokens and browsers")
+				in := phrase.Count(p.SignIns, "token or browser", "tokens and browsers")
 				if p.Disabled != nil {
 					in = "disabled on " + p.Disabled.Local().Format("2 January 2006")
 				}

@@ -14,6 +14,7 @@ import (
 
 	"endroit/core/contribution"
 	"endroit/core/footprint"
+	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/machine"
@@ -42,7 +43,7 @@ func (a *app) sheet() *cli.Command {
 	}, find, "endroit sheet check quayside.yaml\nendroit sheet submit quayside.yaml")
 }
 
-func (a *app) sheetCheck(_ context.Context, c *cli.Command) error {
+func (a *app) sheetCheck(ctx context.Context, c *cli.Command) error {
 	name, err := oneArg(c, "one FILE")
 	if err != nil {
 		return err
@@ -59,28 +60,31 @@ func (a *app) sheetCheck(_ context.Context, c *cli.Command) error {
 	var inside *machine.Prefix
 	switch folder := c.String("against"); {
 	case folder != "":
-		if inside, err = machine.OpenPrefix(folder); err == nil {
-			survey = machine.Look([]*sheet.Sheet{s}, place.Roots{}, []machine.Named{{Folder: inside.Folder}}, nil)
+		if inside, err = machine.OpenPrefix(ctx, folder); err == nil {
+			survey, err = machine.Look(ctx, []*sheet.Sheet{s}, place.Roots{}, []machine.Named{{Folder: inside.Folder}}, nil)
 			break
 		}
 		if folder, err = filepath.Abs(folder); err != nil {
 			return err
 		}
 		roots = place.LinuxRoots(map[string]string{"HOME": folder})
-		survey = machine.Look([]*sheet.Sheet{s}, roots, nil, nil)
+		survey, err = machine.Look(ctx, []*sheet.Sheet{s}, roots, nil, nil)
 	default:
-		named, err := readNamed()
-		if err != nil {
+		var named []machine.Named
+		if named, err = readNamed(); err != nil {
 			return err
 		}
-		survey = machine.Look([]*sheet.Sheet{s}, roots, named, nil)
+		survey, err = machine.Look(ctx, []*sheet.Sheet{s}, roots, named, nil)
+	}
+	if err != nil {
+		return err
 	}
 	survey.Found = ofSheet(s, survey.Found)
 	if c.Bool("json") {
 		return a.json(map[string]any{"sheet": s.ID, "launchers": survey.Found, "notes": survey.Notes})
 	}
 	a.say("%s: a sound sheet of %s", name, shown(s.Name))
-	a.checkTogether(s)
+	a.checkTogether(ctx, s)
 	if len(survey.Found) == 0 {
 		a.whyNothing(s, roots, inside)
 	}
@@ -101,7 +105,7 @@ func ofSheet(s *sheet.Sheet, found []sheet.Found) (own []sheet.Found) {
 		if f.Launcher == "" {
 			f.Notes = []sheet.Note{}
 			for i := range f.Libraries {
-				f.Libraries[i].Editions = slices.DeleteFunc(f.Libraries[i].Editions, func(e sheet.Edition) bool { return e.Store != storeOf(s) })
+				f.Libraries[i].Editions = slices.DeleteFunc(f.Libraries[i].Editions, func(e sheet.Edition) bool { return e.Store != s.StoreID() })
 			}
 			if !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 }) {
 				continue
@@ -113,13 +117,13 @@ func ofSheet(s *sheet.Sheet, found []sheet.Found) (own []sheet.Found) {
 }
 
 // checkTogether says what keeps the sheet from standing beside the others.
-func (a *app) checkTogether(s *sheet.Sheet) {
-	k, err := a.openKept()
+func (a *app) checkTogether(ctx context.Context, s *sheet.Sheet) {
+	k, err := a.openManifest(ctx)
 	if err != nil {
 		return // without a manifest there are no others
 	}
 	defer k.Close()
-	others, _, err := k.Sheets()
+	others, _, err := k.Sheets(ctx)
 	if err != nil {
 		return
 	}
@@ -223,7 +227,10 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	survey := machine.Look([]*sheet.Sheet{s}, roots, named, nil)
+	survey, err := machine.Look(ctx, []*sheet.Sheet{s}, roots, named, nil)
+	if err != nil {
+		return err
+	}
 	self := &footprint.Self{Home: roots[place.Home], User: filepath.Base(roots[place.Home])}
 	if me, err := user.Current(); err == nil {
 		self.User = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
@@ -250,9 +257,9 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 		if err != nil {
 			return err
 		}
-		a.say("This will be sent (%s; --print shows it to the letter):\n\nthe sheet\n%s\n\nwhat it found here, as numbers\n  %s", bytesInTerms(int64(len(raw))), indent("  ", shownLines(text)), body.Found)
+		a.say("This will be sent (%s; --print shows it to the letter):\n\nthe sheet\n%s\n\nwhat it found here, as numbers\n  %s", phrase.Size(int64(len(raw))), indent("  ", phrase.VisibleLines(text)), body.Found)
 		if body.Note != "" {
-			a.say("\nthe note\n%s", indent("  ", shownLines(body.Note)))
+			a.say("\nthe note\n%s", indent("  ", phrase.VisibleLines(body.Note)))
 		}
 	}
 	return a.send(ctx, c, l, raw, "sheet", name)

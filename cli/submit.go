@@ -13,6 +13,8 @@ import (
 
 	"endroit/core/contribution"
 	"endroit/core/footprint"
+	"endroit/core/phrase"
+	"endroit/core/trace"
 	"endroit/service/wire"
 )
 
@@ -115,17 +117,17 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	if err != nil {
 		return err
 	}
-	a.say("This will be sent (%s; --print shows it to the letter):\n\nthe draft", bytesInTerms(int64(size)))
+	a.say("This will be sent (%s; --print shows it to the letter):\n\nthe draft", phrase.Size(int64(size)))
 	_, plain, _ := strings.Cut(string(text), "\nformat:") // without the heading for the one who edits it
 	a.say("%s", indent("  ", "format:"+plain))
 	a.say("\nthe footprint: %s", describe(b.Footprint))
 	a.say("  programs: %s", shown(fmt.Sprint(b.Footprint.Programs)))
 	for _, cue := range b.Footprint.Cues {
-		a.say("  cue: %s at %s", shown(cue.Word), inTerms(cue.At))
+		a.say("  cue: %s at %s", shown(cue.Word), phrase.Duration(cue.At))
 	}
 	gapLines(b.Footprint.Gaps, func(line string) { a.say("  %s", line) })
 	for _, f := range b.Footprint.Files {
-		a.say("  %-7s  %s  (confidence %.2f, %s; %s)", f.Kind, shown(f.Place), f.Confidence, usage(b.Footprint, f), became(f.Before, f.After, f.Written()))
+		a.say("  %-7s  %s  (confidence %.2f, %s; %s)", f.Kind, shown(f.Place), f.Confidence, usage(b.Footprint, f), trace.Became(f.Before, f.After, f.Written()))
 	}
 	if slices.ContainsFunc(b.Footprint.Files, func(f footprint.File) bool { return strings.Contains(f.Place, footprint.Unnamed) }) {
 		a.say("  words of names that you could have chosen are sent as %s1, %s2 and so on, the same word as the same", footprint.Unnamed, footprint.Unnamed)
@@ -137,6 +139,6 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	for _, n := range b.Footprint.Counts {
 		left += n
 	}
-	a.say("  and the number of files by kind; %s not listed\n", count(left-len(b.Footprint.Files), "other file is", "other files are"))
+	a.say("  and the number of files by kind; %s not listed\n", phrase.Count(left-len(b.Footprint.Files), "other file is", "other files are"))
 	return nil
 }

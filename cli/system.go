@@ -39,7 +39,7 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 			return fail(exitUsage, "--install %w", err)
 		}
 	}
-	if err := a.namedPrefix(c, &o.Header); err != nil {
+	if err := a.namedPrefix(ctx, c, &o.Header); err != nil {
 		return err
 	}
 	person, env, uid, gid, behind := capture.PersonBehind()

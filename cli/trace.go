@@ -22,9 +22,11 @@ import (
 
 	"endroit/capture"
 	"endroit/core/manifest"
+	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/trace"
+	"endroit/identify"
 	"endroit/machine"
 )
 
@@ -111,7 +113,7 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 			return fail(exitUsage, "--install %s is not a folder", folder)
 		}
 	}
-	if err := a.assume(c, &header, args); err != nil {
+	if err := a.assume(ctx, c, &header, args); err != nil {
 		return err
 	}
 	args, gaps, err := a.intoPrefix(ctx, c, &header, args)
@@ -163,7 +165,7 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 		return args, nil, nil
 	}
 	if strings.EqualFold(filepath.Ext(args[0]), ".exe") {
-		args = append([]string{whereInstalled(header.Install, args[0])}, args[1:]...)
+		args = append([]string{identify.Program(header.Install, args[0])}, args[1:]...)
 		if _, err := exec.LookPath("wine"); err != nil {
 			return nil, nil, fail(exitUsage, "%s is a Windows program, and there is no wine here to run it in the prefix; install it, or write the command that runs it", args[0])
 		}
@@ -196,25 +198,13 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 	return args, nil, nil
 }
 
-// whereInstalled finds a program that is not here in the folder of the edition.
-func whereInstalled(install, program string) string {
-	if _, err := os.Stat(program); err == nil || install == "" || !filepath.IsLocal(program) {
-		return program
-	}
-	inside := filepath.Join(install, program)
-	if _, err := os.Stat(inside); err != nil {
-		return program // Wine says what it misses
-	}
-	return inside
-}
-
 // assume fills in what the launchers' sheets know of the edition that is run, and
 // says so. What the command line says stands.
-func (a *app) assume(c *cli.Command, header *trace.Header, args []string) error {
+func (a *app) assume(ctx context.Context, c *cli.Command, header *trace.Header, args []string) error {
 	if c.Bool("native") && c.String("prefix") != "" {
 		return fail(exitUsage, "--native and --prefix contradict each other")
 	}
-	if err := a.namedPrefix(c, header); err != nil {
+	if err := a.namedPrefix(ctx, c, header); err != nil {
 		return err
 	}
 	if id := c.String("account"); id != "" {
@@ -224,7 +214,7 @@ func (a *app) assume(c *cli.Command, header *trace.Header, args []string) error 
 	if err != nil {
 		return err
 	}
-	survey, err := a.surveyed(c, roots)
+	survey, err := a.surveyed(ctx, c, roots)
 	if err != nil {
 		return err
 	}
@@ -232,20 +222,20 @@ func (a *app) assume(c *cli.Command, header *trace.Header, args []string) error 
 	if found, err := exec.LookPath(program); err == nil || errors.Is(err, exec.ErrDot) {
 		program = found
 	}
-	list, how := editionsMeant(survey.Installed, *header, resolvedAll(program, args[1:]))
+	list, how := identify.EditionsOf(survey.Installed, *header, identify.Programs(program, args[1:]))
 	switch len(list) {
 	case 0:
 		return nil
 	case 1:
 	default:
 		for _, o := range list {
-			a.tell("endroit: it could be %s %s in %s", shown(o.Name), shown(edition(o.Edition)), shown(o.Folder))
+			a.tell("endroit: it could be %s %s in %s", shown(o.Name), shown(o.Label()), shown(o.Folder))
 		}
 		a.tell("endroit: nothing is assumed; --edition and --install tell")
 		return nil
 	}
 	one := list[0]
-	windows := one.System == "windows" || header.Prefix != nil || runsInPrefix(args)
+	windows := one.System == "windows" || header.Prefix != nil || identify.ForWindows(args)
 	prefix := ""
 	if one.Prefix != "" && windows && !c.Bool("native") && header.Prefix == nil {
 		prefix = one.Prefix
@@ -258,30 +248,45 @@ func (a *app) assume(c *cli.Command, header *trace.Header, args []string) error 
 }
 
 // namedPrefix fills in the prefix that --prefix names.
-func (a *app) namedPrefix(c *cli.Command, header *trace.Header) error {
+func (a *app) namedPrefix(ctx context.Context, c *cli.Command, header *trace.Header) error {
 	folder := c.String("prefix")
 	if folder == "" {
 		return nil
 	}
-	p, err := machine.OpenPrefix(folder)
+	p, err := machine.OpenPrefix(ctx, folder)
 	if err != nil {
 		return fail(exitUsage, "--prefix %w", err)
 	}
 	a.tellNotes(p)
-	header.Prefix = prefixOf(p)
+	header.Prefix = identify.TracedPrefix(p)
 	return nil
 }
 
 // surveyed is what the launchers' sheets know of this machine: those of the local
 // manifest, if there is one, and one's own.
-func (a *app) surveyed(c *cli.Command, roots place.Roots) (*machine.Survey, error) {
-	k, err := a.openKept()
+func (a *app) surveyed(ctx context.Context, c *cli.Command, roots place.Roots) (*machine.Survey, error) {
+	k, err := a.openManifest(ctx)
 	if err != nil {
 		k = nil
 	} else {
 		defer k.Close()
 	}
-	return a.survey(c, k, roots)
+	return a.survey(ctx, c, k, roots)
+}
+
+// fillIn fills in what was not named, and says so.
+func (a *app) fillIn(header *trace.Header, e sheet.Installed, survey *machine.Survey, prefix, how string) {
+	assumed := identify.FillIn(header, e, survey, prefix)
+	for _, p := range survey.Prefixes {
+		if prefix != "" && p.Folder == prefix && p.Prefix != nil {
+			a.tellNotes(p.Prefix)
+		}
+	}
+	a.tell("endroit: identified as %s, %s; assumed:", shown(e.Name), how)
+	for _, x := range assumed {
+		a.tell("endroit:   %-9s %s", x.What, shown(x.Text))
+	}
+	a.tell("endroit: to change that: --title, --edition, --launcher, --install, --prefix, --native, --account")
 }
 
 // aboutFlags say what an observation is of.
@@ -292,137 +297,6 @@ func aboutFlags() []cli.Flag {
 		&cli.StringFlag{Name: "launcher", Local: true, Usage: "the `ID` of the program that installed and starts it"},
 		&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER`, if it is not found by itself"},
 	}
-}
-
-// fillIn fills in what was not named, and says it.
-func (a *app) fillIn(header *trace.Header, one sheet.Installed, survey *machine.Survey, prefix, how string) {
-	a.tell("endroit: taken for %s, %s; assumed:", shown(one.Name), how)
-	says := func(what, text string) { a.tell("endroit:   %-9s %s", what, shown(text)) }
-	if header.Title == "" {
-		header.Title = one.Name
-	}
-	if header.Edition == nil && one.Store != "" {
-		header.Edition = &trace.Edition{Store: one.Store}
-	}
-	if e := header.Edition; e != nil {
-		if e.Ref == "" {
-			e.Ref = one.Ref
-		}
-		if e.Version == "" {
-			e.Version = one.Version
-		}
-		says("edition", edition(sheet.Edition{Store: e.Store, Ref: e.Ref, Version: e.Version}))
-	}
-	if header.Launcher == "" {
-		header.Launcher = one.Launcher
-	}
-	launcher := header.Launcher
-	if launcher == "" {
-		launcher = "none"
-	}
-	if others := one.Starters(); len(others) > 1 && header.Launcher == one.Launcher {
-		launcher += ", which laid it out; " + strings.Join(one.StartedBy, ", ") + " starts it too (--launcher)"
-	}
-	says("launcher", launcher)
-	if header.Install == "" {
-		header.Install = one.Folder
-	}
-	says("installed", header.Install)
-	if prefix != "" {
-		for _, p := range survey.Prefixes {
-			if p.Folder == prefix && p.Prefix != nil {
-				a.tellNotes(p.Prefix)
-				header.Prefix = prefixOf(p.Prefix)
-			}
-		}
-	}
-	runtime := "native"
-	if header.Prefix != nil {
-		runtime = "prefix " + header.Prefix.Folder + ", where the user is " + orUnknown(header.Prefix.User)
-	}
-	says("runtime", runtime)
-	a.fillInAccount(header, one, says)
-	a.tell("endroit: --title, --edition, --launcher, --install, --prefix, --native and --account say otherwise")
-}
-
-// fillInAccount takes the account in use, or the folder of the one that was named.
-func (a *app) fillInAccount(header *trace.Header, one sheet.Installed, says func(what, text string)) {
-	for _, acc := range one.Accounts {
-		switch {
-		case header.Account == nil && acc.InUse:
-			header.Account = &trace.Account{ID: acc.ID, Folder: acc.Folder}
-			says("account", strings.TrimSpace(acc.ID+" "+acc.Name)+", the one in use")
-			return
-		case header.Account != nil && header.Account.ID == acc.ID:
-			header.Account.Folder = acc.Folder
-			return
-		}
-	}
-	if len(one.Accounts) > 0 && header.Account == nil {
-		says("account", "none: the launcher does not say which is in use (--account)")
-	}
-}
-
-// prefixOf writes a prefix into a trace's header.
-func prefixOf(p *machine.Prefix) *trace.Prefix {
-	out := &trace.Prefix{Folder: p.Folder, User: p.User, Roots: map[string]string{}, Drives: p.Drives(), Inside: map[string]string{}}
-	for anchor, folder := range p.Roots {
-		out.Roots[string(anchor)] = folder
-	}
-	for anchor, inside := range p.Windows {
-		out.Inside[string(anchor)] = inside
-	}
-	return out
-}
-
-// runsInPrefix reports whether a command runs a Windows program.
-func runsInPrefix(args []string) bool {
-	for i, arg := range args {
-		if strings.EqualFold(filepath.Ext(arg), ".exe") {
-			return true
-		}
-		if i == 0 && strings.HasPrefix(filepath.Base(arg), "wine") {
-			return true
-		}
-	}
-	return false
-}
-
-// resolvedAll are the program and those arguments that are files, from the top:
-// what Wine runs is an argument.
-func resolvedAll(program string, args []string) (paths []string) {
-	for _, p := range append([]string{program}, args...) {
-		if info, err := os.Stat(p); err == nil && !info.IsDir() {
-			paths = append(paths, resolved(p))
-		}
-	}
-	return paths
-}
-
-// editionsMeant finds the installed editions that a run could be of: the one whose
-// folder the program lies in, else those of the title or reference that was named.
-// None contradicts what was named.
-func editionsMeant(installed []sheet.Installed, header trace.Header, programs []string) (list []sheet.Installed, how string) {
-	var named, around []sheet.Installed
-	for _, e := range installed {
-		if header.Edition != nil && (header.Edition.Store != e.Store || header.Edition.Ref != "" && header.Edition.Ref != e.Ref) {
-			continue
-		}
-		sameTitle := manifest.ID(header.Title) == manifest.ID(e.Name)
-		if header.Title != "" && !sameTitle {
-			continue
-		}
-		if slices.ContainsFunc(programs, func(p string) bool { return strings.HasPrefix(p, resolved(e.Folder)+string(filepath.Separator)) }) {
-			around = append(around, e)
-		}
-		if sameTitle || header.Edition != nil && header.Edition.Ref != "" {
-			named = append(named, e)
-		}
-	}
-	if len(around) > 0 {
-		return around, "as the program lies in its folder"
-	}
-	return named, "as it was named, though the program lies elsewhere"
 }
 
 // observe runs the command. What this process is sent is passed on to it, unless the
@@ -503,12 +377,12 @@ const brief = 2 * time.Second
 func (a *app) traced(how, name string, r capture.Result) {
 	by := ""
 	if r.Processes > 0 {
-		by = " by " + count(r.Processes, "process", "processes")
+		by = " by " + phrase.Count(r.Processes, "process", "processes")
 	}
-	a.tell("endroit: %s for %s: %s on %s%s, %s", how, inTerms(r.End.At), count(r.End.Events, "event", "events"), count(r.End.Files, "path", "paths"), by, count(r.End.Cues, "cue", "cues"))
+	a.tell("endroit: %s for %s: %s on %s%s, %s", how, phrase.Duration(r.End.At), phrase.Count(r.End.Events, "event", "events"), phrase.Count(r.End.Files, "path", "paths"), by, phrase.Count(r.End.Cues, "cue", "cues"))
 	switch {
 	case r.Changed == 0 && r.Hidden > 0:
-		a.tell("endroit: nothing was seen to be written, and %s what it did: see below", count(r.Hidden, "program let nobody see", "programs let nobody see"))
+		a.tell("endroit: nothing was seen to be written, and %s what it did: see below", phrase.Count(r.Hidden, "program let nobody see", "programs let nobody see"))
 	case r.Changed == 0:
 		a.tell("endroit: nothing was written. Did the game save? Play until it does, and quit it properly: some save only then. If it goes on now, a launcher that was running before started it: quit that first")
 	case r.End.At < brief:
@@ -519,7 +393,7 @@ func (a *app) traced(how, name string, r capture.Result) {
 	}
 	gapLines(r.Gaps, func(line string) { a.tell("endroit: %s", line) })
 	if list, err := capture.ReadVersions(capture.VersionsBeside(name)); err == nil && len(list) > 0 {
-		a.tell("endroit: beside it, in %s: %s of small files (endroit trace show %s --versions)", capture.VersionsBeside(name), count(len(list), "version", "versions"), name)
+		a.tell("endroit: beside it, in %s: %s of small files (endroit trace show %s --versions)", capture.VersionsBeside(name), phrase.Count(len(list), "version", "versions"), name)
 	}
 	a.tell("endroit: the trace is in %s; next: endroit footprint %s", name, name)
 }
@@ -651,7 +525,7 @@ func (a *app) mark(c *cli.Command, word string, pid int) error {
 	if c.Bool("json") {
 		return a.json(m)
 	}
-	a.say("marked %s at %s of %s (process %d)", shown(word), inTerms(m.At), orUntitled(shown(m.Title)), m.PID)
+	a.say("marked %s at %s of %s (process %d)", shown(word), phrase.Duration(m.At), orUntitled(shown(m.Title)), m.PID)
 	return nil
 }
 
@@ -688,7 +562,7 @@ func (a *app) cueAfterwards(c *cli.Command, word string) error {
 	if c.Bool("json") {
 		return a.json(map[string]any{"out": out, "cue": word, "at": at})
 	}
-	a.say("%s has the cue %s at %s; %s stays as it was", out, word, inTerms(at), name)
+	a.say("%s has the cue %s at %s; %s stays as it was", out, word, phrase.Duration(at), name)
 	return nil
 }
 

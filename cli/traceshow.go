@@ -19,6 +19,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/capture"
+	"endroit/core/phrase"
 	"endroit/core/trace"
 	"endroit/tracefiles"
 )
@@ -150,102 +151,6 @@ func picked(c *cli.Command, open func() (*trace.Reader, error)) (p trace.Pick, e
 	return p, nil
 }
 
-// overview is what a trace comes to, as far as it was chosen.
-type overview struct {
-	header    trace.Header
-	files     []fileSeen // by number, from 1
-	processes []processSeen
-	cues      []trace.Cue
-	gaps      []trace.Gap
-	ops       map[trace.Op]int
-	events    int
-	last      time.Duration
-	cut       string
-}
-
-type fileSeen struct {
-	Path   string        `json:"path"`
-	Reads  int           `json:"reads"`
-	Writes int           `json:"writes"`
-	Others int           `json:"others"`
-	First  time.Duration `json:"first"`
-	Last   time.Duration `json:"last"`
-	Before trace.State   `json:"before"`
-	After  *trace.State  `json:"after,omitempty"`
-	any    int
-}
-
-type processSeen struct {
-	trace.Process
-	Events int            `json:"events"`
-	Ended  *time.Duration `json:"ended,omitempty"`
-	Status int            `json:"status"`
-}
-
-// processCount counts the processes, whatever programs they executed.
-func (o *overview) processCount() int {
-	seen := map[[2]int]bool{}
-	for i := range o.processes[1:] {
-		seen[o.processes[1+i].Identity()] = true
-	}
-	return len(seen)
-}
-
-// sumUp reads a trace once. each is called for every event that counts, with its
-// paths; it may be nil.
-func sumUp(r *trace.Reader, p trace.Pick, each func(e trace.Event, file, to string) error) (*overview, error) {
-	o := &overview{header: r.Header, files: make([]fileSeen, 1), processes: make([]processSeen, 1), ops: map[trace.Op]int{}}
-	for line, err := range r.Lines() {
-		switch {
-		case err != nil:
-			return nil, err
-		case line.File != nil:
-			o.files = append(o.files, fileSeen{Path: line.File.Path, Before: line.File.Before})
-		case line.Process != nil:
-			o.processes = append(o.processes, processSeen{Process: *line.Process})
-		case line.Event != nil:
-			o.last = max(o.last, line.Event.At)
-			if err := o.event(*line.Event, p, each); err != nil {
-				return nil, err
-			}
-		case line.Cue != nil:
-			o.cues = append(o.cues, *line.Cue)
-		case line.Gap != nil:
-			o.gaps = append(o.gaps, *line.Gap)
-		case line.Exit != nil:
-			x := &o.processes[line.Exit.Process]
-			x.Ended, x.Status = &line.Exit.At, line.Exit.Status
-			o.last = max(o.last, line.Exit.At)
-		case line.After != nil:
-			o.files[line.After.File].After = &line.After.State
-		case line.End != nil:
-			o.last = max(o.last, line.End.At)
-		}
-	}
-	o.cut = r.Cut()
-	return o, nil
-}
-
-func (o *overview) event(e trace.Event, p trace.Pick, each func(e trace.Event, file, to string) error) error {
-	file, to := o.files[e.File].Path, o.files[e.To].Path
-	if !p.Takes(e, file, to) {
-		return nil
-	}
-	o.events++
-	o.ops[e.Op]++
-	if e.Process != 0 {
-		o.processes[e.Process].Events++
-	}
-	o.files[e.File].saw(e, e.Op.Writes() && e.Op != trace.Changed) // a change that was found was made by an opening
-	if e.To != 0 {
-		o.files[e.To].saw(e, true) // what is put in place has been written
-	}
-	if each != nil {
-		return each(e, file, to)
-	}
-	return nil
-}
-
 func (a *app) runTraceShow(c *cli.Command, name string) error {
 	chosen := 0
 	for _, flag := range []string{"files", "processes", "events"} {
@@ -271,19 +176,19 @@ func (a *app) runTraceShow(c *cli.Command, name string) error {
 		events = &eventPrinter{a: a, json: c.Bool("json")}
 		each = events.print
 	}
-	o, err := sumUp(r, p, each)
+	o, err := trace.Summarize(r, p, each)
 	if events != nil {
 		events.end()
 	}
 	if err != nil {
 		return ofFile(name, err)
 	}
-	if o.cut != "" {
-		a.tell("endroit: %s is cut short: %s", name, o.cut)
+	if o.Cut != "" {
+		a.tell("endroit: %s is cut short: %s", name, o.Cut)
 	}
 	switch {
 	case events != nil:
-		if o.events == 0 && !events.json {
+		if o.Events == 0 && !events.json {
 			a.say("no event is like that")
 		}
 	case c.Bool("files"):
@@ -291,7 +196,7 @@ func (a *app) runTraceShow(c *cli.Command, name string) error {
 	case c.Bool("processes"):
 		return a.showProcesses(o, c.Bool("json"))
 	case c.Bool("json"):
-		return a.json(map[string]any{"header": o.header, "events": o.events, "ops": o.ops, "files": len(o.touched()), "processes": o.processCount(), "cues": o.cues, "gaps": o.gaps, "length": o.last, "cut": o.cut})
+		return a.json(map[string]any{"header": o.Header, "events": o.Events, "ops": o.Ops, "files": len(o.Touched()), "processes": o.ProcessCount(), "cues": o.Cues, "gaps": o.Gaps, "length": o.Length, "cut": o.Cut})
 	default:
 		a.showOverview(o, name)
 	}
@@ -307,20 +212,9 @@ func ofFile(name string, err error) error {
 	return fmt.Errorf("%s: %w", name, err)
 }
 
-// touched are the files of the events that count, by path.
-func (o *overview) touched() (list []fileSeen) {
-	for _, f := range o.files {
-		if f.any > 0 {
-			list = append(list, f)
-		}
-	}
-	slices.SortFunc(list, func(a, b fileSeen) int { return strings.Compare(a.Path, b.Path) })
-	return list
-}
-
-func (a *app) showOverview(o *overview, name string) {
-	h := o.header
-	a.say("%s", describeRun(h.Title, h.Edition, h.Launcher, h.OS+" "+h.Runtime, o.last))
+func (a *app) showOverview(o *trace.Summary, name string) {
+	h := o.Header
+	a.say("%s", describeRun(h.Title, h.Edition, h.Launcher, h.OS+" "+h.Runtime, o.Length))
 	a.say("%s on %s, %s, by %s", h.Started.Local().Format("2006-01-02 15:04"), shown(h.Arch), shown(h.Kernel), shown(h.Observer))
 	switch {
 	case len(h.Command) == 0:
@@ -330,38 +224,38 @@ func (a *app) showOverview(o *overview, name string) {
 		a.say("observed: %s", shown(strings.Join(h.Command, ", ")))
 	}
 	by := ""
-	if n := o.processCount(); n > 0 {
-		by = " by " + count(n, "process", "processes")
+	if n := o.ProcessCount(); n > 0 {
+		by = " by " + phrase.Count(n, "process", "processes")
 	}
-	a.say("%s on %s%s", count(o.events, "event", "events"), count(len(o.touched()), "path", "paths"), by)
+	a.say("%s on %s%s", phrase.Count(o.Events, "event", "events"), phrase.Count(len(o.Touched()), "path", "paths"), by)
 	var ops []string
 	for _, op := range trace.Ops() {
-		if n := o.ops[op]; n > 0 {
+		if n := o.Ops[op]; n > 0 {
 			ops = append(ops, fmt.Sprintf("%s %d", op, n))
 		}
 	}
 	if len(ops) > 0 {
 		a.say("  %s", strings.Join(ops, ", "))
 	}
-	for _, c := range o.cues {
-		a.say("cue at %s: %s", inTerms(c.At), shown(c.Word))
+	for _, c := range o.Cues {
+		a.say("cue at %s: %s", phrase.Duration(c.At), shown(c.Word))
 	}
-	gapLines(o.gaps, func(line string) { a.say("%s", line) })
+	gapLines(o.Gaps, func(line string) { a.say("%s", line) })
 	a.showFolders(o)
 	a.say("\nNext: endroit trace show %s --files", name)
 }
 
-// foldersShown is how many folders the overview names.
+// foldersShown is how many folders the Summary names.
 const foldersShown = 8
 
 // showFolders names the folders in which most was written, then read.
-func (a *app) showFolders(o *overview) {
+func (a *app) showFolders(o *trace.Summary) {
 	type folder struct {
 		path                 string
 		files, reads, writes int
 	}
 	all := map[string]*folder{}
-	for _, f := range o.touched() {
+	for _, f := range o.Touched() {
 		dir := filepath.Dir(f.Path)
 		if all[dir] == nil {
 			all[dir] = &folder{path: dir}
@@ -393,14 +287,14 @@ func (a *app) showFolders(o *overview) {
 	}
 	t.Render()
 	if n := len(list) - foldersShown; n > 0 {
-		a.say("and %s", count(n, "more folder", "more folders"))
+		a.say("and %s", phrase.Count(n, "more folder", "more folders"))
 	}
 }
 
-func (a *app) showFiles(o *overview, asJSON bool) error {
-	list := o.touched()
+func (a *app) showFiles(o *trace.Summary, asJSON bool) error {
+	list := o.Touched()
 	if asJSON {
-		return a.json(map[string]any{"files": append([]fileSeen{}, list...)})
+		return a.json(map[string]any{"files": append([]trace.FileSummary{}, list...)})
 	}
 	if len(list) == 0 {
 		a.say("no file is like that")
@@ -408,55 +302,31 @@ func (a *app) showFiles(o *overview, asJSON bool) error {
 	}
 	t := newTable(a.out, "written", "read", "other", "first", "last", "became", "path")
 	for _, f := range list {
-		t.AppendRow(table.Row{f.Writes, f.Reads, f.Others, seconds(f.First), seconds(f.Last), f.became(), shown(f.Path)})
+		t.AppendRow(table.Row{f.Writes, f.Reads, f.Others, seconds(f.First), seconds(f.Last), f.Became(), shown(f.Path)})
 	}
 	t.Render()
 	return nil
 }
 
-// saw counts an event of a file.
-func (f *fileSeen) saw(e trace.Event, written bool) {
-	if f.any == 0 || e.At < f.First { // what is found by comparing comes late
-		f.First = e.At
-	}
-	f.any++
-	f.Last = max(f.Last, e.At)
-	switch {
-	case written:
-		f.Writes++
-	case e.Op == trace.Read || e.Op == trace.List || e.Op == trace.Run:
-		f.Reads++
-	default:
-		f.Others++
-	}
-}
-
-func (f fileSeen) became() string {
-	if f.After == nil {
-		return ""
-	}
-	return became(f.Before, *f.After, f.Writes > 0 || f.Others > 0)
-}
-
 func seconds(d time.Duration) string { return fmt.Sprintf("%.3f s", d.Seconds()) }
 
-func (a *app) showProcesses(o *overview, asJSON bool) error {
+func (a *app) showProcesses(o *trace.Summary, asJSON bool) error {
 	if asJSON {
-		return a.json(map[string]any{"processes": append([]processSeen{}, o.processes[1:]...)})
+		return a.json(map[string]any{"processes": append([]trace.ProcessSummary{}, o.Processes[1:]...)})
 	}
 	children := map[int][]int{}
-	for _, p := range o.processes[1:] {
+	for _, p := range o.Processes[1:] {
 		children[p.Parent] = append(children[p.Parent], p.N)
 	}
 	var show func(n, level int)
 	show = func(n, level int) {
-		p := o.processes[n]
+		p := o.Processes[n]
 		end := ""
 		if p.Ended != nil {
-			end = fmt.Sprintf(" until %s, ended with %d", inTerms(*p.Ended), p.Status)
+			end = fmt.Sprintf(" until %s, ended with %d", phrase.Duration(*p.Ended), p.Status)
 		}
 		margin := strings.Repeat("  ", min(level, 20))
-		a.say("%s%s  (pid %d, from %s%s; %s)", margin, shown(p.Exe), p.PID, inTerms(p.At), end, count(p.Events, "event", "events"))
+		a.say("%s%s  (pid %d, from %s%s; %s)", margin, shown(p.Exe), p.PID, phrase.Duration(p.At), end, phrase.Count(p.Events, "event", "events"))
 		if len(p.Args) > 1 {
 			a.say("%s    %s", margin, shown(strings.Join(p.Args, " ")))
 		}
@@ -467,7 +337,7 @@ func (a *app) showProcesses(o *overview, asJSON bool) error {
 	for _, n := range children[0] {
 		show(n, 0)
 	}
-	if len(o.processes) == 1 {
+	if len(o.Processes) == 1 {
 		a.say("no process was seen")
 	}
 	return nil
@@ -508,9 +378,9 @@ func (p *eventPrinter) print(e trace.Event, file, to string) error {
 	case e.What != "":
 		what += " (" + shown(e.What) + ")"
 	case e.Op == trace.Changed:
-		what += " (" + bytesInTerms(e.Size) + ")"
+		what += " (" + phrase.Size(e.Size) + ")"
 	case e.Op == trace.Position:
-		what += " (at " + bytesInTerms(e.Size) + ")"
+		what += " (at " + phrase.Size(e.Size) + ")"
 	}
 	_, err := fmt.Fprintf(p.a.out, "%12s  %4d  %-13s  %s\n", fmt.Sprintf("%.6f s", e.At.Seconds()), e.Process, e.Op, what)
 	return err
@@ -553,7 +423,7 @@ func (a *app) runTraceTrim(c *cli.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	a.say("%s: %s on %s, %s; %s left out", out.Name(), count(t.Kept, "event", "events"), count(t.Files, "file", "files"), bytesInTerms(info.Size()), count(t.Left, "event was", "events were"))
+	a.say("%s: %s on %s, %s; %s left out", out.Name(), phrase.Count(t.Kept, "event", "events"), phrase.Count(t.Files, "file", "files"), phrase.Size(info.Size()), phrase.Count(t.Left, "event was", "events were"))
 	if t.Kept == 0 {
 		a.tell("endroit: no event is like that; the cues alone are in it")
 	}
@@ -565,7 +435,7 @@ func (a *app) runTraceTrim(c *cli.Command, name string) error {
 func trimmedBy(c *cli.Command) string {
 	var parts []string
 	if n := len(c.StringSlice("under")); n > 0 {
-		parts = append(parts, "what lies in "+count(n, "folder", "folders"))
+		parts = append(parts, "what lies in "+phrase.Count(n, "folder", "folders"))
 	}
 	if ops := c.StringSlice("op"); len(ops) > 0 {
 		parts = append(parts, "the operations "+strings.Join(ops, ", "))
@@ -608,7 +478,7 @@ func (a *app) showVersions(c *cli.Command, name string) error {
 	}
 	t := newTable(a.out, "n", "at", "why", "size", "content", "path")
 	for _, v := range chosen {
-		t.AppendRow(table.Row{v.N, seconds(v.At), shown(v.Why), bytesInTerms(v.Size), v.Digest[:12], shown(v.Path)})
+		t.AppendRow(table.Row{v.N, seconds(v.At), shown(v.Why), phrase.Size(v.Size), v.Digest[:12], shown(v.Path)})
 	}
 	t.Render()
 	a.say("\nThe contents lie in %s, named by their digest (SHA-256).\nNext: endroit bytes %s#%d looks into one, --against %s#N compares two", filepath.Join(folder, "content"), name, chosen[0].N, name)

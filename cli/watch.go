@@ -16,9 +16,10 @@ import (
 
 	"endroit/capture"
 	"endroit/core/manifest"
+	"endroit/core/phrase"
 	"endroit/core/place"
-	"endroit/core/sheet"
 	"endroit/core/trace"
+	"endroit/identify"
 	"endroit/machine"
 )
 
@@ -56,10 +57,10 @@ func (a *app) runWatch(ctx context.Context, c *cli.Command) error {
 			return fail(exitUsage, "--install %w", err)
 		}
 	}
-	if err := a.namedPrefix(c, &header); err != nil {
+	if err := a.namedPrefix(ctx, c, &header); err != nil {
 		return err
 	}
-	folders, err := a.watched(c, &header, roots)
+	folders, err := a.watched(ctx, c, &header, roots)
 	if err != nil {
 		return err
 	}
@@ -133,9 +134,9 @@ func (a *app) watchInto(ctx context.Context, c *cli.Command, file *os.File, o ca
 	o.Ready = func(folders, files int) {
 		end := "Ctrl-C ends, after the game has quit"
 		if d := c.Duration("for"); d > 0 {
-			end = "it ends after " + inTerms(d)
+			end = "it ends after " + phrase.Duration(d)
 		}
-		a.tell("endroit: watching %s with %s; start the game now; %s", count(folders, "folder", "folders"), count(files, "entry", "entries"), end)
+		a.tell("endroit: watching %s with %s; start the game now; %s", phrase.Count(folders, "folder", "folders"), phrase.Count(files, "entry", "entries"), end)
 	}
 	return capture.Watch(ctx, o)
 }
@@ -156,20 +157,8 @@ func wholeFolder(name string) (string, error) {
 }
 
 // watched finds what to watch: the folders that are named, or those of a title.
-func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (list []capture.Watched, err error) {
+func (a *app) watched(ctx context.Context, c *cli.Command, header *trace.Header, roots place.Roots) (list []capture.Watched, err error) {
 	args := c.Args().Slice()
-	add := func(folder string, depth int, own bool) {
-		full, err := wholeFolder(folder)
-		if folder == "" || err != nil {
-			return
-		}
-		for _, f := range list {
-			if f.Folder == full && (f.Depth == 0 || f.Depth == depth) {
-				return
-			}
-		}
-		list = append(list, capture.Watched{Folder: full, Depth: depth, Own: own})
-	}
 	named := 0
 	for _, arg := range args {
 		if _, err := wholeFolder(arg); err == nil {
@@ -179,7 +168,13 @@ func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (
 	switch {
 	case named > 0 && named == len(args):
 		for _, arg := range args {
-			add(arg, 0, true)
+			full, err := wholeFolder(arg)
+			if err != nil {
+				return nil, err
+			}
+			if w := (capture.Watched{Folder: full, Own: true}); !slices.Contains(list, w) {
+				list = append(list, w)
+			}
 		}
 		return list, nil
 	case len(args) > 1:
@@ -188,29 +183,12 @@ func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (
 		return nil, fail(exitNotFound, "there is no folder %s", args[0])
 	case len(args) == 1:
 		header.Title = args[0]
-		if err := a.watchedTitle(c, header, roots); err != nil {
+		if err := a.watchedTitle(ctx, c, header, roots); err != nil {
 			return nil, err
 		}
 	}
-	add(header.Install, 0, true)
-	if header.Prefix != nil {
-		add(filepath.Join(header.Prefix.Folder, "drive_c", "users"), 0, true)
-		add(filepath.Join(header.Prefix.Folder, "drive_c", "ProgramData"), 0, true)
-		for _, folder := range header.Prefix.Roots {
-			if !strings.HasPrefix(folder, header.Prefix.Folder+"/") {
-				add(folder, 3, false) // one that was moved out, such as the person's own documents
-			}
-		}
-	}
-	if header.Account != nil {
-		add(header.Account.Folder, 0, true)
-	}
-	if header.Prefix == nil {
-		for _, anchor := range keepsThings {
-			add(roots[anchor], 0, false)
-		}
-		add(roots[place.Documents], 4, false)
-		add(roots[place.Home], 2, false)
+	for _, w := range machine.FoldersToWatch(*header, roots) {
+		list = append(list, capture.Watched(w))
 	}
 	if len(list) == 0 {
 		return nil, fail(exitNotFound, "there is nothing to watch; name a folder")
@@ -218,16 +196,13 @@ func (a *app) watched(c *cli.Command, header *trace.Header, roots place.Roots) (
 	return list, nil
 }
 
-// keepsThings are the anchors below which programs keep what is theirs.
-var keepsThings = []place.Anchor{place.SavedGames, place.RoamingAppData, place.LocalAppData, place.LocalLowAppData, place.XDGData, place.XDGConfig, place.XDGState, place.MacApplicationSupport, place.MacPreferences, place.VarGames}
-
 // watchedTitle fills in what the launchers' sheets know of an installed title.
-func (a *app) watchedTitle(c *cli.Command, header *trace.Header, roots place.Roots) error {
-	survey, err := a.surveyed(c, roots)
+func (a *app) watchedTitle(ctx context.Context, c *cli.Command, header *trace.Header, roots place.Roots) error {
+	survey, err := a.surveyed(ctx, c, roots)
 	if err != nil {
 		return err
 	}
-	list, _ := editionsMeant(survey.Installed, *header, nil)
+	list, _ := identify.EditionsOf(survey.Installed, *header, nil)
 	switch len(list) {
 	case 0:
 		a.tell("endroit: no launcher lists %s here: the folders where games keep things are watched", shown(header.Title))
@@ -236,7 +211,7 @@ func (a *app) watchedTitle(c *cli.Command, header *trace.Header, roots place.Roo
 	default:
 		names := slices.Collect(func(yield func(string) bool) {
 			for _, o := range list {
-				if !yield(edition(sheet.Edition{Store: o.Store, Ref: o.Ref, Version: o.Version}) + " in " + o.Folder) {
+				if !yield(o.Label() + " in " + o.Folder) {
 					return
 				}
 			}
@@ -247,6 +222,6 @@ func (a *app) watchedTitle(c *cli.Command, header *trace.Header, roots place.Roo
 	if one.System == "windows" && runtime.GOOS == "linux" && header.Prefix == nil {
 		prefix = one.Prefix
 	}
-	a.fillIn(header, one, survey, prefix, "as it is called so")
+	a.fillIn(header, one, survey, prefix, "because that is its name")
 	return nil
 }

@@ -33,7 +33,7 @@ func TestTheWindowsBuildInWine(t *testing.T) {
 	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("0", 64), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil, [][]byte{doc})
 	require.NoError(t, err)
 
-	inside, err := machine.OpenPrefix(p.Folder)
+	inside, err := machine.OpenPrefix(t.Context(), p.Folder)
 	require.NoError(t, err)
 	home := inside.Roots["home"]
 	kept := filepath.Join("AppData", "Local", "endroit", "manifest")

@@ -14,8 +14,6 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
-	"endroit/core/draft"
-	"endroit/core/footprint"
 	"endroit/localmanifest"
 	"endroit/workbench"
 )
@@ -44,12 +42,11 @@ func (a *app) workbench() *cli.Command {
 func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	config := workbench.Config{Trace: name, Draft: c.String("draft"), Title: c.String("title"), By: ownName(),
-		Propose: func(fp *footprint.Footprint) *draft.Draft { d, _ := makeDraft(fp); return d }}
+	config := workbench.Config{Trace: name, Draft: c.String("draft"), Title: c.String("title"), By: ownName()}
 	if config.Draft == "" {
 		config.Draft = besides(name, ".trace", ".draft.yaml")
 	}
-	switch k, err := a.openKept(); {
+	switch k, err := a.openManifest(ctx); {
 	case err == nil:
 		defer k.Close()
 		config.Manifest = k

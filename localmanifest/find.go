@@ -2,21 +2,23 @@ package localmanifest
 
 import (
 	"bytes"
-	"errors"
+	"cmp"
+	"context"
 	"maps"
+	"runtime"
 	"slices"
 	"strings"
 
 	bolt "go.etcd.io/bbolt"
+	"golang.org/x/sync/errgroup"
 
 	"endroit/core/manifest"
 	"endroit/core/place"
-	"endroit/workers"
 )
 
 // Title returns the title with this id; nil if there is none.
-func (k *Kept) Title(id string) (*manifest.Title, error) {
-	all, err := k.TitlesOf([]string{id})
+func (k *Manifest) Title(ctx context.Context, id string) (*manifest.Title, error) {
+	all, err := k.TitlesOf(ctx, []string{id})
 	if err != nil || len(all) == 0 {
 		return nil, err
 	}
@@ -24,9 +26,9 @@ func (k *Kept) Title(id string) (*manifest.Title, error) {
 }
 
 // TitlesOf returns the titles with these ids, of those that there are.
-func (k *Kept) TitlesOf(ids []string) ([]*manifest.Title, error) {
+func (k *Manifest) TitlesOf(ctx context.Context, ids []string) ([]*manifest.Title, error) {
 	var docs [][]byte
-	err := k.view(func(tx *bolt.Tx) error {
+	err := k.view(ctx, func(tx *bolt.Tx) error {
 		titles := tx.Bucket(inTitles)
 		for _, id := range ids {
 			if doc := titles.Get([]byte(id)); doc != nil {
@@ -38,23 +40,27 @@ func (k *Kept) TitlesOf(ids []string) ([]*manifest.Title, error) {
 	if err != nil {
 		return nil, err
 	}
-	all, failed := make([]*manifest.Title, len(docs)), make([]error, len(docs))
-	workers.Each(len(docs), nil, func(i int) {
-		all[i] = &manifest.Title{}
-		failed[i] = titleReader.Unmarshal(docs[i], all[i])
-	})
-	return all, errors.Join(failed...)
+	all := make([]*manifest.Title, len(docs))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.NumCPU())
+	for i := range docs {
+		group.Go(func() error {
+			all[i] = &manifest.Title{}
+			return cmp.Or(ctx.Err(), titleReader.Unmarshal(docs[i], all[i]))
+		})
+	}
+	return all, group.Wait()
 }
 
 // Find returns the title with this name or id, and otherwise the names that come
 // close, the closest first, at most five.
-func (k *Kept) Find(name string) (t *manifest.Title, close []string, err error) {
-	if t, err = k.Title(manifest.ID(name)); err != nil || t != nil {
+func (k *Manifest) Find(ctx context.Context, name string) (t *manifest.Title, close []string, err error) {
+	if t, err = k.Title(ctx, manifest.ID(name)); err != nil || t != nil {
 		return t, nil, err
 	}
 	id := ""
 	near := manifest.NewNearest(name)
-	err = k.view(func(tx *bolt.Tx) error {
+	err = k.view(ctx, func(tx *bolt.Tx) error {
 		names := tx.Bucket(inNames)
 		below(names.Cursor(), key(manifest.Fold(name)), func(parts []string) bool {
 			id = parts[0]
@@ -65,11 +71,11 @@ func (k *Kept) Find(name string) (t *manifest.Title, close []string, err error) 
 		}
 		return names.ForEach(func(k, other []byte) error {
 			near.Add(string(other), unkey(k)[0])
-			return nil
+			return ctx.Err()
 		})
 	})
 	if err == nil && id != "" {
-		t, err = k.Title(id)
+		t, err = k.Title(ctx, id)
 		return t, nil, err
 	}
 	return nil, near.Names(), err
@@ -88,8 +94,8 @@ func below(c *bolt.Cursor, first []byte, do func(parts []string) bool) {
 type Edition struct{ Store, Ref string }
 
 // OfEdition gives the ids of the titles that an edition is of.
-func (k *Kept) OfEdition(store, ref string) ([]string, error) {
-	of, err := k.OfEditions([]Edition{{store, ref}})
+func (k *Manifest) OfEdition(ctx context.Context, store, ref string) ([]string, error) {
+	of, err := k.OfEditions(ctx, []Edition{{store, ref}})
 	if err != nil {
 		return nil, err
 	}
@@ -97,9 +103,9 @@ func (k *Kept) OfEdition(store, ref string) ([]string, error) {
 }
 
 // OfEditions gives for each edition the ids of the titles that it is of.
-func (k *Kept) OfEditions(editions []Edition) ([][]string, error) {
+func (k *Manifest) OfEditions(ctx context.Context, editions []Edition) ([][]string, error) {
 	out := make([][]string, len(editions))
-	err := k.view(func(tx *bolt.Tx) error {
+	err := k.view(ctx, func(tx *bolt.Tx) error {
 		c := tx.Bucket(inEditions).Cursor()
 		for i, e := range editions {
 			below(c, key(e.Ref), func(parts []string) bool {
@@ -126,7 +132,7 @@ type Folder struct {
 // Below gives, for each of an anchor's folders, the ids of the titles that may keep
 // something in it, by the names that are there. Its cost grows with the names,
 // not with the titles.
-func (k *Kept) Below(anchor place.Anchor, folders []Folder) ([][]string, error) {
+func (k *Manifest) Below(ctx context.Context, anchor place.Anchor, folders []Folder) ([][]string, error) {
 	out := make([][]string, len(folders))
 	seen := make([]map[string]bool, len(folders))
 	add := func(i int, ids []string) {
@@ -150,7 +156,7 @@ func (k *Kept) Below(anchor place.Anchor, folders []Folder) ([][]string, error) 
 			in[folded] = append(in[folded], written{i, name})
 		}
 	}
-	err := k.view(func(tx *bolt.Tx) error {
+	err := k.view(ctx, func(tx *bolt.Tx) error {
 		c := tx.Bucket(inFirsts).Cursor()
 		anywhere := titlesAt(c, noLimit, string(anchor), anyName)
 		for i, f := range folders {
@@ -161,6 +167,9 @@ func (k *Kept) Below(anchor place.Anchor, folders []Folder) ([][]string, error) 
 		for _, name := range slices.Sorted(maps.Keys(in)) {
 			if name == anyName {
 				continue
+			}
+			if err := ctx.Err(); err != nil {
+				return err
 			}
 			// Of a name that many titles share no more are read than tell so.
 			ids := titlesAt(c, manyShare+1, string(anchor), name)
@@ -200,13 +209,13 @@ const maxBeside = 200
 
 // Beside gives the titles that keep something right where a location points, by the first
 // names below its anchor: those whose files it can match are among them, and others.
-func (k *Kept) Beside(at string) ([]*manifest.Title, error) {
+func (k *Manifest) Beside(ctx context.Context, at string) ([]*manifest.Title, error) {
 	a, first, second, ok := firstNames(at)
 	if !ok {
 		return nil, nil
 	}
 	ids := []string{}
-	err := k.view(func(tx *bolt.Tx) error {
+	err := k.view(ctx, func(tx *bolt.Tx) error {
 		c := tx.Bucket(inFirsts).Cursor()
 		seen := map[string]bool{}
 		add := func(id string) bool {
@@ -237,5 +246,5 @@ func (k *Kept) Beside(at string) ([]*manifest.Title, error) {
 	if err != nil || len(ids) == 0 {
 		return nil, err
 	}
-	return k.TitlesOf(ids[:min(len(ids), maxBeside)]) // the last way may have added one more
+	return k.TitlesOf(ctx, ids[:min(len(ids), maxBeside)]) // the last way may have added one more
 }

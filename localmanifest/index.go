@@ -2,6 +2,7 @@ package localmanifest
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -86,8 +87,8 @@ var (
 	unescape = strings.NewReplacer("\x01\x02", "\x00", "\x01\x01", "\x01")
 )
 
-// Kept is the local manifest. It is safe for concurrent use.
-type Kept struct {
+// Manifest is the local manifest. It is safe for concurrent use.
+type Manifest struct {
 	Head   manifest.Head
 	Digest string
 	Titles int // how many there are
@@ -101,7 +102,7 @@ type Kept struct {
 }
 
 // Close ends it. An index that was found damaged goes.
-func (k *Kept) Close() error {
+func (k *Manifest) Close() error {
 	err := k.db.Close()
 	if k.damaged.Load() {
 		_ = os.Remove(k.file)
@@ -114,7 +115,10 @@ var errIndex = errors.New("the index of the local manifest is damaged; it is mad
 
 // view looks things up. What is damaged in an index shows when it is come to: the
 // index is removed then, where the system lets go of an open file.
-func (k *Kept) view(look func(tx *bolt.Tx) error) (err error) {
+func (k *Manifest) view(ctx context.Context, look func(tx *bolt.Tx) error) (err error) {
+	if err := ctx.Err(); err != nil {
+		return err
+	}
 	defer debug.SetPanicOnFault(debug.SetPanicOnFault(true))
 	defer func() {
 		if p := recover(); p != nil {
@@ -129,22 +133,22 @@ func (k *Kept) view(look func(tx *bolt.Tx) error) (err error) {
 // Open opens the local manifest by its index. The index is built first where it is
 // missing, damaged or of another version, or where the revision's file changed;
 // told is called then, and may be nil.
-func Open(folder string, told func()) (*Kept, error) {
+func Open(ctx context.Context, folder string, told func()) (*Manifest, error) {
 	d, err := digest(folder)
 	if err != nil {
 		return nil, err
 	}
-	if k, err := open(folder, d); err == nil {
+	if k, err := open(ctx, folder, d); err == nil {
 		return k, nil
 	}
 	if told != nil {
 		told()
 	}
-	if d, err = Sound(folder); err != nil {
+	if d, err = Sound(ctx, folder); err != nil {
 		return nil, err
 	}
 	file := filepath.Join(folder, d+".json")
-	index, err := build(folder, file, d, nil)
+	index, err := build(ctx, folder, file, d, nil)
 	if errors.Is(err, manifest.ErrFormat) {
 		return nil, fmt.Errorf("%s: %w; %w", file, err, ErrDamaged)
 	}
@@ -155,7 +159,7 @@ func Open(folder string, told func()) (*Kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	return open(folder, d)
+	return open(ctx, folder, d)
 }
 
 func indexFile(folder, digest string) string { return filepath.Join(folder, digest+".index") }
@@ -165,8 +169,8 @@ func indexFile(folder, digest string) string { return filepath.Join(folder, dige
 const lockTimeout = 2 * time.Second
 
 // open opens an index that fits its revision.
-func open(folder, d string) (*Kept, error) {
-	k := &Kept{Digest: d, file: indexFile(folder, d)}
+func open(ctx context.Context, folder, d string) (*Manifest, error) {
+	k := &Manifest{Digest: d, file: indexFile(folder, d)}
 	index, err := os.Stat(k.file)
 	if err != nil || !index.Mode().IsRegular() {
 		return nil, errIndex
@@ -179,7 +183,7 @@ func open(folder, d string) (*Kept, error) {
 		return nil, err
 	}
 	var h indexHead
-	err = k.view(func(tx *bolt.Tx) error {
+	err = k.view(ctx, func(tx *bolt.Tx) error {
 		if tx.Size() > index.Size() { // it was cut off
 			return errIndex
 		}
@@ -203,7 +207,7 @@ func open(folder, d string) (*Kept, error) {
 
 // build writes the index of a revision's file beside it, under a name of its own, which
 // it returns. The revision is read an entry at a time. accept may be nil.
-func build(folder, revision, d string, accept func(manifest.Head) error) (string, error) {
+func build(ctx context.Context, folder, revision, d string, accept func(manifest.Head) error) (string, error) {
 	in, err := os.Open(revision)
 	if err != nil {
 		return "", err
@@ -219,11 +223,24 @@ func build(folder, revision, d string, accept func(manifest.Head) error) (string
 	}
 	_ = f.Close()
 	head := indexHead{Version: indexVersion, Digest: d, Size: info.Size(), Time: info.ModTime().UnixNano()}
-	if err := write(f.Name(), in, head, accept); err != nil {
+	if err := write(f.Name(), reader{ctx, in}, head, accept); err != nil {
 		_ = os.Remove(f.Name())
 		return "", err
 	}
 	return f.Name(), nil
+}
+
+// reader ends with its context.
+type reader struct {
+	ctx context.Context
+	in  io.Reader
+}
+
+func (r reader) Read(p []byte) (int, error) {
+	if err := r.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return r.in.Read(p)
 }
 
 // pair is what an index holds under a key.
@@ -360,8 +377,8 @@ func firstNames(at string) (a place.Anchor, first, second string, ok bool) {
 
 // Sheets are the launchers' sheets that the manifest has. One that this version
 // cannot read is passed over, and said.
-func (k *Kept) Sheets() (all []*sheet.Sheet, notes []string, err error) {
-	err = k.view(func(tx *bolt.Tx) error {
+func (k *Manifest) Sheets(ctx context.Context) (all []*sheet.Sheet, notes []string, err error) {
+	err = k.view(ctx, func(tx *bolt.Tx) error {
 		return tx.Bucket(inSheets).ForEach(func(id, doc []byte) error {
 			s, err := sheet.ParseJSON(bytes.Clone(doc))
 			if err != nil {

@@ -7,6 +7,7 @@
 package localmanifest
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -51,7 +52,7 @@ func digest(folder string) (string, error) {
 
 // Sound gives the digest of the local revision, after reading its file through: it is as
 // it was when it was fetched.
-func Sound(folder string) (string, error) {
+func Sound(ctx context.Context, folder string) (string, error) {
 	d, err := digest(folder)
 	if err != nil {
 		return "", err
@@ -63,7 +64,7 @@ func Sound(folder string) (string, error) {
 	}
 	defer f.Close()
 	sum := sha256.New()
-	if _, err := io.Copy(sum, f); err != nil {
+	if _, err := io.Copy(sum, reader{ctx, f}); err != nil {
 		return "", fmt.Errorf("read the local manifest: %w", err)
 	}
 	if hex.EncodeToString(sum.Sum(nil)) != d {
@@ -78,7 +79,7 @@ var ErrDigest = errors.New("the download does not match the digest that the serv
 // Keep makes a revision the local one, with its index, and removes older ones. It is
 // written and indexed as it comes, and counts once all of it is there, has its digest and
 // is taken by accept, which gets its head and may be nil. Otherwise nothing is changed.
-func Keep(folder string, body io.Reader, d string, accept func(manifest.Head) error) error {
+func Keep(ctx context.Context, folder string, body io.Reader, d string, accept func(manifest.Head) error) error {
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return fmt.Errorf("keep the manifest: %w", err)
 	}
@@ -88,7 +89,7 @@ func Keep(folder string, body io.Reader, d string, accept func(manifest.Head) er
 	}
 	defer os.Remove(f.Name()) // gone already where all went well
 	sum := sha256.New()
-	_, err = io.Copy(io.MultiWriter(f, sum), body)
+	_, err = io.Copy(io.MultiWriter(f, sum), reader{ctx, body})
 	if err == nil {
 		err = f.Sync()
 	}
@@ -101,7 +102,7 @@ func Keep(folder string, body io.Reader, d string, accept func(manifest.Head) er
 	if got := hex.EncodeToString(sum.Sum(nil)); got != d {
 		return fmt.Errorf("%w (SHA-256 %s, not %.70q)", ErrDigest, got, d)
 	}
-	index, err := build(folder, f.Name(), d, accept)
+	index, err := build(ctx, folder, f.Name(), d, accept)
 	if err != nil {
 		return err
 	}

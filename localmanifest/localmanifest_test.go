@@ -48,13 +48,13 @@ func keep(t *testing.T, folder string, revision int, names ...string) string {
 	}
 	body, err := manifest.Assemble(m.Head, sheets, titles)
 	require.NoError(t, err)
-	require.NoError(t, Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
+	require.NoError(t, Keep(t.Context(), folder, bytes.NewReader(body), manifest.Digest(body), nil))
 	return manifest.Digest(body)
 }
 
 func TestLookingUp(t *testing.T) {
 	folder := filepath.Join(t.TempDir(), "manifest")
-	_, err := Open(folder, nil)
+	_, err := Open(t.Context(), folder, nil)
 	assert.ErrorIs(t, err, ErrNone)
 	keep(t, folder, 1, "Saltglass", "Tidewrack")
 	d := keep(t, folder, 2, "Copperfen", "Saltglass", "Tidewrack")
@@ -62,33 +62,33 @@ func TestLookingUp(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, files, 3, "older revisions go")
 
-	k, err := Open(folder, func() { assert.Fail(t, "it is indexed already") })
+	k, err := Open(t.Context(), folder, func() { assert.Fail(t, "it is indexed already") })
 	require.NoError(t, err)
 	defer k.Close()
 	assert.Equal(t, 2, k.Head.Revision)
 	assert.Equal(t, d, k.Digest)
 	assert.Equal(t, 3, k.Titles)
-	found, _, err := k.Find("  SALTGLASS ")
+	found, _, err := k.Find(t.Context(), "  SALTGLASS ")
 	require.NoError(t, err)
 	assert.Equal(t, "Saltglass", found.Name)
-	found, close, err := k.Find("tidewrak")
+	found, close, err := k.Find(t.Context(), "tidewrak")
 	require.NoError(t, err)
 	assert.Nil(t, found)
 	assert.Equal(t, []string{"Tidewrack"}, close)
-	found, close, err = k.Find("something else")
+	found, close, err = k.Find(t.Context(), "something else")
 	require.NoError(t, err)
 	assert.Nil(t, found)
 	assert.Empty(t, close)
-	ids, err := k.OfEdition("quayside", "ref-Copperfen")
+	ids, err := k.OfEdition(t.Context(), "quayside", "ref-Copperfen")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"copperfen"}, ids)
-	ids, err = k.OfEdition("larder", "ref-Copperfen")
+	ids, err = k.OfEdition(t.Context(), "larder", "ref-Copperfen")
 	require.NoError(t, err)
 	assert.Empty(t, ids)
-	ids, err = k.OfEdition("", "ref-Copperfen")
+	ids, err = k.OfEdition(t.Context(), "", "ref-Copperfen")
 	require.NoError(t, err)
 	assert.Len(t, ids, 1)
-	below, err := k.Below("xdg-data", []Folder{{Names: []string{"applications", "saltglass", "*", "\xff"}}, {}, {Names: []string{"TIDEWRACK", "Saltglass"}}})
+	below, err := k.Below(t.Context(), "xdg-data", []Folder{{Names: []string{"applications", "saltglass", "*", "\xff"}}, {}, {Names: []string{"TIDEWRACK", "Saltglass"}}})
 	require.NoError(t, err)
 	require.Len(t, below, 3)
 	assert.Equal(t, []string{"saltglass"}, below[0])
@@ -96,14 +96,14 @@ func TestLookingUp(t *testing.T) {
 	assert.ElementsMatch(t, []string{"saltglass", "tidewrack"}, below[2])
 	for at, want := range map[string][]string{"xdg-data:saltglass/*.sav": {"saltglass"}, "xdg-data:SaltGlass/": {"saltglass"}, "xdg-data:*/x.sav": nil, "xdg-data:other/x": nil, "install:saves/": nil, "no place": nil} {
 		var names []string
-		beside, err := k.Beside(at)
+		beside, err := k.Beside(t.Context(), at)
 		require.NoError(t, err)
 		for _, t := range beside {
 			names = append(names, t.ID)
 		}
 		assert.ElementsMatch(t, want, names, at)
 	}
-	sheets, notes, err := k.Sheets()
+	sheets, notes, err := k.Sheets(t.Context())
 	require.NoError(t, err)
 	require.Len(t, sheets, 1)
 	assert.Equal(t, "quayside", sheets[0].ID)
@@ -148,13 +148,13 @@ func TestWhatIsDamaged(t *testing.T) {
 		folder := filepath.Join(t.TempDir(), "manifest")
 		d := keep(t, folder, 1, "Tidewrack")
 		c.spoil(t, folder, d)
-		k, err := Open(folder, nil)
+		k, err := Open(t.Context(), folder, nil)
 		if c.fails {
 			assert.ErrorIs(t, err, ErrDamaged, name)
 			continue
 		}
 		require.NoError(t, err, name)
-		found, _, err := k.Find("tidewrack")
+		found, _, err := k.Find(t.Context(), "tidewrack")
 		require.NoError(t, err, name)
 		assert.NotNil(t, found, name)
 		require.NoError(t, k.Close())
@@ -179,10 +179,10 @@ func TestAnIndexThatIsDamagedInside(t *testing.T) {
 			spoilt[i] = 0xff
 		}
 		require.NoError(t, os.WriteFile(indexFile(folder, d), spoilt, 0o600))
-		k, err := Open(folder, nil)
+		k, err := Open(t.Context(), folder, nil)
 		require.NoError(t, err)
 		for _, id := range []string{"title-00000", "title-00500", "title-01000", "title-01999"} {
-			got, err := k.Title(id)
+			got, err := k.Title(t.Context(), id)
 			if err == nil && got != nil {
 				assert.Equal(t, id, got.ID, "nothing else is given for it")
 				continue
@@ -197,16 +197,16 @@ func TestAnIndexThatIsDamagedInside(t *testing.T) {
 		require.NoError(t, k.Close())
 	}
 	assert.NotZero(t, damaged)
-	k, err := Open(folder, nil)
+	k, err := Open(t.Context(), folder, nil)
 	require.NoError(t, err)
 	defer k.Close()
-	if _, err = k.Title("title-00500"); err != nil { // the last damage was not met before
+	if _, err = k.Title(t.Context(), "title-00500"); err != nil { // the last damage was not met before
 		require.NoError(t, k.Close())
-		k, err = Open(folder, nil)
+		k, err = Open(t.Context(), folder, nil)
 		require.NoError(t, err)
 		defer k.Close()
 	}
-	got, err := k.Title("title-00500")
+	got, err := k.Title(t.Context(), "title-00500")
 	require.NoError(t, err)
 	assert.Equal(t, "title-00500", got.ID)
 }
@@ -241,8 +241,8 @@ func TestWhatDoesNotCount(t *testing.T) {
 		"not wanted":     {bytes.NewReader(good), manifest.Digest(good), func(h manifest.Head) error { assert.Equal(t, 2, h.Revision); return mine }, mine},
 		"broken off":     {io.MultiReader(bytes.NewReader(good), iotest.ErrReader(mine)), manifest.Digest(good), nil, mine},
 	} {
-		assert.ErrorIs(t, Keep(folder, c.body, c.digest, c.accept), c.want, name)
-		sound, err := Sound(folder)
+		assert.ErrorIs(t, Keep(t.Context(), folder, c.body, c.digest, c.accept), c.want, name)
+		sound, err := Sound(t.Context(), folder)
 		require.NoError(t, err, name)
 		assert.Equal(t, d, sound, name)
 		files, err := os.ReadDir(folder)
@@ -283,7 +283,7 @@ func TestWhatIsHeldOfARevision(t *testing.T) {
 				}
 			}
 		}()
-		err := Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil)
+		err := Keep(t.Context(), folder, bytes.NewReader(body), manifest.Digest(body), nil)
 		close(stop)
 		if name == "a title of empty variants" {
 			assert.ErrorContains(t, err, "a part of it is larger than 8388608 bytes", name)

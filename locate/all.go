@@ -1,16 +1,19 @@
 package locate
 
 import (
-	"errors"
+	"context"
 	"maps"
+	"runtime"
 	"slices"
 	"sort"
+	"sync"
 
 	"endroit/core/manifest"
 	"endroit/core/place"
 	"endroit/localmanifest"
 	"endroit/machine"
-	"endroit/workers"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // Ahead is what this person's own folders, and those of sandboxes, lead to in the
@@ -22,7 +25,7 @@ type Ahead struct {
 }
 
 // StartAhead begins to find out. Wait has to be called before the manifest is closed.
-func StartAhead(k *localmanifest.Kept, roots place.Roots) *Ahead {
+func StartAhead(ctx context.Context, k *localmanifest.Manifest, roots place.Roots) *Ahead {
 	a := &Ahead{done: make(chan struct{}), titles: map[string]*manifest.Title{}}
 	go func() {
 		defer close(a.done)
@@ -33,7 +36,7 @@ func StartAhead(k *localmanifest.Kept, roots place.Roots) *Ahead {
 		finder := machine.NewFinder()
 		defer finder.Close()
 		var below []keeper
-		if below, a.err = keepers(k, finder, folders); a.err != nil {
+		if below, a.err = keepers(ctx, k, finder, folders); a.err != nil {
 			return
 		}
 		ids := map[string]bool{}
@@ -43,7 +46,7 @@ func StartAhead(k *localmanifest.Kept, roots place.Roots) *Ahead {
 			}
 		}
 		var titles []*manifest.Title
-		if titles, a.err = k.TitlesOf(slices.Sorted(maps.Keys(ids))); a.err != nil {
+		if titles, a.err = k.TitlesOf(ctx, slices.Sorted(maps.Keys(ids))); a.err != nil {
 			return
 		}
 		for _, t := range titles {
@@ -62,7 +65,7 @@ func (a *Ahead) Wait() { <-a.done }
 // them lead to the titles. ahead is what was begun for the same manifest and roots;
 // it may be nil. told is called as titles are looked at, with how many of how many;
 // it may be nil.
-func (h *Here) All(k *localmanifest.Kept, ahead *Ahead, told func(done, of int)) ([]Title, error) {
+func (h *Here) All(ctx context.Context, k *localmanifest.Manifest, ahead *Ahead, told func(done, of int)) ([]Title, error) {
 	scopes := map[string]Scope{}
 	add := func(id, prefix string) {
 		if scopes[id] == nil {
@@ -81,7 +84,7 @@ func (h *Here) All(k *localmanifest.Kept, ahead *Ahead, told func(done, of int))
 			editions = append(editions, localmanifest.Edition{Store: e.Store, Ref: e.Ref})
 		}
 	}
-	of, err := k.OfEditions(editions)
+	of, err := k.OfEditions(ctx, editions)
 	if err != nil {
 		return nil, err
 	}
@@ -96,7 +99,7 @@ func (h *Here) All(k *localmanifest.Kept, ahead *Ahead, told func(done, of int))
 			folders = append(folders, rooted{p.Prefix.Roots, p.Folder})
 		}
 	}
-	below, err := keepers(k, h.finder, folders)
+	below, err := keepers(ctx, k, h.finder, folders)
 	if err != nil {
 		return nil, err
 	}
@@ -106,7 +109,7 @@ func (h *Here) All(k *localmanifest.Kept, ahead *Ahead, told func(done, of int))
 		}
 	}
 	if ahead == nil {
-		ahead = StartAhead(k, h.roots)
+		ahead = StartAhead(ctx, k, h.roots)
 	}
 	if ahead.Wait(); ahead.err != nil {
 		return nil, ahead.err
@@ -114,15 +117,15 @@ func (h *Here) All(k *localmanifest.Kept, ahead *Ahead, told func(done, of int))
 	for id := range ahead.titles {
 		add(id, "")
 	}
-	titles, err := titlesOf(k, scopes, ahead.titles)
+	titles, err := titlesOf(ctx, k, scopes, ahead.titles)
 	if err != nil {
 		return nil, err
 	}
-	return h.resolve(titles, scopes, told), nil
+	return h.resolve(ctx, titles, scopes, told)
 }
 
 // titlesOf gives the titles, without those that nobody has recorded. Some are known.
-func titlesOf(k *localmanifest.Kept, scopes map[string]Scope, known map[string]*manifest.Title) ([]*manifest.Title, error) {
+func titlesOf(ctx context.Context, k *localmanifest.Manifest, scopes map[string]Scope, known map[string]*manifest.Title) ([]*manifest.Title, error) {
 	var all []*manifest.Title
 	var unknown []string
 	for _, id := range slices.Sorted(maps.Keys(scopes)) {
@@ -132,7 +135,7 @@ func titlesOf(k *localmanifest.Kept, scopes map[string]Scope, known map[string]*
 			unknown = append(unknown, id)
 		}
 	}
-	rest, err := k.TitlesOf(unknown)
+	rest, err := k.TitlesOf(ctx, unknown)
 	return append(all, rest...), err
 }
 
@@ -149,17 +152,24 @@ type keeper struct {
 }
 
 // keepers are those of all anchors whose folders titles share.
-func keepers(k *localmanifest.Kept, finder *machine.Finder, folders []rooted) ([]keeper, error) {
-	found, failed := make([][]keeper, len(place.Definitions)), make([]error, len(place.Definitions))
-	workers.Each(len(found), nil, func(i int) {
-		if d := place.Definitions[i]; d.Shared {
-			found[i], failed[i] = keepersOf(k, finder, d.Anchor, folders)
+func keepers(ctx context.Context, k *localmanifest.Manifest, finder *machine.Finder, folders []rooted) ([]keeper, error) {
+	found := make([][]keeper, len(place.Definitions))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.NumCPU())
+	for i, d := range place.Definitions {
+		if !d.Shared {
+			continue
 		}
-	})
-	return slices.Concat(found...), errors.Join(failed...)
+		group.Go(func() (err error) {
+			found[i], err = keepersOf(ctx, k, finder, d.Anchor, folders)
+			return err
+		})
+	}
+	err := group.Wait()
+	return slices.Concat(found...), err
 }
 
-func keepersOf(k *localmanifest.Kept, finder *machine.Finder, a place.Anchor, folders []rooted) (all []keeper, err error) {
+func keepersOf(ctx context.Context, k *localmanifest.Manifest, finder *machine.Finder, a place.Anchor, folders []rooted) (all []keeper, err error) {
 	var list []localmanifest.Folder
 	for _, f := range folders {
 		if top := f.roots[a]; top != "" {
@@ -167,7 +177,7 @@ func keepersOf(k *localmanifest.Kept, finder *machine.Finder, a place.Anchor, fo
 			all = append(all, keeper{prefix: f.prefix})
 		}
 	}
-	ids, err := k.Below(a, list)
+	ids, err := k.Below(ctx, a, list)
 	if err != nil {
 		return nil, err
 	}
@@ -177,9 +187,27 @@ func keepersOf(k *localmanifest.Kept, finder *machine.Finder, a place.Anchor, fo
 	return all, nil
 }
 
-func (h *Here) resolve(titles []*manifest.Title, scopes map[string]Scope, told func(done, of int)) []Title {
+func (h *Here) resolve(ctx context.Context, titles []*manifest.Title, scopes map[string]Scope, told func(done, of int)) ([]Title, error) {
 	found := make([]Title, len(titles))
-	workers.Each(len(titles), told, func(i int) { found[i] = h.Title(titles[i], scopes[titles[i].ID]) })
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.NumCPU())
+	var lock sync.Mutex
+	done := 0
+	for i, t := range titles {
+		group.Go(func() (err error) {
+			found[i], err = h.Title(ctx, t, scopes[t.ID])
+			if told != nil {
+				lock.Lock()
+				defer lock.Unlock()
+				done++
+				told(done, len(titles))
+			}
+			return err
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
 	all := []Title{}
 	for _, t := range found {
 		t.Variants = slices.DeleteFunc(t.Variants, func(v Variant) bool { return !v.there() })
@@ -190,5 +218,5 @@ func (h *Here) resolve(titles []*manifest.Title, scopes map[string]Scope, told f
 	sort.Slice(all, func(i, j int) bool {
 		return all[i].Title < all[j].Title || all[i].Title == all[j].Title && all[i].ID < all[j].ID
 	})
-	return all
+	return all, nil
 }

@@ -7,6 +7,7 @@
 package locate
 
 import (
+	"context"
 	"errors"
 	"maps"
 	"os"
@@ -157,25 +158,28 @@ type Scope map[string]bool
 var Everywhere Scope
 
 // Title resolves a title.
-func (h *Here) Title(t *manifest.Title, scope Scope) Title {
+func (h *Here) Title(ctx context.Context, t *manifest.Title, scope Scope) (Title, error) {
 	out := Title{ID: t.ID, Title: t.Name, Variants: []Variant{}, Elsewhere: []string{}, Gone: h.missing(t)}
 	for _, v := range t.Variants {
 		var found []Variant
 		switch forWindows := v.OS == "windows" || v.Runtime == "prefix"; {
 		case v.OS == machine.System() && v.Runtime == "native":
-			found = h.native(t, v)
+			found = h.native(ctx, t, v)
 		case forWindows && len(h.Only) > 0:
 			for _, p := range h.Only {
-				found = append(found, h.inPrefix(v, p, place.Roots{place.Install: h.Install}))
+				found = append(found, h.inPrefix(ctx, v, p, place.Roots{place.Install: h.Install}))
 			}
 		case forWindows:
-			found = h.inPrefixes(t, v, scope)
+			found = h.inPrefixes(ctx, t, v, scope)
 			out.CouldBeInPrefix = out.CouldBeInPrefix || len(found) == 0
 		}
 		if len(found) == 0 {
 			out.Elsewhere = append(out.Elsewhere, v.String())
 		}
 		out.Variants = append(out.Variants, found...)
+	}
+	if err := ctx.Err(); err != nil {
+		return Title{}, err // what was found is not all
 	}
 	out.Variants = once(out.Variants)
 	if len(h.Only) == 0 && h.Install == "" { // else the person asked for them
@@ -190,7 +194,7 @@ func (h *Here) Title(t *manifest.Title, scope Scope) Title {
 			}
 		}
 	}
-	return out
+	return out, nil
 }
 
 // there reports whether a variant is on this machine: installed, or with files.
@@ -281,18 +285,18 @@ func (h *Here) installed(t *manifest.Title, v manifest.Variant, forWindows bool)
 
 // native looks a variant up in every installed edition, unless the person named
 // the installation, and where a sandboxed one has left something.
-func (h *Here) native(t *manifest.Title, v manifest.Variant) (out []Variant) {
+func (h *Here) native(ctx context.Context, t *manifest.Title, v manifest.Variant) (out []Variant) {
 	editions := h.installed(t, v, false)
 	if len(editions) == 0 || h.Install != "" {
 		roots := with(h.roots, h.Install, "")
-		out = append(out, h.variant(v, roots, nil))
+		out = append(out, h.variant(ctx, v, roots, nil))
 	} else {
 		for _, e := range editions {
-			out = append(out, h.edition(v, e)...)
+			out = append(out, h.edition(ctx, v, e)...)
 		}
 	}
 	for _, s := range h.sandboxes {
-		if in := h.variant(v, s.Roots, nil); in.HasFiles() {
+		if in := h.variant(ctx, v, s.Roots, nil); in.HasFiles() {
 			in.Sandbox = s.ID
 			in.Locations = slices.DeleteFunc(in.Locations, func(l Location) bool { return l.Error != "" }) // no folder of its own
 			out = append(out, in)
@@ -316,10 +320,10 @@ func with(roots place.Roots, install, account string) place.Roots {
 // edition looks a native variant up for an installed edition. Each account that
 // exists has a folder of its own; the one in use comes first, and the others add
 // only what lies there.
-func (h *Here) edition(v manifest.Variant, e sheet.Installed) (out []Variant) {
+func (h *Here) edition(ctx context.Context, v manifest.Variant, e sheet.Installed) (out []Variant) {
 	for _, part := range perAccount(v, e.Accounts) {
 		roots := with(h.roots, e.Folder, part.folder)
-		found := h.variant(part.variant, roots, e.Accounts)
+		found := h.variant(ctx, part.variant, roots, e.Accounts)
 		found.Account = part.account
 		out = append(out, tell(found, e))
 	}
@@ -376,7 +380,7 @@ func perAccount(v manifest.Variant, accounts []sheet.Account) (out []accountPart
 
 // inPrefixes looks a Windows build up in the prefixes that belong to its editions,
 // and in all others that hold something of it.
-func (h *Here) inPrefixes(t *manifest.Title, v manifest.Variant, scope Scope) (out []Variant) {
+func (h *Here) inPrefixes(ctx context.Context, t *manifest.Title, v manifest.Variant, scope Scope) (out []Variant) {
 	looked := map[string]bool{}
 	for _, e := range h.installed(t, v, true) {
 		i, known := h.byPrefix[e.Prefix]
@@ -390,7 +394,7 @@ func (h *Here) inPrefixes(t *manifest.Title, v manifest.Variant, scope Scope) (o
 			if part.folder != "" {
 				outside[place.AccountData] = part.folder
 			}
-			found := h.inPrefix(part.variant, p, outside)
+			found := h.inPrefix(ctx, part.variant, p, outside)
 			found.Accounts, found.Account = e.Accounts, part.account
 			out = append(out, tell(byAccount(found), e))
 		}
@@ -400,7 +404,7 @@ func (h *Here) inPrefixes(t *manifest.Title, v manifest.Variant, scope Scope) (o
 		if in.Prefix == nil || looked[in.Folder] {
 			continue
 		}
-		if found := h.inPrefix(v, in.Prefix, nil); found.HasFiles() {
+		if found := h.inPrefix(ctx, v, in.Prefix, nil); found.HasFiles() {
 			found.Locations = slices.DeleteFunc(found.Locations, func(l Location) bool { return l.Error != "" })
 			out = append(out, found)
 		}
@@ -425,7 +429,7 @@ func (h *Here) within(scope Scope) (list []int) {
 	return list
 }
 
-func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
+func (h *Here) variant(ctx context.Context, v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
 	out := Variant{Variant: v.String(), Accounts: accounts, Locations: make([]Location, 0, len(v.Locations))}
 	if out.Accounts == nil {
 		out.Accounts = []sheet.Account{}
@@ -436,7 +440,7 @@ func (h *Here) variant(v manifest.Variant, roots place.Roots, accounts []sheet.A
 	}
 	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
-		one := locate(l, at, err, func() (machine.Found, error) { return h.finder.Find(roots, at, known) })
+		one := locate(l, at, err, func() (machine.Found, error) { return h.finder.Find(ctx, roots, at, known) })
 		one.roots = roots
 		if !h.brief {
 			one.Forms = nativeForms(at.Anchor, one.Folder, roots)
@@ -488,7 +492,7 @@ func locate(l manifest.Location, at place.Location, err error, find func() (mach
 // inPrefix looks a Windows build's locations up in a prefix: a Windows anchor is
 // the same anchor there. outside says where the anchors lie that the prefix does
 // not have.
-func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roots) Variant {
+func (h *Here) inPrefix(ctx context.Context, v manifest.Variant, p *machine.Prefix, outside place.Roots) Variant {
 	out := Variant{Variant: v.String(), Prefix: p.Folder, Accounts: []sheet.Account{}, Locations: make([]Location, 0, len(v.Locations))}
 	inside := place.Captures{"user": p.User}
 	if v.Ref != "" {
@@ -502,9 +506,9 @@ func (h *Here) inPrefix(v manifest.Variant, p *machine.Prefix, outside place.Roo
 		}
 		one := locate(l, at, err, func() (machine.Found, error) {
 			if outside[at.Anchor] != "" {
-				return h.finder.Find(outside, at, inside)
+				return h.finder.Find(ctx, outside, at, inside)
 			}
-			return h.finder.FindIn(p, at, inside)
+			return h.finder.FindIn(ctx, p, at, inside)
 		})
 		if one.roots = p.Roots; outside[at.Anchor] != "" {
 			one.roots = outside

@@ -49,6 +49,14 @@ func at(locations ...string) (out []manifest.Location) {
 	return out
 }
 
+// located resolves a title.
+func located(t *testing.T, h *Here, of *manifest.Title, scope Scope) Title {
+	t.Helper()
+	found, err := h.Title(t.Context(), of, scope)
+	require.NoError(t, err)
+	return found
+}
+
 func TestEachEditionAndEachAccountIsLookedUp(t *testing.T) {
 	top := t.TempDir()
 	written(t, top, "one/saves/a.dat", "two/saves/b.dat", "accounts/11/418820/p.bin", "accounts/22/418820/p.bin")
@@ -61,7 +69,7 @@ func TestEachEditionAndEachAccountIsLookedUp(t *testing.T) {
 		{Edition: sheet.Edition{Store: "quayside", Ref: "7", Name: "Other", Folder: top}, System: machine.System()},
 	}}, place.Roots{})
 	variant := manifest.Variant{Store: "quayside", Ref: "418820", Launcher: "quayside", OS: machine.System(), Runtime: "native", Locations: at("install:saves/", "account-data:{ref}/p.bin")}
-	found := h.Title(title("Tidewrack", variant), Everywhere)
+	found := located(t, h, title("Tidewrack", variant), Everywhere)
 	require.Len(t, found.Variants, 4, "an account that has no folder yet is passed over")
 	one, other := found.Variants[0], found.Variants[1]
 	assert.Equal(t, filepath.Join(top, "one"), one.Install)
@@ -77,12 +85,12 @@ func TestEachEditionAndEachAccountIsLookedUp(t *testing.T) {
 	// Started by a launcher that is not here, sold by another store, or installed
 	// nowhere: the locations that need an installation say so.
 	variant.Launcher = "brasslight"
-	found = h.Title(title("Tidewrack", variant), Everywhere)
+	found = located(t, h, title("Tidewrack", variant), Everywhere)
 	require.Len(t, found.Variants, 1)
 	assert.Contains(t, found.Variants[0].Locations[0].Error, "--install FOLDER")
 	assert.Contains(t, found.Variants[0].Locations[1].Error, "account folder")
 	h.Install = filepath.Join(top, "two")
-	found = h.Title(title("Tidewrack", variant), Everywhere)
+	found = located(t, h, title("Tidewrack", variant), Everywhere)
 	assert.Equal(t, filepath.Join(top, "two/saves/b.dat"), found.Variants[0].Locations[0].Files[0].Path)
 }
 
@@ -91,8 +99,8 @@ func TestAnEditionWithoutAReferenceIsToldByItsTitle(t *testing.T) {
 	written(t, top, "fen/saves/a.dat")
 	h := On(&machine.Survey{Installed: []sheet.Installed{{Edition: sheet.Edition{Store: "larder", Name: "COPPERFEN", Folder: filepath.Join(top, "fen")}, System: machine.System()}}}, place.Roots{})
 	v := manifest.Variant{Store: "larder", OS: machine.System(), Runtime: "native", Locations: at("install:saves/")}
-	assert.Equal(t, filepath.Join(top, "fen"), h.Title(title("Copperfen", v), Everywhere).Variants[0].Install)
-	assert.Empty(t, h.Title(title("Saltglass", v), Everywhere).Variants[0].Install)
+	assert.Equal(t, filepath.Join(top, "fen"), located(t, h, title("Copperfen", v), Everywhere).Variants[0].Install)
+	assert.Empty(t, located(t, h, title("Saltglass", v), Everywhere).Variants[0].Install)
 }
 
 // What is recorded and not on this machine is named apart, unless nothing of the
@@ -101,15 +109,15 @@ func TestOnlyWhatIsThereIsShown(t *testing.T) {
 	h, home, _ := surveyed(t)
 	native := manifest.Variant{Store: "larder", OS: "linux", Runtime: "native", Locations: at("xdg-data:ninefold-orchard/almanac.dat")}
 	prefix := manifest.Variant{Store: "larder", OS: "linux", Runtime: "prefix", Locations: at("roaming-app-data:Ninefold Orchard/orchards/*.orchard")}
-	found := h.Title(title("Ninefold Orchard", native, prefix), Everywhere)
+	found := located(t, h, title("Ninefold Orchard", native, prefix), Everywhere)
 	require.Len(t, found.Variants, 1)
 	assert.Equal(t, home+"/.wine", found.Variants[0].Prefix)
 	assert.Equal(t, []string{"larder, linux native"}, found.Elsewhere)
-	found = h.Title(title("Ninefold Orchard", native), Everywhere)
+	found = located(t, h, title("Ninefold Orchard", native), Everywhere)
 	require.Len(t, found.Variants, 1, "where they would have to be put")
 	assert.Contains(t, found.Variants[0].Locations[0].Missing, "is not there")
 	written(t, home, ".local/share/ninefold-orchard/almanac.dat")
-	assert.Len(t, h.Title(title("Ninefold Orchard", native, prefix), Everywhere).Variants, 2)
+	assert.Len(t, located(t, h, title("Ninefold Orchard", native, prefix), Everywhere).Variants, 2)
 }
 
 // surveyed is the stand-in launchers' machine.
@@ -128,7 +136,9 @@ func surveyed(t *testing.T) (h *Here, home, disk string) {
 		sheets = append(sheets, s)
 	}
 	roots := place.LinuxRoots(map[string]string{"HOME": home})
-	return On(machine.Look(sheets, roots, nil, nil), roots), home, disk
+	survey, err := machine.Look(t.Context(), sheets, roots, nil, nil)
+	require.NoError(t, err)
+	return On(survey, roots), home, disk
 }
 
 func TestAWindowsBuildInItsPrefix(t *testing.T) {
@@ -138,7 +148,7 @@ func TestAWindowsBuildInItsPrefix(t *testing.T) {
 	written(t, prefix+"/drive_c/users/player/Saved Games/Lantern Hollow", "5550001/newest.lhs")
 	require.NoError(t, os.Chtimes(prefix+"/drive_c/users/player/Saved Games/Lantern Hollow/5550001/newest.lhs", time.Now(), time.Now()))
 	v := manifest.Variant{Store: "quayside", Ref: "505310", Launcher: "brasslight", OS: "linux", Runtime: "prefix", Locations: at("saved-games:Lantern Hollow/{account}/", "registry:HKEY_CURRENT_USER/Software/Lantern/", "documents:Lantern/x.cfg")}
-	found := h.Title(title("Lantern Hollow", v), Everywhere)
+	found := located(t, h, title("Lantern Hollow", v), Everywhere)
 	require.Len(t, found.Variants, 1)
 	one := found.Variants[0]
 	assert.Equal(t, prefix, one.Prefix)
@@ -160,10 +170,10 @@ func TestAVariantRecordedForAnotherStoreIsShownOnce(t *testing.T) {
 	h, _, _ := surveyed(t)
 	brasslight := manifest.Variant{Store: "brasslight", Ref: "SG-02", Launcher: "brasslight", OS: "linux", Runtime: "prefix", Locations: at("documents:Saltglass/saves/")}
 	quayside := manifest.Variant{Store: "quayside", Ref: "733015", Launcher: "quayside", OS: "windows", Runtime: "native", Locations: at("documents:Saltglass/saves/", "documents:Saltglass/photos/*.png")}
-	found := h.Title(title("Saltglass", quayside, brasslight), Everywhere)
+	found := located(t, h, title("Saltglass", quayside, brasslight), Everywhere)
 	require.Len(t, found.Variants, 1)
 	assert.Contains(t, found.Variants[0].Variant, "brasslight SG-02")
-	assert.Empty(t, h.Title(title("Saltglass", quayside), Scope{}).Variants, "no prefix is in that scope")
+	assert.Empty(t, located(t, h, title("Saltglass", quayside), Scope{}).Variants, "no prefix is in that scope")
 }
 
 // What is present is found by the names in a few folders, not by walking.
@@ -196,12 +206,12 @@ func TestAllThatIsPresent(t *testing.T) {
 	body, err := manifest.Assemble(m.Head, nil, docs)
 	require.NoError(t, err)
 	folder := t.TempDir()
-	require.NoError(t, localmanifest.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
-	k, err := localmanifest.Open(folder, nil)
+	require.NoError(t, localmanifest.Keep(t.Context(), folder, bytes.NewReader(body), manifest.Digest(body), nil))
+	k, err := localmanifest.Open(t.Context(), folder, nil)
 	require.NoError(t, err)
 	defer k.Close()
 	last := 0
-	all, err := h.All(k, nil, func(done, of int) {
+	all, err := h.All(t.Context(), k, nil, func(done, of int) {
 		last = of
 		assert.LessOrEqual(t, done, of)
 	})
@@ -219,9 +229,9 @@ func TestAllThatIsPresent(t *testing.T) {
 	assert.LessOrEqual(t, last, 12, "few titles were tried")
 
 	// A brief answer has the same files, and so has one that was begun before.
-	ahead := StartAhead(k, h.roots)
+	ahead := StartAhead(t.Context(), k, h.roots)
 	h.SummaryOnly()
-	brief, err := h.All(k, ahead, nil)
+	brief, err := h.All(t.Context(), k, ahead, nil)
 	require.NoError(t, err)
 	forms := 0
 	for i := range all {
@@ -249,13 +259,13 @@ func TestAllOfADamagedIndex(t *testing.T) {
 	require.NoError(t, err)
 	body, err := manifest.Assemble(m.Head, nil, [][]byte{doc})
 	require.NoError(t, err)
-	require.NoError(t, localmanifest.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil))
-	k, err := localmanifest.Open(folder, nil)
+	require.NoError(t, localmanifest.Keep(t.Context(), folder, bytes.NewReader(body), manifest.Digest(body), nil))
+	k, err := localmanifest.Open(t.Context(), folder, nil)
 	require.NoError(t, err)
 	require.NoError(t, k.Close())
-	_, err = h.All(k, nil, nil)
+	_, err = h.All(t.Context(), k, nil, nil)
 	assert.Error(t, err)
-	ahead := StartAhead(k, h.roots)
+	ahead := StartAhead(t.Context(), k, h.roots)
 	ahead.Wait()
 	assert.Error(t, ahead.err)
 }
@@ -265,13 +275,13 @@ func TestWhatIsListedAndNotThere(t *testing.T) {
 	h, _, disk := surveyed(t)
 	v := manifest.Variant{Store: "quayside", Ref: "610777", OS: "linux", Runtime: "native", Locations: at("install:saves/", "xdg-config:quiet-signal/station.json")}
 	for _, name := range []string{"The Quiet Signal", "Signal (the quiet one)"} { // by its reference too
-		found := h.Title(title(name, v), Everywhere)
+		found := located(t, h, title(name, v), Everywhere)
 		require.Len(t, found.Gone, 1, name)
 		assert.Equal(t, disk+"/QuaysideLibrary/installed/Quiet Signal", found.Gone[0].Folder)
 		assert.Contains(t, found.Gone[0].Missing, "its folder is not there")
 	}
 	v.Store = "larder"
-	assert.Empty(t, h.Title(title("Another", v), Everywhere).Gone, "a reference counts at its own store")
+	assert.Empty(t, located(t, h, title("Another", v), Everywhere).Gone, "a reference counts at its own store")
 }
 
 // On Windows a path is written with the variable that leads there, and without it
@@ -306,7 +316,7 @@ func TestAKeyOfTheRegistryInAPrefix(t *testing.T) {
 	hive := "WINE REGISTRY Version 2\n;; All keys relative to REGISTRY\\\\User\\\\S-1-5-21-0-0-0-1000\n\n[Software\\\\Ninefold Orchard] 1795576272\n\"Wind\"=dword:00000003\n\"Rain\"=\"often\"\n"
 	require.NoError(t, os.WriteFile(filepath.Join(home, ".wine", "user.reg"), []byte(hive), 0o644))
 	v := manifest.Variant{Store: "larder", OS: "linux", Runtime: "prefix", Locations: at("registry:HKEY_CURRENT_USER/Software/Ninefold Orchard/", "registry:HKEY_CURRENT_USER/Software/Larder/", "registry:HKEY_LOCAL_MACHINE/Software/Larder/")}
-	found := h.Title(title("Ninefold Orchard", v), Everywhere)
+	found := located(t, h, title("Ninefold Orchard", v), Everywhere)
 	require.Len(t, found.Variants, 1)
 	key, missing, machines := found.Variants[0].Locations[0], found.Variants[0].Locations[1], found.Variants[0].Locations[2]
 	require.NotNil(t, key.Values)

@@ -132,14 +132,14 @@ func TestAFinderKeepsFoldersOpen(t *testing.T) {
 	for i := range maxBases + 10 {
 		top := tree(t, "tidewrack/slots/slot1.sav")
 		for range 2 {
-			found, err := f.Find(place.Roots{place.XDGData: top}, l, nil)
+			found, err := f.Find(t.Context(), place.Roots{place.XDGData: top}, l, nil)
 			require.NoError(t, err)
 			require.Len(t, found.Files, 1)
 			assert.Equal(t, top+"/tidewrack/slots", found.Folder)
 		}
 		assert.Len(t, f.bases.open, min(i+1, maxBases))
 	}
-	found, err := f.Find(place.Roots{place.XDGData: "/nowhere"}, l, nil)
+	found, err := f.Find(t.Context(), place.Roots{place.XDGData: "/nowhere"}, l, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "the folder /nowhere is not there", found.Missing)
 }

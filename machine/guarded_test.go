@@ -41,7 +41,7 @@ func TestGuardedPlacesByWhatIsThere(t *testing.T) {
 		l, err := place.Parse(text)
 		require.NoError(t, err, text)
 		for _, f := range []*Finder{NewFinder(), {}} {
-			found, err := f.Find(roots, l, nil)
+			found, err := f.Find(t.Context(), roots, l, nil)
 			require.NoError(t, err, text)
 			names = nil
 			for _, x := range found.Files {
@@ -119,7 +119,7 @@ func TestWhatALauncherKeepsForItself(t *testing.T) {
 	} {
 		l, err := place.Parse(text)
 		require.NoError(t, err, text)
-		found, err := f.Find(place.Roots{place.Home: home, place.Install: at("quay")}, l, nil)
+		found, err := f.Find(t.Context(), place.Roots{place.Home: home, place.Install: at("quay")}, l, nil)
 		require.NoError(t, err, text)
 		var names []string
 		for _, x := range found.Files {

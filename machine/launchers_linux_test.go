@@ -47,7 +47,8 @@ func TestEveryLauncherIsSurveyed(t *testing.T) {
 		assert.NotEmpty(t, p.Of)
 	}
 	assert.Equal(t, map[string]string{disk + "/Brasslight/compat/SG-02": "brass", disk + "/QuaysideLibrary/prefixes/505310": "player", home + "/.wine": "mira"}, users)
-	Look(nil, place.Roots{}, []Named{{Folder: home + "/.wine"}}, func(done, of int) { told++ })
+	_, err := Look(t.Context(), nil, place.Roots{}, []Named{{Folder: home + "/.wine"}}, func(done, of int) { told++ })
+	require.NoError(t, err)
 	assert.Equal(t, 1, told)
 }
 
@@ -55,7 +56,7 @@ func TestPrefixesThatAPersonNames(t *testing.T) {
 	_, home, _, look := allLaunchers(t)
 	prefix := tree(t, "drive_c/users/somebody/x", "x")
 	s := look(Named{Folder: prefix}, Named{Folder: home + "/.wine/drive_c/Larder Games/Ninefold Orchard"})
-	assert.Equal(t, "you named it", s.Prefixes[len(s.Prefixes)-1].Why)
+	assert.Equal(t, "you added it", s.Prefixes[len(s.Prefixes)-1].Why)
 	orchards := 0
 	for _, i := range s.Installed {
 		if i.Name == "Ninefold Orchard" {
@@ -101,7 +102,8 @@ systems:
 	require.NoError(t, os.MkdirAll(filepath.Join(prefix, "dosdevices"), 0o755))
 	require.NoError(t, os.Symlink("../drive_c", filepath.Join(prefix, "dosdevices/c:")))
 	require.NoError(t, os.Symlink("../disk", filepath.Join(prefix, "dosdevices/d:")))
-	survey := Look([]*sheet.Sheet{s}, place.Roots{}, []Named{{Folder: prefix}}, nil)
+	survey, err := Look(t.Context(), []*sheet.Sheet{s}, place.Roots{}, []Named{{Folder: prefix}}, nil)
+	require.NoError(t, err)
 	f := foundBy(t, survey, "quayside")
 	assert.Equal(t, prefix, f.Prefix)
 	require.Len(t, f.Libraries, 2, "names in any case, and other drives")

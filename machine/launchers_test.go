@@ -25,7 +25,9 @@ func allLaunchers(t *testing.T) (sheets []*sheet.Sheet, home, disk string, look 
 	}
 	t.Setenv("WINEPREFIX", "")
 	return sheets, home, disk, func(named ...Named) *Survey {
-		return Look(sheets, rootsOf(home), named, nil)
+		survey, err := Look(t.Context(), sheets, rootsOf(home), named, nil)
+		require.NoError(t, err)
+		return survey
 	}
 }
 

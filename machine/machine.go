@@ -2,10 +2,11 @@
 // location names here.
 //
 //	roots, err := machine.Roots()
-//	found, err := machine.Find(roots, location, known)
+//	found, err := machine.Find(ctx, roots, location, known)
 package machine
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -77,14 +78,14 @@ var (
 // Find lists the files that a location names below its anchor's root. It never
 // leaves the root: a link that leads out is reported as missing, not followed.
 // known fixes named parts, such as the user's name; it may be nil.
-func Find(roots place.Roots, l place.Location, known place.Captures) (Found, error) {
-	return new(Finder).findOne(roots, l, known, folds(l))
+func Find(ctx context.Context, roots place.Roots, l place.Location, known place.Captures) (Found, error) {
+	return new(Finder).findOne(ctx, roots, l, known, folds(l))
 }
 
 // Find is the function Find for this prefix: names compare without regard to
 // case below every anchor.
-func (p *Prefix) Find(l place.Location, known place.Captures) (Found, error) {
-	return new(Finder).findOne(p.Roots, l, known, true)
+func (p *Prefix) Find(ctx context.Context, l place.Location, known place.Captures) (Found, error) {
+	return new(Finder).findOne(ctx, p.Roots, l, known, true)
 }
 
 // folds reports whether no name minds its case.
@@ -116,28 +117,28 @@ func NewFinder() *Finder { return &Finder{bases: &bases{}} }
 func (f *Finder) Close() { f.bases.close() }
 
 // Find is the function Find.
-func (f *Finder) Find(roots place.Roots, l place.Location, known place.Captures) (Found, error) {
-	return f.find(roots, l, known, folds(l))
+func (f *Finder) Find(ctx context.Context, roots place.Roots, l place.Location, known place.Captures) (Found, error) {
+	return f.find(ctx, roots, l, known, folds(l))
 }
 
 // FindIn is Find in a prefix.
-func (f *Finder) FindIn(p *Prefix, l place.Location, known place.Captures) (Found, error) {
-	return f.find(p.Roots, l, known, true)
+func (f *Finder) FindIn(ctx context.Context, p *Prefix, l place.Location, known place.Captures) (Found, error) {
+	return f.find(ctx, p.Roots, l, known, true)
 }
 
 // FindAs is Find, with it said whether names compare without regard to case.
-func (f *Finder) FindAs(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
-	return f.find(roots, l, known, fold)
+func (f *Finder) FindAs(ctx context.Context, roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
+	return f.find(ctx, roots, l, known, fold)
 }
 
-func (f *Finder) findOne(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
+func (f *Finder) findOne(ctx context.Context, roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
 	if err := l.Narrow(); err != nil {
 		return Found{}, err
 	}
-	return f.find(roots, l, known, fold)
+	return f.find(ctx, roots, l, known, fold)
 }
 
-func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
+func (f *Finder) find(ctx context.Context, roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
 	top := roots[l.Anchor]
 	if top == "" {
 		return Found{Files: []File{}}, fmt.Errorf("%s: %w", l.Anchor, ErrNoRoot)
@@ -168,7 +169,7 @@ func (f *Finder) find(roots place.Roots, l place.Location, known place.Captures,
 	}
 	defer done()
 	known, account := named(l, known)
-	w := walk{top: top, l: l, fold: fold, out: &out, sure: fixed[:alone], blind: f.Blind && !account}
+	w := walk{ctx: ctx, top: top, l: l, fold: fold, out: &out, sure: fixed[:alone], blind: f.Blind && !account}
 	for i := range l.Pattern.Segments {
 		if l.IsDeep(i) {
 			w.seen = map[string]bool{}
@@ -373,6 +374,7 @@ func missingLevel(t base, top string, names []string) string {
 }
 
 type walk struct {
+	ctx     context.Context
 	top     string
 	l       place.Location
 	fold    bool
@@ -513,6 +515,9 @@ func (w *walk) each(b branch, do func(entry) error) error {
 		w.out.Files = make([]File, 0, min(len(entries), usualFiles))
 	}
 	for _, e := range entries {
+		if err := w.ctx.Err(); err != nil {
+			return err
+		}
 		if err := do(e); err != nil {
 			return err
 		}

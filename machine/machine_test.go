@@ -72,7 +72,7 @@ func find(t *testing.T, top, at string, known place.Captures) (Found, []string) 
 	t.Helper()
 	l, err := place.Parse(at)
 	require.NoError(t, err)
-	f, err := Find(place.Roots{l.Anchor: top}, l, known)
+	f, err := Find(t.Context(), place.Roots{l.Anchor: top}, l, known)
 	require.NoError(t, err)
 	names := []string{}
 	for _, x := range f.Files {
@@ -110,7 +110,7 @@ func TestWhatIsMissingIsSaid(t *testing.T) {
 	f, _ = find(t, filepath.Join(top, "nowhere"), "xdg-data:tw/*.sav", nil)
 	assert.Contains(t, f.Missing, "nowhere is not there")
 	l, _ := place.Parse("install:saves/")
-	_, err := Find(place.Roots{}, l, nil)
+	_, err := Find(t.Context(), place.Roots{}, l, nil)
 	assert.ErrorIs(t, err, ErrNoRoot)
 }
 
@@ -139,7 +139,7 @@ func TestLinksThatLeadOutAreNotFollowed(t *testing.T) {
 func TestAWideLocationIsRefusedWhenUsed(t *testing.T) {
 	wide, err := place.ParseAny("home:*")
 	require.NoError(t, err)
-	_, err = Find(place.Roots{place.Home: own(t)}, wide, nil)
+	_, err = Find(t.Context(), place.Roots{place.Home: own(t)}, wide, nil)
 	var e *place.WideError
 	assert.ErrorAs(t, err, &e)
 }
@@ -162,7 +162,7 @@ func TestFindAgreesWithMatch(t *testing.T) {
 		if err != nil {
 			return
 		}
-		f, err := Find(place.Roots{place.XDGData: top}, l, nil)
+		f, err := Find(t.Context(), place.Roots{place.XDGData: top}, l, nil)
 		require.NoError(rt, err)
 		got := map[string]bool{}
 		for _, x := range f.Files {

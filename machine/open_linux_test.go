@@ -66,7 +66,7 @@ func TestTheFileThatWasFoundIsOpened(t *testing.T) {
 			}
 			f := NewFinder()
 			defer f.Close()
-			found, err := f.Find(roots, l, nil)
+			found, err := f.Find(t.Context(), roots, l, nil)
 			require.NoError(t, err)
 			require.Len(t, found.Files, 1, found.Missing)
 			c.change()
@@ -138,7 +138,7 @@ func TestAGuardedFolderMountedElsewhere(t *testing.T) {
 		}
 		l, err := place.Parse("home:.tidewrack/")
 		assert.NoError(t, err)
-		found, err := Find(place.Roots{place.Home: home}, l, nil)
+		found, err := Find(t.Context(), place.Roots{place.Home: home}, l, nil)
 		assert.NoError(t, err)
 		assert.Empty(t, found.Files)
 		assert.Contains(t, said(found), "keys/a.sav was left out: reaches too far: it can match in home:.ssh")

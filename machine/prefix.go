@@ -1,6 +1,7 @@
 package machine
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -69,19 +70,21 @@ const explorer = `Software\Microsoft\Windows\CurrentVersion\Explorer\`
 // OpenPrefix reads a prefix: the folder that holds drive_c. It returns an error
 // that wraps ErrNoPrefix if it is none. A hive that is missing or broken is
 // noted, and the usual places count.
-func OpenPrefix(folder string) (*Prefix, error) { return OpenPrefixOf(folder, "") }
+func OpenPrefix(ctx context.Context, folder string) (*Prefix, error) {
+	return OpenPrefixOf(ctx, folder, "")
+}
 
 // OpenPrefixOf is OpenPrefix for a prefix whose launcher calls the user inside by
 // this name, which counts where the registry does not say; it may be empty. The
 // registry keys that will be asked for, as paths below their roots, are read along.
-func OpenPrefixOf(folder, user string, keys ...string) (*Prefix, error) {
-	return openPrefix(Disk{links: &links{}, listings: &listings{}}, nil, folder, user, wantedKeys(keys))
+func OpenPrefixOf(ctx context.Context, folder, user string, keys ...string) (*Prefix, error) {
+	return openPrefix(ctx, Disk{links: &links{}, listings: &listings{}}, nil, folder, user, wantedKeys(keys))
 }
 
 // wantedKeys are the keys that are read of a prefix's hives.
 func wantedKeys(more []string) []string { return append(slices.Clone(folderKeys), more...) }
 
-func openPrefix(d Disk, m *memory, folder, user string, keys []string) (*Prefix, error) {
+func openPrefix(ctx context.Context, d Disk, m *memory, folder, user string, keys []string) (*Prefix, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
 		return nil, err
@@ -91,6 +94,9 @@ func openPrefix(d Disk, m *memory, folder, user string, keys []string) (*Prefix,
 	}
 	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}, given: user, keys: keys, memory: m, links: d.links, listings: d.listings, ways: map[string]string{}}
 	for name, h := range map[string]**hive.Hive{"system.reg": &p.machine, "user.reg": &p.user} {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		if *h, err = p.hive(name, p.keys...); err != nil {
 			p.note("%s could not be read (%v): the usual places are taken", name, err)
 		}

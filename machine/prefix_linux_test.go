@@ -68,7 +68,7 @@ func prefix(t *testing.T, hives map[string]string) (folder, home string) {
 
 func open(t *testing.T, folder string) *Prefix {
 	t.Helper()
-	p, err := OpenPrefix(folder)
+	p, err := OpenPrefix(t.Context(), folder)
 	require.NoError(t, err)
 	return p
 }
@@ -77,7 +77,7 @@ func located(t *testing.T, p *Prefix, at string) Found {
 	t.Helper()
 	l, err := place.Parse(at)
 	require.NoError(t, err)
-	f, err := p.Find(l, nil)
+	f, err := p.Find(t.Context(), l, nil)
 	require.NoError(t, err)
 	return f
 }
@@ -144,7 +144,7 @@ func TestHivesAreRemembered(t *testing.T) {
 	captain := func(keys []string) (name string, read bool) {
 		t.Helper()
 		m := remember(roots, keys)
-		p, err := openPrefix(Disk{links: &links{}}, m, folder, "", keys)
+		p, err := openPrefix(t.Context(), Disk{links: &links{}}, m, folder, "", keys)
 		require.NoError(t, err)
 		assert.Empty(t, p.Notes)
 		assert.Equal(t, "player", p.User)
@@ -202,7 +202,7 @@ func TestWithoutItsHivesTheUsualPlacesCount(t *testing.T) {
 }
 
 func TestOddPrefixes(t *testing.T) {
-	_, err := OpenPrefix(t.TempDir())
+	_, err := OpenPrefix(t.Context(), t.TempDir())
 	assert.ErrorIs(t, err, ErrNoPrefix)
 	assert.ErrorContains(t, err, "drive_c")
 

@@ -51,11 +51,11 @@ func TestSandboxesHaveFoldersOfTheirOwn(t *testing.T) {
 	assert.Equal(t, "example.Tidewrack", all[0].ID)
 	l, err := place.Parse("xdg-data:tidewrack/slots/slot{slot}.sav")
 	require.NoError(t, err)
-	f, err := Find(all[0].Roots, l, nil)
+	f, err := Find(t.Context(), all[0].Roots, l, nil)
 	require.NoError(t, err)
 	require.Len(t, f.Files, 1)
 	assert.Equal(t, filepath.Join(home, ".var/app/example.Tidewrack/data/tidewrack/slots/slot1.sav"), f.Files[0].Path)
-	_, err = Find(all[0].Roots, place.Of(place.Home, []string{".tidewrack"}, false), nil)
+	_, err = Find(t.Context(), all[0].Roots, place.Of(place.Home, []string{".tidewrack"}, false), nil)
 	assert.ErrorIs(t, err, ErrNoRoot, "the home is not the sandbox's")
 }
 

@@ -52,7 +52,8 @@ func TestTheRealRegistry(t *testing.T) {
 
 	s, err := sheet.Parse(launchers.LarderSheet)
 	require.NoError(t, err)
-	survey := Look([]*sheet.Sheet{s}, place.Roots{}, nil, nil)
+	survey, err := Look(t.Context(), []*sheet.Sheet{s}, place.Roots{}, nil, nil)
+	require.NoError(t, err)
 	orchard := editionNamed(t, survey, "Ninefold Orchard")
 	assert.Equal(t, filepath.ToSlash(folder), filepath.ToSlash(orchard.Folder))
 	assert.Equal(t, "windows", orchard.System)

@@ -1,16 +1,19 @@
 package machine
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"endroit/core/place"
 	"endroit/core/sheet"
-	"endroit/workers"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // System is this machine's operating system in the manifest's words.
@@ -58,6 +61,9 @@ type InPrefix struct {
 	Of     []string `json:"of"`             // the titles, each with its store and reference
 	Why    string   `json:"why"`            // how it came to be looked at
 	Notes  []string `json:"notes"`
+	// Title and Store are what the person who added it said.
+	Title string `json:"title,omitempty"`
+	Store string `json:"store,omitempty"`
 
 	Prefix *Prefix `json:"-"` // nil if it cannot be opened
 }
@@ -65,13 +71,16 @@ type InPrefix struct {
 // Look surveys this machine by sheets: the launchers, those in sandboxes and in
 // prefixes, and the folders that were named. told is called as prefixes are
 // looked at, with how many of how many; it may be nil.
-func Look(sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(done, of int)) *Survey {
+func Look(ctx context.Context, sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(done, of int)) (*Survey, error) {
 	disk := Disk{bases: &bases{}, links: &links{}, listings: &listings{}}
 	defer disk.bases.close()
 	l := looker{disk: disk, remembered: make(chan *memory, 1), sheets: sheets, survey: &Survey{listings: disk.listings, Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}}, at: map[string]int{}, homes: map[string]bool{}}
 	keys := wantedKeys(l.keys())
 	go func() { l.remembered <- remember(roots, keys) }() // while the launchers' files are read
 	for _, s := range sheets {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		l.add(s.Read(System(), l.below(roots))...)
 	}
 	for _, box := range Sandboxes(roots[place.Home]) {
@@ -89,17 +98,19 @@ func Look(sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(don
 	}
 	for _, n := range named {
 		if info, err := os.Stat(filepath.Join(n.Folder, "drive_c")); err == nil && info.IsDir() {
-			l.prefix(n.Folder, "", "you named it", "")
+			l.addPrefix(n)
 			continue
 		}
 		folders = append(folders, n)
 	}
-	l.openPrefixes(keys, told)
+	if err := l.openPrefixes(ctx, keys, told); err != nil {
+		return nil, err
+	}
 	l.named(folders)
 	var notes []sheet.Note
 	l.survey.Installed, notes = sheet.Join(l.survey.Found)
 	l.survey.Notes = append(l.survey.Notes, notes...)
-	return l.survey
+	return l.survey, nil
 }
 
 type looker struct {
@@ -140,7 +151,10 @@ func (l *looker) add(found ...sheet.Found) {
 
 // Label names an edition in words: "Tidewrack (quayside 418820)".
 func Label(e sheet.Edition) string {
-	return fmt.Sprintf("%s (%s)", e.Name, strings.TrimSpace(e.Store+" "+e.Ref))
+	if of := strings.TrimSpace(e.Store + " " + e.Ref); of != "" {
+		return fmt.Sprintf("%s (%s)", e.Name, of)
+	}
+	return e.Name
 }
 
 func (l *looker) prefix(folder, user, why, of string) {
@@ -154,6 +168,17 @@ func (l *looker) prefix(folder, user, why, of string) {
 	if of != "" {
 		l.survey.Prefixes[i].Of = append(l.survey.Prefixes[i].Of, of)
 	}
+}
+
+// addPrefix takes a prefix that a person added, with the title that it is for.
+func (l *looker) addPrefix(n Named) {
+	of := ""
+	if n.Title != "" {
+		of = Label(sheet.Edition{Name: n.Title, Store: n.Store})
+	}
+	l.prefix(n.Folder, "", "you added it", of)
+	p := &l.survey.Prefixes[l.at[l.disk.Real(n.Folder)]]
+	p.Title, p.Store = n.Title, n.Store
 }
 
 // ownPrefix is the one that Wine uses unless it is told another: $WINEPREFIX, or
@@ -171,25 +196,48 @@ func (l *looker) ownPrefix(roots place.Roots) {
 	}
 }
 
-func (l *looker) openPrefixes(keys []string, told func(done, of int)) {
+func (l *looker) openPrefixes(ctx context.Context, keys []string, told func(done, of int)) error {
 	m := <-l.remembered
-	if len(l.survey.Prefixes) == 0 {
-		return
+	prefixes := l.survey.Prefixes
+	if len(prefixes) == 0 {
+		return nil
 	}
-	found := make([][]sheet.Found, len(l.survey.Prefixes))
-	workers.Each(len(found), told, func(i int) { found[i] = l.openPrefix(m, &l.survey.Prefixes[i], keys) })
+	found := make([][]sheet.Found, len(prefixes))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.NumCPU())
+	var lock sync.Mutex
+	done := 0
+	for i := range prefixes {
+		group.Go(func() (err error) {
+			found[i], err = l.openPrefix(ctx, m, &prefixes[i], keys)
+			if told != nil {
+				lock.Lock()
+				defer lock.Unlock()
+				done++
+				told(done, len(prefixes))
+			}
+			return err
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
 	for _, f := range found {
 		l.survey.Found = append(l.survey.Found, f...)
 	}
 	m.save()
+	return nil
 }
 
 // openPrefix opens one and finds the launchers in it.
-func (l *looker) openPrefix(m *memory, in *InPrefix, keys []string) (all []sheet.Found) {
-	p, err := openPrefix(l.disk, m, in.Folder, in.User, keys)
+func (l *looker) openPrefix(ctx context.Context, m *memory, in *InPrefix, keys []string) (all []sheet.Found, err error) {
+	p, err := openPrefix(ctx, l.disk, m, in.Folder, in.User, keys)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
 	if err != nil {
 		in.Notes = append(in.Notes, "it is no prefix yet: it holds no drive_c")
-		return nil
+		return nil, nil
 	}
 	in.Prefix, in.User, in.Notes = p, p.User, append(in.Notes, p.Notes...)
 	for _, s := range l.sheets {
@@ -205,7 +253,7 @@ func (l *looker) openPrefix(m *memory, in *InPrefix, keys []string) (all []sheet
 			all = append(all, f)
 		}
 	}
-	return all
+	return all, nil
 }
 
 // keys are the registry keys that the sheets ask for, below their roots.
@@ -232,7 +280,7 @@ func (l *looker) named(folders []Named) {
 	if len(folders) == 0 {
 		return
 	}
-	f := sheet.Found{Name: "folders that you named", System: System(), Libraries: []sheet.Library{{Editions: []sheet.Edition{}}}, Accounts: []sheet.Account{}, Starts: []sheet.Started{}, Notes: []sheet.Note{}}
+	f := sheet.Found{Name: "folders that you added", System: System(), Libraries: []sheet.Library{{Editions: []sheet.Edition{}}}, Accounts: []sheet.Account{}, Starts: []sheet.Started{}, Notes: []sheet.Note{}}
 	known := map[string]bool{}
 	for _, x := range l.survey.Found {
 		for _, lib := range x.Libraries {

@@ -2,19 +2,17 @@ package tracefiles
 
 import (
 	"fmt"
-	"io"
 	"os"
 	"strconv"
 	"strings"
 	"time"
 
-	"github.com/dustin/go-humanize"
-
 	"endroit/capture"
+	"endroit/safefile"
 )
 
 // MaxContent is the largest file that is looked into, in bytes.
-const MaxContent = 64 << 20
+const MaxContent = safefile.MaxSteady
 
 // Content is what a file holds, or held.
 type Content struct {
@@ -64,28 +62,7 @@ func ReadFile(path string) (c Content, err error) {
 		return c, err
 	}
 	defer f.Close()
-	return ReadOpen(f, path)
-}
-
-// ReadOpen is ReadFile for a file that is open already; path is what it is called.
-func ReadOpen(f *os.File, path string) (c Content, err error) {
-	before, err := f.Stat()
-	switch {
-	case err != nil:
-		return c, err
-	case before.IsDir():
-		return c, unfit("%s is a folder", path)
-	case !before.Mode().IsRegular():
-		return c, unfit("%s is no plain file", path)
-	case before.Size() > MaxContent:
-		return c, unfit("%s has %s; files of up to %s are looked into", path, humanize.Bytes(uint64(before.Size())), humanize.IBytes(MaxContent))
-	}
-	if c.Data, err = io.ReadAll(io.LimitReader(f, MaxContent+1)); err != nil {
-		return c, err
-	}
-	if after, err := f.Stat(); err != nil || after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) || int64(len(c.Data)) != before.Size() {
-		return c, unfit("%s is being written; end the program that does, or look at a version beside its trace", path)
-	}
-	c.Name, c.Changed = path, before.ModTime()
-	return c, nil
+	c.Name = path
+	c.Data, c.Changed, err = safefile.ReadSteady(f, path)
+	return c, err
 }

@@ -23,16 +23,10 @@ import (
 	"endroit/safefile"
 )
 
-// ErrInput says that a file is there and not what it has to be.
-var ErrInput = errors.New("it cannot be used")
+// ErrInput says that a file exists and is not what it has to be.
+var ErrInput = safefile.ErrInput
 
-// inputError is an ErrInput with its own words.
-type inputError struct{ text string }
-
-func (e *inputError) Error() string        { return e.text }
-func (e *inputError) Is(target error) bool { return target == ErrInput }
-
-func unfit(format string, args ...any) error { return &inputError{fmt.Sprintf(format, args...)} }
+func unfit(format string, args ...any) error { return safefile.Unfit(format, args...) }
 
 // maxTrace is the largest trace that is read, in bytes on disk.
 const maxTrace = 2 << 30

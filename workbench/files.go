@@ -1,6 +1,7 @@
 package workbench
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -263,7 +264,7 @@ func (b *Workbench) tryDraft(c *echo.Context) error {
 	if k := b.config.Manifest; k != nil {
 		seen := map[string]bool{}
 		for _, l := range in.Locations {
-			beside, err := k.Beside(l.At)
+			beside, err := k.Beside(c.Request().Context(), l.At)
 			if err != nil {
 				return err
 			}
@@ -282,7 +283,7 @@ func (b *Workbench) tryDraft(c *echo.Context) error {
 	roots := b.rootsHere()
 	for i := range out.Locations {
 		if l := &out.Locations[i]; l.Error == "" && roots != nil {
-			l.Notes = append(l.Notes, b.onDisk(l.At, roots, fp)...)
+			l.Notes = append(l.Notes, b.onDisk(c.Request().Context(), l.At, roots, fp)...)
 		}
 	}
 	return c.JSON(http.StatusOK, out)
@@ -330,14 +331,14 @@ const namedOnDisk = 3
 
 // onDisk says what a location matches on this machine that the run did not touch: slots
 // of other days, or files of something else.
-func (b *Workbench) onDisk(at string, roots place.Roots, fp *footprint.Footprint) (notes []string) {
+func (b *Workbench) onDisk(ctx context.Context, at string, roots place.Roots, fp *footprint.Footprint) (notes []string) {
 	l, err := place.Parse(at)
 	if err != nil || l.Anchor == place.Registry {
 		return nil
 	}
 	finder := machine.NewFinder()
 	defer finder.Close()
-	found, err := finder.FindAs(roots, l, nil, b.header.Prefix != nil || l.Folds() || runtime.GOOS == "windows")
+	found, err := finder.FindAs(ctx, roots, l, nil, b.header.Prefix != nil || l.Folds() || runtime.GOOS == "windows")
 	if errors.Is(err, machine.ErrTooMany) {
 		return []string{"on this machine it matches more files than can be listed"}
 	}

@@ -1,7 +1,7 @@
 // Package workbench serves the workbench's page for one trace on this machine, on
 // loopback, to the person who started it alone.
 //
-//	b, err := workbench.Open(workbench.Config{Trace: "tidewrack.trace", Propose: propose})
+//	b, err := workbench.Open(workbench.Config{Trace: "tidewrack.trace"})
 //	err = b.Serve(ctx, listener)
 package workbench
 
@@ -28,6 +28,7 @@ import (
 
 	"endroit/capture"
 	"endroit/console"
+	"endroit/core/candidate"
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/jsondoc"
@@ -45,10 +46,8 @@ type Config struct {
 	Draft string // the file that the draft is saved to; it need not be there
 	Title string // the game's name, if the trace has none
 	By    string // who corrects: what this person is called here
-	// Propose makes the draft to begin with.
-	Propose func(*footprint.Footprint) *draft.Draft
 	// Manifest is what other titles keep, nil if it is not known.
-	Manifest *localmanifest.Kept
+	Manifest *localmanifest.Manifest
 }
 
 // Workbench answers the page's requests.
@@ -292,7 +291,7 @@ func digestOf(text []byte) string {
 func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error) {
 	text, err := safefile.Read(b.config.Draft, draft.MaxBytes)
 	if errors.Is(err, fs.ErrNotExist) {
-		d := b.config.Propose(fp)
+		d, _ := candidate.Draft(fp)
 		d.Trace = &draft.Trace{File: tracefiles.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
 		return d, nil, nil
 	}

@@ -18,7 +18,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"endroit/capture"
-	"endroit/core/candidate"
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
@@ -99,13 +98,7 @@ func open(t *testing.T) *opened {
 
 func (o *opened) start(t *testing.T) {
 	t.Helper()
-	b, err := workbench.Open(workbench.Config{Trace: o.trace, Draft: o.drafts, By: "mira", Propose: func(fp *footprint.Footprint) *draft.Draft {
-		d := &draft.Draft{Format: draft.Format, Title: fp.Title, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
-		for _, l := range candidate.Propose(fp).Locations {
-			d.Locations = append(d.Locations, draft.Location{At: l.At.String(), Holds: string(l.Holds), Why: l.Why})
-		}
-		return d
-	}})
+	b, err := workbench.Open(workbench.Config{Trace: o.trace, Draft: o.drafts, By: "mira"})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)

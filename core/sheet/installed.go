@@ -1,7 +1,9 @@
 package sheet
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -16,6 +18,11 @@ type Installed struct {
 	StartedBy    []string  `json:"started_by"` // ids of other launchers that start it too
 	Accounts     []Account `json:"accounts"`
 	Cloud        *bool     `json:"cloud,omitempty"`
+}
+
+// Label names an edition by its store, reference and version: quayside 418820 version 1.2.
+func (e Edition) Label() string {
+	return strings.TrimSpace(strings.TrimSpace(e.Store+" "+e.Ref) + " version " + cmp.Or(e.Version, "unknown"))
 }
 
 // Starters are all launchers that start it, its own first.
@@ -82,7 +89,9 @@ func Join(found []Found) (all []Installed, notes []Note) {
 			switch {
 			case len(where) > 0:
 				for _, i := range where {
-					all[i].StartedBy = addOnce(all[i].StartedBy, f.Launcher)
+					if !slices.Contains(all[i].StartedBy, f.Launcher) {
+						all[i].StartedBy = append(all[i].StartedBy, f.Launcher)
+					}
 				}
 			case len(way) > 1 && way[0] == way[len(way)-1]:
 				notes = append(notes, Note{s.Where, fmt.Sprintf("%s is handed over in a circle (%s): nobody lays it out", s.Ref, strings.Join(way, ", then "))})
@@ -106,7 +115,7 @@ func follow(from string, s Started, handed map[string]Started, at map[string][]i
 		}
 		next, ok := handed[s.Launcher+" "+s.Ref]
 		if passed[s.Launcher] {
-			return nil, way[indexOf(way, s.Launcher):]
+			return nil, way[max(0, slices.Index(way, s.Launcher)):]
 		}
 		if !ok {
 			return nil, way
@@ -114,22 +123,4 @@ func follow(from string, s Started, handed map[string]Started, at map[string][]i
 		passed[s.Launcher] = true
 		s = next
 	}
-}
-
-func indexOf(list []string, s string) int {
-	for i, x := range list {
-		if x == s {
-			return i
-		}
-	}
-	return 0
-}
-
-func addOnce(list []string, s string) []string {
-	for _, x := range list {
-		if x == s {
-			return list
-		}
-	}
-	return append(list, s)
 }

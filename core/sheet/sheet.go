@@ -157,7 +157,13 @@ type Switch struct {
 	On     string `json:"on" yaml:"on"` // query: true, yes, on or 1
 }
 
-// Parse reads and checks a sheet. The error is a *yamldoc.Error that says where.
+// StoreID is the store whose copies the launcher installs: its own unless it says otherwise.
+func (s *Sheet) StoreID() string { return cmp.Or(s.Store, s.ID) }
+
+// Error is what is wrong with a sheet, and where.
+type Error = yamldoc.Error
+
+// Parse reads and checks a sheet. The error is an *Error.
 func Parse(data []byte) (*Sheet, error) {
 	var s Sheet
 	doc, err := yamldoc.Decode("sheet", data, MaxBytes, &s)
@@ -173,16 +179,16 @@ func Parse(data []byte) (*Sheet, error) {
 // ParseJSON reads and checks a sheet in the form in which it is sent and published.
 func ParseJSON(data []byte) (*Sheet, error) {
 	if len(data) > MaxBytes {
-		return nil, &yamldoc.Error{What: "sheet", Reason: fmt.Sprintf("it has %d bytes; a sheet has at most %d", len(data), MaxBytes)}
+		return nil, &Error{What: "sheet", Reason: fmt.Sprintf("it has %d bytes; a sheet has at most %d", len(data), MaxBytes)}
 	}
 	var s Sheet
 	if err := json.Unmarshal(data, &s); err != nil {
-		return nil, &yamldoc.Error{What: "sheet", Reason: err.Error()}
+		return nil, &Error{What: "sheet", Reason: err.Error()}
 	}
 	return &s, s.Check()
 }
 
-// Check reports, as a *yamldoc.Error, what is wrong with a sheet that did not
+// Check reports, as an *Error, what is wrong with a sheet that did not
 // come as text.
 func (s *Sheet) Check() error {
 	if e := s.check(); e != nil {
@@ -200,15 +206,15 @@ func (s *Sheet) Text() (string, error) {
 var idShape = regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
 
 // checker gathers the first thing that is wrong.
-type checker struct{ first *yamldoc.Error }
+type checker struct{ first *Error }
 
 func (c *checker) bad(field, format string, args ...any) {
 	if c.first == nil {
-		c.first = &yamldoc.Error{What: "sheet", Field: field, Reason: fmt.Sprintf(format, args...)}
+		c.first = &Error{What: "sheet", Field: field, Reason: fmt.Sprintf(format, args...)}
 	}
 }
 
-func (s *Sheet) check() *yamldoc.Error {
+func (s *Sheet) check() *Error {
 	var c checker
 	if s.Format != Format {
 		c.bad("format", "it is %.40q and this program reads %s", s.Format, Format)

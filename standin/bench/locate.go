@@ -4,6 +4,7 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -121,7 +122,7 @@ func keepManifest(home, size string) error {
 	if err := os.RemoveAll(folder); err != nil {
 		return err
 	}
-	return localmanifest.Keep(folder, bytes.NewReader(body), manifest.Digest(body), nil)
+	return localmanifest.Keep(context.Background(), folder, bytes.NewReader(body), manifest.Digest(body), nil)
 }
 
 // layOut makes a home with its files, and a launcher with its copies.

@@ -155,7 +155,7 @@ func (w *walk) settle() error {
 	if err := m.prefix.Copy(own); err != nil {
 		return err
 	}
-	inside, err := machine.OpenPrefix(own.Folder)
+	inside, err := machine.OpenPrefix(context.Background(), own.Folder)
 	if err != nil {
 		return err
 	}

@@ -51,7 +51,7 @@ func TestAccuracy(t *testing.T) {
 	require.NoError(t, group.Wait())
 	back := 0
 	for i, p := range All {
-		given, wrong := resolves(p, footprints[i], roots[i])
+		given, wrong := resolves(t.Context(), p, footprints[i], roots[i])
 		back += given
 		for _, w := range wrong {
 			t.Error(w)

@@ -57,7 +57,7 @@ func TestPlayedByAProgram(t *testing.T) {
 			s.Add(p, fp, root)
 			assert.Empty(t, s.Faults)
 			assert.Equal(t, 1, s.Proposed)
-			given, wrong := resolves(p, fp, root)
+			given, wrong := resolves(t.Context(), p, fp, root)
 			assert.Empty(t, wrong, "on the same machine the locations give the files back")
 			assert.Positive(t, given)
 		})

@@ -1,6 +1,7 @@
 package plays
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -71,19 +72,21 @@ func TestAddingARunLosesNoFile(t *testing.T) {
 // resolves says how many files the proposal gives back, resolved on the machine that the
 // play was played on, and what is wrong where it does not give back those that it was
 // made from.
-func resolves(p Play, fp *footprint.Footprint, root string) (given int, wrong []string) {
+func resolves(ctx context.Context, p Play, fp *footprint.Footprint, root string) (given int, wrong []string) {
 	roots := place.LinuxRoots(map[string]string{"HOME": root})
 	roots[place.Install], roots[place.AccountData] = at(root, "inst:"), at(root, "acc:")
 	find := func(l place.Location) (machine.Found, error) {
-		return machine.Find(roots, l, place.Captures{"user": "mira"})
+		return machine.Find(ctx, roots, l, place.Captures{"user": "mira"})
 	}
 	if p.Prefix {
-		in, err := machine.OpenPrefix(filepath.Join(root, strings.TrimPrefix(prefix, home)))
+		in, err := machine.OpenPrefix(ctx, filepath.Join(root, strings.TrimPrefix(prefix, home)))
 		if err != nil {
 			return 0, []string{err.Error()}
 		}
 		in.Roots[place.Install] = filepath.Clean(at(root, "pinst:"))
-		find = func(l place.Location) (machine.Found, error) { return in.Find(l, place.Captures{"user": "player"}) }
+		find = func(l place.Location) (machine.Found, error) {
+			return in.Find(ctx, l, place.Captures{"user": "player"})
+		}
 	}
 	for _, l := range candidate.Propose(fp).Locations {
 		if l.At.Anchor == place.Registry {

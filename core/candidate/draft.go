@@ -1,0 +1,78 @@
+package candidate
+
+import (
+	"fmt"
+	"strings"
+
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/phrase"
+	"endroit/core/trace"
+)
+
+// maxSeen is how many files a draft shows of a location.
+const maxSeen = 20
+
+// Draft turns a footprint into a draft. made says of each location how many files it is
+// made from, and what else lies in the same folder.
+func Draft(fp *footprint.Footprint) (d *draft.Draft, made map[string]string) {
+	made = map[string]string{}
+	d = &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
+	if d.Title == "" {
+		d.Title = "unnamed"
+		if len(fp.Programs) > 0 {
+			d.Title = fp.Programs[0]
+		}
+		d.Questions = append(d.Questions, "what is the title's name? The trace has none")
+	}
+	p := Propose(fp)
+	for _, l := range p.Locations {
+		made[l.At.String()] = "from " + phrase.Count(len(l.Files), "file", "files")
+		out := draft.Location{At: l.At.String(), Holds: string(l.Holds)}
+		for _, w := range l.Why {
+			out.Why = append(out.Why, phrase.Visible(w))
+		}
+		if left := notCovered(p.Left(l, fp)); left != "" {
+			out.Why = append(out.Why, left)
+			made[l.At.String()] += "; " + left
+		}
+		for i, f := range l.Files {
+			if i == maxSeen {
+				out.Seen = append(out.Seen, fmt.Sprintf("and %d more", len(l.Files)-maxSeen))
+				break
+			}
+			out.Seen = append(out.Seen, seenLine(f))
+		}
+		d.Locations = append(d.Locations, out)
+	}
+	for _, q := range p.Questions {
+		d.Questions = append(d.Questions, phrase.Visible(q))
+	}
+	return d, made
+}
+
+// notCovered says how many files of which kinds lie in a location's folder and are not
+// covered by it; empty if there are none.
+func notCovered(left map[footprint.Kind]int) string {
+	var parts []string
+	for _, k := range footprint.Kinds {
+		if left[k] > 0 {
+			parts = append(parts, k.Files(left[k]))
+		}
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return "not covered in the same folder: " + strings.Join(parts, ", ")
+}
+
+func seenLine(f footprint.File) string {
+	text := fmt.Sprintf("%s (%s", f.Place, trace.Became(f.Before, f.After, f.Written()))
+	if f.Written() {
+		text += ", last written at " + phrase.Duration(f.LastWrite)
+	}
+	if len(f.Near) > 0 {
+		text += ", near " + strings.Join(f.Near, ", ")
+	}
+	return phrase.Visible(text + ")")
+}
