@@ -61,19 +61,27 @@ func packages(t *testing.T) (all []pkg) {
 // arrows are the packages that a package may use, beside core and itself. Those below a
 // folder that is not named with them follow the folder's row; cli and standin may use all.
 var arrows = map[string][]string{
-	"capture":           {"capture/", "childproc", "safefile"},
-	"capture/companion": {"capture/companion/started"},
-	"childproc":         {},
-	"client":            {"service/wire"},
-	"identify":          {"localmanifest", "machine"},
-	"localmanifest":     {"safefile"},
-	"localpg":           {"childproc", "localpg"},
-	"locate":            {"localmanifest", "machine", "safefile"},
-	"machine":           {"safefile"},
-	"safefile":          {},
-	"service":           {"service/", "console"},
-	"tracefiles":        {"capture", "safefile"},
-	"workbench":         {"capture", "console", "localmanifest", "machine", "safefile", "service/wire", "tracefiles"},
+	"capture":             {"capture/companion/started"},
+	"capture/calls":       {"capture", "capture/"},
+	"capture/cues":        {"capture", "capture/sampling"},
+	"capture/processes":   {"capture"},
+	"capture/sampling":    {"capture", "capture/versions"},
+	"capture/system":      {"capture", "capture/cues", "capture/processes", "capture/sampling", "capture/versions"},
+	"capture/versions":    {"capture"},
+	"capture/watch":       {"capture", "capture/cues", "capture/sampling", "capture/versions"},
+	"capture/companion":   {"capture/companion/started"}, // it starts before all others
+	"capture/capturetest": {"capture"},
+	"childproc":           {},
+	"client":              {"service/wire"},
+	"identify":            {"localmanifest", "machine"},
+	"localmanifest":       {"safefile"},
+	"localpg":             {"childproc", "localpg"},
+	"locate":              {"localmanifest", "machine", "safefile"},
+	"machine":             {"safefile"},
+	"safefile":            {},
+	"service":             {"service/", "console"},
+	"tracefiles":          {"capture", "capture/versions", "safefile"},
+	"workbench":           {"capture/versions", "console", "localmanifest", "machine", "safefile", "service/wire", "tracefiles"},
 }
 
 // room is the row of arrows that a package follows.

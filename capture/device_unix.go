@@ -7,8 +7,8 @@ import (
 	"syscall"
 )
 
-// sameDevice reports whether two files lie on one file system.
-func sameDevice(a, b fs.FileInfo) bool {
+// SameDevice reports whether two files lie on one file system.
+func SameDevice(a, b fs.FileInfo) bool {
 	x, ok1 := a.Sys().(*syscall.Stat_t)
 	y, ok2 := b.Sys().(*syscall.Stat_t)
 	return !ok1 || !ok2 || x.Dev == y.Dev

@@ -2,5 +2,5 @@ package capture
 
 import "io/fs"
 
-// sameDevice is not asked of Windows, where a drive has a letter of its own.
-func sameDevice(_, _ fs.FileInfo) bool { return true }
+// SameDevice is not asked of Windows, where a drive has a letter of its own.
+func SameDevice(_, _ fs.FileInfo) bool { return true }

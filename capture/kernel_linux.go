@@ -2,8 +2,8 @@ package capture
 
 import "golang.org/x/sys/unix"
 
-// kernelAtLeast reports whether this kernel is of a release or a later one.
-func kernelAtLeast(major, minor int) bool {
+// KernelAtLeast reports whether this kernel is of a release or a later one.
+func KernelAtLeast(major, minor int) bool {
 	var u unix.Utsname
 	if unix.Uname(&u) != nil {
 		return false

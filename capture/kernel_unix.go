@@ -4,7 +4,7 @@ package capture
 
 import "golang.org/x/sys/unix"
 
-func kernelRelease() string {
+func KernelRelease() string {
 	var u unix.Utsname
 	if unix.Uname(&u) != nil {
 		return ""

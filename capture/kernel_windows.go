@@ -6,7 +6,7 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-func kernelRelease() string {
+func KernelRelease() string {
 	v := windows.RtlGetVersion()
 	return fmt.Sprintf("%d.%d.%d", v.MajorVersion, v.MinorVersion, v.BuildNumber)
 }

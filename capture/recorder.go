@@ -8,20 +8,20 @@ import (
 	"endroit/core/trace"
 )
 
-// recorder numbers files and processes and hands what was seen to the one
+// Recorder numbers files and processes and hands what was seen to the one
 // goroutine that writes the trace. Any goroutine may call it.
-type recorder struct {
-	start time.Time
+type Recorder struct {
+	Start time.Time
 
-	mu      sync.Mutex
-	files   map[string]*seenFile
+	Mu      sync.Mutex
+	Files   map[string]*File
 	nFiles  int
 	nProcs  int
 	seen    map[[2]int]bool // processes, however many programs they executed
-	list    []*seenFile     // by number, from 0
+	list    []*File         // by number, from 0
 	began   []time.Duration // when processes were declared, by number, from 0
-	queue   []record        // what the writer has not taken yet
-	spare   []record        // for what comes next
+	queue   []Record        // what the writer has not taken yet
+	spare   []Record        // for what comes next
 	waking  chan struct{}   // holds one token while there is something to take
 	closed  bool
 	done    chan struct{}
@@ -29,75 +29,75 @@ type recorder struct {
 	end     trace.End
 	gaps    map[string]*trace.Gap
 	gapList []*trace.Gap
-	changed []*seenFile     // in the order of their first change
-	running map[int]*holder // processes by id, to look at their descriptors
+	Changed []*File         // in the order of their first change
+	Running map[int]*Holder // processes by id, to look at their descriptors
 }
 
-// record is an event, or another line of the trace. There are many of them: it is small.
-type record struct {
-	at                time.Duration // its place in the order
-	process, file, to int32
-	op                uint8 // its index in operations
-	more              *more // nil of a plain event
+// Record is an event, or another line of the trace. There are many of them: it is small.
+type Record struct {
+	At                time.Duration // its place in the order
+	Process, File, to int32
+	Op                uint8 // its index in operations
+	More              *More // nil of a plain event
 }
 
-// more is what few records have.
-type more struct {
+// More is what few records have.
+type More struct {
 	size  int64
-	what  string
+	What  string
 	other any // *trace.File, *trace.Process, trace.Cue, trace.Exit, trace.Known, trace.After, trace.Reached, trace.Gap; nil: an event
 }
 
-var operations = trace.Ops()
+var Operations = trace.Ops()
 
-// indexOf is an operation's index.
-var indexOf = func() map[trace.Op]uint8 {
+// IndexOf is an operation's index.
+var IndexOf = func() map[trace.Op]uint8 {
 	m := map[trace.Op]uint8{}
-	for i, op := range operations {
+	for i, op := range Operations {
 		m[op] = uint8(i)
 	}
 	return m
 }()
 
-func recordOf(e trace.Event) record {
-	x := record{at: e.At, process: int32(e.Process), file: int32(e.File), to: int32(e.To), op: indexOf[e.Op]}
+func recordOf(e trace.Event) Record {
+	x := Record{At: e.At, Process: int32(e.Process), File: int32(e.File), to: int32(e.To), Op: IndexOf[e.Op]}
 	if e.Size != 0 || e.What != "" {
-		x.more = &more{size: e.Size, what: e.What}
+		x.More = &More{size: e.Size, What: e.What}
 	}
 	return x
 }
 
 // line is another line of the trace, at its place in the order.
-func line(at time.Duration, other any) record { return record{at: at, more: &more{other: other}} }
+func line(at time.Duration, other any) Record { return Record{At: at, More: &More{other: other}} }
 
-// seenFile is what the observer keeps of a path.
-type seenFile struct {
-	n       int
-	path    string
-	exists  bool          // as far as known
-	changed bool          // something was done to it, so that its later state matters
-	lost    bool          // what became of it cannot be seen
+// File is what the observer keeps of a path.
+type File struct {
+	N       int
+	Path    string
+	Exists  bool          // as far as known
+	Changed bool          // something was done to it, so that its later state matters
+	Lost    bool          // what became of it cannot be seen
 	reached bool          // that it was reached by another path is told
 	latest  time.Duration // of its last event by a call: what is found by looking came later
 	first   time.Duration // when it was first seen
-	before  trace.State   // when it was first seen
-	size    int64
-	time    time.Time
-	key     trace.State // of a key of the registry: as it is
+	Before  trace.State   // when it was first seen
+	Size    int64
+	Time    time.Time
+	Key     trace.State // of a key of the registry: as it is
 }
 
-// holder is a process that may hold files open.
-type holder struct {
-	n      int  // its number in the trace
-	writes bool // it has opened a file for writing
+// Holder is a process that may hold files open.
+type Holder struct {
+	N      int  // its number in the trace
+	Writes bool // it has opened a file for writing
 }
 
-// changes counts the paths that something was done to.
-func (r *recorder) changes() (n int) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	for _, f := range r.changed {
-		if !synthetic(f.path) {
+// Changes counts the paths that something was done to.
+func (r *Recorder) Changes() (n int) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	for _, f := range r.Changed {
+		if !Synthetic(f.Path) {
 			n++
 		}
 	}
@@ -111,20 +111,20 @@ const (
 	batch     = 4096
 )
 
-// newRecorder takes what is recorded from then on. begin writes it.
-func newRecorder(start time.Time) *recorder {
-	return &recorder{start: start, files: map[string]*seenFile{}, seen: map[[2]int]bool{}, running: map[int]*holder{}, waking: make(chan struct{}, 1), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
+// NewRecorder takes what is recorded from then on. begin writes it.
+func NewRecorder(start time.Time) *Recorder {
+	return &Recorder{Start: start, Files: map[string]*File{}, seen: map[[2]int]bool{}, Running: map[int]*Holder{}, waking: make(chan struct{}, 1), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
 }
 
-// begin writes what is recorded, until close.
-func (r *recorder) begin(w *trace.Writer) { go r.write(w) }
+// Begin writes what is recorded, until close.
+func (r *Recorder) Begin(w *trace.Writer) { go r.write(w) }
 
-// now is the time of the run, to the microsecond: a call takes several to be seen, and
+// Now is the time of the run, to the microsecond: a call takes several to be seen, and
 // what is finer would only make the trace larger.
-func (r *recorder) now() time.Duration { return time.Since(r.start).Truncate(time.Microsecond) }
+func (r *Recorder) Now() time.Duration { return time.Since(r.Start).Truncate(time.Microsecond) }
 
 // add queues a record and never waits. The caller holds mu.
-func (r *recorder) add(x record) {
+func (r *Recorder) add(x Record) {
 	switch {
 	case r.closed:
 	case len(r.queue) >= maxQueued:
@@ -140,17 +140,17 @@ func (r *recorder) add(x record) {
 	}
 }
 
-func (r *recorder) wake() {
+func (r *Recorder) wake() {
 	select {
 	case r.waking <- struct{}{}:
 	default:
 	}
 }
 
-// process declares a process and returns its number.
-func (r *recorder) process(p trace.Process) int {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+// Process declares a process and returns its number.
+func (r *Recorder) Process(p trace.Process) int {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
 	r.nProcs++
 	p.N = r.nProcs
 	p.At = max(p.At, 1)
@@ -160,71 +160,71 @@ func (r *recorder) process(p trace.Process) int {
 	return r.nProcs
 }
 
-// processes counts those that were declared.
-func (r *recorder) processes() int {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+// Processes counts those that were declared.
+func (r *Recorder) Processes() int {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
 	return len(r.seen)
 }
 
-func (r *recorder) other(other any) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.add(line(r.now(), other))
+func (r *Recorder) Other(other any) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	r.add(line(r.Now(), other))
 }
 
-// file declares a path, unless it is known by now, with its state as it was just found.
-func (r *recorder) file(path string, before trace.State) *seenFile {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if f := r.files[path]; f != nil {
+// File declares a path, unless it is known by now, with its state as it was just found.
+func (r *Recorder) File(path string, before trace.State) *File {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	if f := r.Files[path]; f != nil {
 		return f
 	}
-	now := r.now()
-	return r.declare(path, before, now, now)
+	now := r.Now()
+	return r.Declare(path, before, now, now)
 }
 
-// fileAt is file for a call at a time: what is told of the call does not come later than
+// FileAt is file for a call at a time: what is told of the call does not come later than
 // it was.
-func (r *recorder) fileAt(path string, before trace.State, at time.Duration) *seenFile {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if f := r.files[path]; f != nil {
+func (r *Recorder) FileAt(path string, before trace.State, at time.Duration) *File {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	if f := r.Files[path]; f != nil {
 		return f
 	}
-	return r.declare(path, before, r.now(), at)
+	return r.Declare(path, before, r.Now(), at)
 }
 
-// fileBefore declares a path whose state was known before the run, for what happened to
+// FileBefore declares a path whose state was known before the run, for what happened to
 // it at a time that may be past.
-func (r *recorder) fileBefore(path string, before trace.State, at time.Duration) *seenFile {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if f := r.files[path]; f != nil {
+func (r *Recorder) FileBefore(path string, before trace.State, at time.Duration) *File {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	if f := r.Files[path]; f != nil {
 		return f
 	}
-	return r.declare(path, before, 0, at)
+	return r.Declare(path, before, 0, at)
 }
 
-// declare declares a path. The caller holds mu.
-func (r *recorder) declare(path string, before trace.State, seen, at time.Duration) *seenFile {
+// Declare declares a path. The caller holds mu.
+func (r *Recorder) Declare(path string, before trace.State, seen, at time.Duration) *File {
 	r.nFiles++
 	at = max(at, 1)
-	f := &seenFile{n: r.nFiles, path: path, before: before, exists: before.Is != trace.IsAbsent, size: before.Size, time: before.Time, first: at, latest: at}
+	f := &File{N: r.nFiles, Path: path, Before: before, Exists: before.Is != trace.IsAbsent, Size: before.Size, Time: before.Time, first: at, latest: at}
 	if before.Is != trace.IsKey && !strings.HasPrefix(path, "registry:") {
-		r.files[path] = f
+		r.Files[path] = f
 	}
 	r.list = append(r.list, f)
-	r.add(line(at, &trace.File{N: f.n, Path: path, Before: before, At: seen}))
+	r.add(line(at, &trace.File{N: f.N, Path: path, Before: before, At: seen}))
 	return f
 }
 
-// did records an event by a call, and that the state of its files has to be looked at
+// Did records an event by a call, and that the state of its files has to be looked at
 // later if it changes them.
-func (r *recorder) did(e trace.Event, f, to *seenFile, changes bool) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.put(e)
+func (r *Recorder) Did(e trace.Event, f, to *File, changes bool) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	r.Put(e)
 	if changes {
 		r.change(f)
 		if to != nil {
@@ -233,22 +233,22 @@ func (r *recorder) did(e trace.Event, f, to *seenFile, changes bool) {
 	}
 }
 
-// plain queues an event of a file and a process that were seen before. f is the file if
+// Plain queues an event of a file and a process that were seen before. f is the file if
 // it is changed.
-func (r *recorder) plain(e record, f *seenFile) {
-	r.mu.Lock()
+func (r *Recorder) Plain(e Record, f *File) {
+	r.Mu.Lock()
 	r.add(e)
 	if f != nil {
-		f.latest = max(f.latest, e.at)
+		f.latest = max(f.latest, e.At)
 		r.change(f)
 	}
-	r.mu.Unlock()
+	r.Mu.Unlock()
 }
 
-// put queues an event: not before its process and its files were first seen, and one
+// Put queues an event: not before its process and its files were first seen, and one
 // that was found by looking, by the time of the file, not before what was seen of the
 // file by then. The caller holds mu.
-func (r *recorder) put(e trace.Event) {
+func (r *Recorder) Put(e trace.Event) {
 	f := r.list[e.File-1]
 	if e.Op == trace.Changed {
 		e.At = max(e.At, f.latest)
@@ -266,119 +266,119 @@ func (r *recorder) put(e trace.Event) {
 	r.add(recordOf(e))
 }
 
-// stands reports whether a file is there, as far as is known.
-func (r *recorder) stands(f *seenFile) bool {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return f.exists
+// Stands reports whether a file is there, as far as is known.
+func (r *Recorder) Stands(f *File) bool {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	return f.Exists
 }
 
-// below are the files in a folder that are there.
-func (r *recorder) below(folder string) (list []*seenFile) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+// Below are the files in a folder that are there.
+func (r *Recorder) Below(folder string) (list []*File) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
 	for _, f := range r.list {
-		if f.exists && f.path != folder && trace.Within(f.path, folder) {
+		if f.Exists && f.Path != folder && trace.Within(f.Path, folder) {
 			list = append(list, f)
 		}
 	}
 	return list
 }
 
-// forget says that what becomes of a file cannot be seen any more.
-func (r *recorder) forget(f *seenFile) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	f.lost = true
+// Forget says that what becomes of a file cannot be seen any more.
+func (r *Recorder) Forget(f *File) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	f.Lost = true
 }
 
-func (r *recorder) setExists(f *seenFile, yes bool) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	f.exists = yes
+func (r *Recorder) SetExists(f *File, yes bool) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	f.Exists = yes
 }
 
-// knownBefore tells what a file held before, once.
-func (r *recorder) knownBefore(f *seenFile, state trace.State) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if f.before.Digest == "" {
-		f.before = state
-		r.add(line(r.now(), trace.Known{File: f.n, State: state}))
+// KnownBefore tells what a file held before, once.
+func (r *Recorder) KnownBefore(f *File, state trace.State) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	if f.Before.Digest == "" {
+		f.Before = state
+		r.add(line(r.Now(), trace.Known{File: f.N, State: state}))
 	}
 }
 
-// reachedAs tells that a program reached a file by another path, once.
-func (r *recorder) reachedAs(f *seenFile, path string) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+// ReachedAs tells that a program reached a file by another path, once.
+func (r *Recorder) ReachedAs(f *File, path string) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
 	if !f.reached {
 		f.reached = true
-		r.add(line(r.now(), trace.Reached{File: f.n, Path: path}))
+		r.add(line(r.Now(), trace.Reached{File: f.N, Path: path}))
 	}
 }
 
-func (r *recorder) known(path string) *seenFile {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.files[path]
+func (r *Recorder) Known(path string) *File {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	return r.Files[path]
 }
 
-func (r *recorder) isChanged(f *seenFile) bool {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return f.changed
+func (r *Recorder) IsChanged(f *File) bool {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	return f.Changed
 }
 
-func (r *recorder) wasChanged(path string) bool {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	f := r.files[path]
-	return f != nil && f.changed
+func (r *Recorder) WasChanged(path string) bool {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	f := r.Files[path]
+	return f != nil && f.Changed
 }
 
-// event records an event that the observer found by itself.
-func (r *recorder) event(e trace.Event) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.put(e)
+// Event records an event that the observer found by itself.
+func (r *Recorder) Event(e trace.Event) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	r.Put(e)
 }
 
-// changedFiles are those that something was done to, by their first change.
-func (r *recorder) changedFiles() []*seenFile {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.changed[:len(r.changed):len(r.changed)]
+// ChangedFiles are those that something was done to, by their first change.
+func (r *Recorder) ChangedFiles() []*File {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
+	return r.Changed[:len(r.Changed):len(r.Changed)]
 }
 
-// touched notes that something was done to a file, so that its later state is
+// Touched notes that something was done to a file, so that its later state is
 // looked at.
-func (r *recorder) touched(f *seenFile) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+func (r *Recorder) Touched(f *File) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
 	r.change(f)
 }
 
 // change notes a changed file. The caller holds mu.
-func (r *recorder) change(f *seenFile) {
-	if f.changed || synthetic(f.path) {
+func (r *Recorder) change(f *File) {
+	if f.Changed || Synthetic(f.Path) {
 		return
 	}
-	f.changed = true
-	r.changed = append(r.changed, f)
+	f.Changed = true
+	r.Changed = append(r.Changed, f)
 }
 
-// gap counts what could not be seen; each text becomes one line at the end.
-func (r *recorder) gap(what string) { r.gapTimes(what, 1) }
+// Gap counts what could not be seen; each text becomes one line at the end.
+func (r *Recorder) Gap(what string) { r.GapTimes(what, 1) }
 
-func (r *recorder) gapTimes(what string, n int) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+func (r *Recorder) GapTimes(what string, n int) {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
 	r.note(what, n)
 }
 
 // note counts a gap. The caller holds mu.
-func (r *recorder) note(what string, n int) {
+func (r *Recorder) note(what string, n int) {
 	if len(what) > trace.MaxGapText {
 		what = strings.ToValidUTF8(what[:trace.MaxGapText-len("…")], "") + "…"
 	}
@@ -389,23 +389,23 @@ func (r *recorder) note(what string, n int) {
 		g.N += n
 		return
 	}
-	g := &trace.Gap{At: r.now(), What: what, N: n}
+	g := &trace.Gap{At: r.Now(), What: what, N: n}
 	r.gaps[what] = g
 	r.gapList = append(r.gapList, g)
 }
 
-// flush has what is queued written, so that a crash loses little.
-func (r *recorder) flush() {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+// Flush has what is queued written, so that a crash loses little.
+func (r *Recorder) Flush() {
+	r.Mu.Lock()
+	defer r.Mu.Unlock()
 	if !r.closed {
 		r.wake()
 	}
 }
 
-// close writes the gaps and the end line, and waits for the writer.
-func (r *recorder) close() (trace.End, []trace.Gap, error) {
-	r.mu.Lock()
+// Close writes the gaps and the end line, and waits for the writer.
+func (r *Recorder) Close() (trace.End, []trace.Gap, error) {
+	r.Mu.Lock()
 	var gaps []trace.Gap
 	for _, g := range r.gapList {
 		gaps = append(gaps, *g)
@@ -413,7 +413,7 @@ func (r *recorder) close() (trace.End, []trace.Gap, error) {
 	}
 	r.closed = true
 	r.wake()
-	r.mu.Unlock()
+	r.Mu.Unlock()
 	<-r.done
 	return r.end, gaps, r.err
 }
@@ -425,31 +425,31 @@ const settling = time.Second
 
 // write is the writer's goroutine. After an error, such as a full disk, it goes on
 // taking records.
-func (r *recorder) write(w *trace.Writer) {
+func (r *Recorder) write(w *trace.Writer) {
 	defer close(r.done)
 	last := time.Now()
 	var held ordered
 	var numbers numbering
-	put := func(list []record) {
+	put := func(list []Record) {
 		for _, x := range list {
 			if r.err == nil {
 				r.err = numbers.write(w, x)
 			}
 		}
 	}
-	var list []record
+	var list []Record
 	for closed := false; !closed; {
 		<-r.waking
-		r.mu.Lock()
+		r.Mu.Lock()
 		if cap(list) <= 4*batch {
 			r.spare = list[:0] // it was taken over, and can be filled again
 		}
 		list = r.queue
 		r.queue = nil
 		closed = r.closed
-		r.mu.Unlock()
+		r.Mu.Unlock()
 		held.insert(list)
-		put(held.until(r.now() - settling))
+		put(held.until(r.Now() - settling))
 		if r.err == nil && time.Since(last) > time.Second {
 			r.err = w.Flush()
 			last = time.Now()
@@ -457,18 +457,18 @@ func (r *recorder) write(w *trace.Writer) {
 	}
 	put(held.until(1 << 62))
 	if r.err == nil {
-		r.end, r.err = w.Close(r.now())
+		r.end, r.err = w.Close(r.Now())
 	}
 }
 
 // ordered holds records by their place in the order.
 type ordered struct {
-	list  []record
+	list  []Record
 	first int // what is before it was taken
 }
 
 // insert puts records behind those that are not later: nearly always the end.
-func (o *ordered) insert(more []record) {
+func (o *ordered) insert(more []Record) {
 	if len(o.list)+len(more) > cap(o.list) && o.first > len(o.list)/2 {
 		o.list, o.first = o.list[:copy(o.list, o.list[o.first:])], 0
 	}
@@ -477,7 +477,7 @@ func (o *ordered) insert(more []record) {
 	for ; k < len(o.list); k++ {
 		x := o.list[k]
 		i := k
-		for ; i > o.first && o.list[i-1].at > x.at; i-- {
+		for ; i > o.first && o.list[i-1].At > x.At; i-- {
 			o.list[i] = o.list[i-1]
 		}
 		if i < k {
@@ -487,9 +487,9 @@ func (o *ordered) insert(more []record) {
 }
 
 // until takes what is not later than a time. It is there until the next insert.
-func (o *ordered) until(end time.Duration) []record {
+func (o *ordered) until(end time.Duration) []Record {
 	from := o.first
-	for o.first < len(o.list) && o.list[o.first].at <= end {
+	for o.first < len(o.list) && o.list[o.first].At <= end {
 		o.first++
 	}
 	return o.list[from:o.first]
@@ -517,15 +517,15 @@ func set(list []int, k, to int) []int {
 	return list
 }
 
-func (n *numbering) write(w *trace.Writer, x record) (err error) {
-	if x.more == nil || x.more.other == nil {
-		e := trace.Event{At: x.at, Op: operations[x.op], File: n.file(int(x.file)), To: n.file(int(x.to)), Process: n.process(int(x.process))}
-		if x.more != nil {
-			e.Size, e.What = x.more.size, x.more.what
+func (n *numbering) write(w *trace.Writer, x Record) (err error) {
+	if x.More == nil || x.More.other == nil {
+		e := trace.Event{At: x.At, Op: Operations[x.Op], File: n.file(int(x.File)), To: n.file(int(x.to)), Process: n.process(int(x.Process))}
+		if x.More != nil {
+			e.Size, e.What = x.More.size, x.More.What
 		}
 		return w.Event(e)
 	}
-	switch o := x.more.other.(type) {
+	switch o := x.More.other.(type) {
 	case *trace.File:
 		k := o.N
 		err = w.File(o)

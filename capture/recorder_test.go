@@ -17,17 +17,17 @@ func TestATraceIsInTheOrderOfItsTimes(t *testing.T) {
 	var out bytes.Buffer
 	w, err := trace.NewWriter(&out, trace.Header{OS: "linux"})
 	require.NoError(t, err)
-	r := newRecorder(time.Now().Add(-time.Minute))
-	r.begin(w)
-	p := r.process(trace.Process{PID: 1, Exe: "/x", At: time.Second})
-	a, b := r.fileAt("/a", trace.State{Is: trace.IsAbsent}, 2*time.Second), r.fileAt("/b", trace.State{Is: trace.IsAbsent}, 3*time.Second)
-	r.did(trace.Event{At: 9 * time.Second, Process: p, Op: trace.Create, File: b.n}, b, nil, true)
-	r.did(trace.Event{At: 4 * time.Second, Process: p, Op: trace.Create, File: a.n}, a, nil, true)
-	r.event(trace.Event{At: 8 * time.Second, Op: trace.Changed, File: b.n, Size: 1}) // by the file's own time
-	late := r.fileBefore("/c", trace.State{Is: trace.IsFile}, 5*time.Second)
-	r.event(trace.Event{At: 5 * time.Second, Op: trace.Changed, File: late.n, Size: 2, What: trace.Unobserved})
-	r.other(trace.Known{File: a.n, State: trace.State{Is: trace.IsAbsent}})
-	_, _, err = r.close()
+	r := NewRecorder(time.Now().Add(-time.Minute))
+	r.Begin(w)
+	p := r.Process(trace.Process{PID: 1, Exe: "/x", At: time.Second})
+	a, b := r.FileAt("/a", trace.State{Is: trace.IsAbsent}, 2*time.Second), r.FileAt("/b", trace.State{Is: trace.IsAbsent}, 3*time.Second)
+	r.Did(trace.Event{At: 9 * time.Second, Process: p, Op: trace.Create, File: b.N}, b, nil, true)
+	r.Did(trace.Event{At: 4 * time.Second, Process: p, Op: trace.Create, File: a.N}, a, nil, true)
+	r.Event(trace.Event{At: 8 * time.Second, Op: trace.Changed, File: b.N, Size: 1}) // by the file's own time
+	late := r.FileBefore("/c", trace.State{Is: trace.IsFile}, 5*time.Second)
+	r.Event(trace.Event{At: 5 * time.Second, Op: trace.Changed, File: late.N, Size: 2, What: trace.Unobserved})
+	r.Other(trace.Known{File: a.N, State: trace.State{Is: trace.IsAbsent}})
+	_, _, err = r.Close()
 	require.NoError(t, err)
 	read, err := trace.NewReader(&out, trace.DefaultLimits)
 	require.NoError(t, err)
@@ -51,16 +51,16 @@ func TestATraceIsInTheOrderOfItsTimes(t *testing.T) {
 func TestAWriterThatStallsHoldsUpNobody(t *testing.T) {
 	w, err := trace.NewWriter(writerFunc(func(p []byte) (int, error) { return len(p), nil }), trace.Header{OS: "linux"})
 	require.NoError(t, err)
-	r := newRecorder(time.Now())
-	r.begin(w)
-	f := r.file("/a", trace.State{Is: trace.IsFile})
-	p := r.process(trace.Process{PID: 1, Exe: "/x"})
-	r.mu.Lock() // as if the writer had not come to take anything
+	r := NewRecorder(time.Now())
+	r.Begin(w)
+	f := r.File("/a", trace.State{Is: trace.IsFile})
+	p := r.Process(trace.Process{PID: 1, Exe: "/x"})
+	r.Mu.Lock() // as if the writer had not come to take anything
 	for range maxQueued + 10 {
-		r.add(recordOf(trace.Event{Process: p, Op: trace.Read, File: f.n}))
+		r.add(recordOf(trace.Event{Process: p, Op: trace.Read, File: f.N}))
 	}
-	r.mu.Unlock()
-	_, gaps, err := r.close()
+	r.Mu.Unlock()
+	_, gaps, err := r.Close()
 	require.NoError(t, err)
 	require.Len(t, gaps, 1)
 	assert.Contains(t, gaps[0].What, "events were lost")

@@ -74,5 +74,5 @@ func become(uid, gid int, groups []uint32) bool {
 	return true
 }
 
-// behalf is on whose behalf files are read and versions kept; nil for one's own.
-var behalf atomic.Pointer[Rights]
+// Behalf is on whose behalf files are read and versions kept; nil for one's own.
+var Behalf atomic.Pointer[Rights]

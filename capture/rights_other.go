@@ -13,4 +13,4 @@ func RightsOf(int, int) *Rights { return nil }
 // Do runs do.
 func (r *Rights) Do(do func()) { do() }
 
-var behalf atomic.Pointer[Rights]
+var Behalf atomic.Pointer[Rights]

@@ -13,12 +13,12 @@ import (
 	"endroit/core/trace"
 )
 
-// digestLimit is the size in bytes up to which a file is read for its digest:
+// DigestLimit is the size in bytes up to which a file is read for its digest:
 // before it is changed, while the program waits, and at the end.
-const digestLimit = 16 << 20
+const DigestLimit = 16 << 20
 
-// stateOf looks at a path without changing it.
-func stateOf(path string, follow bool) trace.State {
+// StateOf looks at a path without changing it.
+func StateOf(path string, follow bool) trace.State {
 	stat := os.Lstat
 	if follow {
 		stat = os.Stat
@@ -27,22 +27,22 @@ func stateOf(path string, follow bool) trace.State {
 	if err != nil {
 		return trace.State{Is: trace.IsAbsent}
 	}
-	return stateOfInfo(info)
+	return StateOfInfo(info)
 }
 
-// withContent adds the digest and what the content looks like to the state of a
+// WithContent adds the digest and what the content looks like to the state of a
 // regular file. What cannot be read is left out.
-func withContent(path string, s trace.State) trace.State { return withLooks(path, s, true) }
+func WithContent(path string, s trace.State) trace.State { return WithLooks(path, s, true) }
 
-// withLooks adds what the content looks like, and only if that is wanted reads all of it
+// WithLooks adds what the content looks like, and only if that is wanted reads all of it
 // for the digest.
-func withLooks(path string, s trace.State, digest bool) trace.State {
+func WithLooks(path string, s trace.State, digest bool) trace.State {
 	if s.Is != trace.IsFile {
 		return s
 	}
 	var f io.ReadCloser
 	err := error(fs.ErrPermission)
-	behalf.Load().Do(func() { f, err = readQuietly(path) })
+	Behalf.Load().Do(func() { f, err = readQuietly(path) })
 	if err != nil {
 		return s
 	}
@@ -55,14 +55,14 @@ func withLooks(path string, s trace.State, digest bool) trace.State {
 	}
 	s.Looks = content.Looks(head[:n])
 	switch {
-	case s.Size > digestLimit || !digest:
+	case s.Size > DigestLimit || !digest:
 	case whole:
 		sum := sha256.Sum256(head[:n])
 		s.Digest = hex.EncodeToString(sum[:])
 	default:
 		sum := sha256.New()
 		sum.Write(head[:n])
-		if _, err := io.Copy(sum, io.LimitReader(f, digestLimit)); err == nil {
+		if _, err := io.Copy(sum, io.LimitReader(f, DigestLimit)); err == nil {
 			s.Digest = hex.EncodeToString(sum.Sum(nil))
 		}
 	}
@@ -88,8 +88,8 @@ func readHead(f io.Reader, into []byte, size int64) (n int, whole bool, err erro
 	return n, false, nil
 }
 
-// synthetic tells the kernel's own file systems, whose files have no lasting
+// Synthetic tells the kernel's own file systems, whose files have no lasting
 // state and must not be looked at for it.
-func synthetic(path string) bool {
+func Synthetic(path string) bool {
 	return strings.HasPrefix(path, "/proc/") || strings.HasPrefix(path, "/sys/") || strings.HasPrefix(path, "/dev/")
 }

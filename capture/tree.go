@@ -12,29 +12,29 @@ import (
 	"endroit/core/trace"
 )
 
-// tree is what folders held at one moment, by path as in a trace.
-type tree struct {
-	entries map[string]fs.FileInfo
-	cut     bool // there was more than the limit, and it was left out
+// Tree is what folders held at one moment, by path as in a trace.
+type Tree struct {
+	Entries map[string]fs.FileInfo
+	Cut     bool // there was more than the limit, and it was left out
 }
 
-// treeLimit is how many files and folders are compared; an entry takes about 300
+// TreeLimit is how many files and folders are compared; an entry takes about 300
 // bytes of memory.
-const treeLimit = 500_000
+const TreeLimit = 500_000
 
-// lookAt lists what lies in the folders, to a depth below each (0 for any), without
+// LookAt lists what lies in the folders, to a depth below each (0 for any), without
 // following links. What cannot be read is left out.
-func lookAt(folders []string, depth, limit int) *tree {
-	t := &tree{entries: map[string]fs.FileInfo{}}
+func LookAt(folders []string, depth, limit int) *Tree {
+	t := &Tree{Entries: map[string]fs.FileInfo{}}
 	for _, top := range folders {
-		t.walk(filepath.Clean(top), 0, depth, limit, nil)
+		t.Walk(filepath.Clean(top), 0, depth, limit, nil)
 	}
 	return t
 }
 
-// walk lists one folder. visit, which may be nil, is told each folder before it is
+// Walk lists one folder. visit, which may be nil, is told each folder before it is
 // listed, and how deep it lies; false leaves its content out.
-func (t *tree) walk(folder string, level, depth, limit int, visit func(folder string, level int) bool) {
+func (t *Tree) Walk(folder string, level, depth, limit int, visit func(folder string, level int) bool) {
 	if depth > 0 && level >= depth {
 		return
 	}
@@ -46,8 +46,8 @@ func (t *tree) walk(folder string, level, depth, limit int, visit func(folder st
 		return
 	}
 	for _, e := range entries {
-		if len(t.entries) >= limit {
-			t.cut = true
+		if len(t.Entries) >= limit {
+			t.Cut = true
 			return
 		}
 		name := filepath.Join(folder, e.Name())
@@ -55,44 +55,44 @@ func (t *tree) walk(folder string, level, depth, limit int, visit func(folder st
 		if err != nil {
 			continue
 		}
-		key := slashed(name)
-		t.entries[key] = info
+		key := Slashed(name)
+		t.Entries[key] = info
 		if info.IsDir() {
-			t.walk(name, level+1, depth, limit, visit)
+			t.Walk(name, level+1, depth, limit, visit)
 		}
 	}
 }
 
-// slashed is a path as a trace has it.
-func slashed(name string) string {
+// Slashed is a path as a trace has it.
+func Slashed(name string) string {
 	if runtime.GOOS == "windows" {
 		return strings.ReplaceAll(name, `\`, "/")
 	}
 	return name
 }
 
-// difference is a path that is not the same in two trees.
-type difference struct {
-	path          string
-	before, after fs.FileInfo // nil where it is not there
+// Difference is a path that is not the same in two trees.
+type Difference struct {
+	Path          string
+	Before, After fs.FileInfo // nil where it is not there
 }
 
-// since finds what is not the same as in an earlier tree, by path.
-func (t *tree) since(before *tree) (list []difference) {
-	for path, now := range t.entries {
-		was := before.entries[path]
+// Since finds what is not the same as in an earlier tree, by path.
+func (t *Tree) Since(before *Tree) (list []Difference) {
+	for path, now := range t.Entries {
+		was := before.Entries[path]
 		if was == nil || !sameInfo(was, now) {
-			list = append(list, difference{path, was, now})
+			list = append(list, Difference{path, was, now})
 		}
 	}
-	if !t.cut {
-		for path, was := range before.entries {
-			if t.entries[path] == nil {
-				list = append(list, difference{path, was, nil})
+	if !t.Cut {
+		for path, was := range before.Entries {
+			if t.Entries[path] == nil {
+				list = append(list, Difference{path, was, nil})
 			}
 		}
 	}
-	slices.SortFunc(list, func(a, b difference) int { return strings.Compare(a.path, b.path) })
+	slices.SortFunc(list, func(a, b Difference) int { return strings.Compare(a.Path, b.Path) })
 	return list
 }
 
@@ -105,15 +105,15 @@ func sameInfo(a, b fs.FileInfo) bool {
 	return a.Mode().Type() == b.Mode().Type() && a.Size() == b.Size() && a.ModTime().Equal(b.ModTime())
 }
 
-func (d difference) happenedAt(start time.Time, now time.Duration) time.Duration {
-	if d.after == nil {
+func (d Difference) HappenedAt(start time.Time, now time.Duration) time.Duration {
+	if d.After == nil {
 		return now
 	}
-	return min(max(d.after.ModTime().Sub(start), 0), now)
+	return min(max(d.After.ModTime().Sub(start), 0), now)
 }
 
-// stateOfInfo is a state without content.
-func stateOfInfo(info fs.FileInfo) trace.State {
+// StateOfInfo is a state without content.
+func StateOfInfo(info fs.FileInfo) trace.State {
 	if info == nil {
 		return trace.State{Is: trace.IsAbsent}
 	}

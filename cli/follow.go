@@ -11,10 +11,11 @@ import (
 	"strings"
 	"time"
 
+	"endroit/capture/cues"
+
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
-	"endroit/capture"
 	"endroit/core/footprint"
 	"endroit/core/phrase"
 	"endroit/core/trace"
@@ -209,8 +210,8 @@ func clipStart(text string, width int) string {
 // follow shows the summary of a running trace until it ends: on a terminal in place,
 // else a line for each file of interest that was written.
 func (a *app) follow(ctx context.Context, c *cli.Command) error {
-	running, err := capture.Find("", int(c.Int("pid")))
-	if errors.Is(err, capture.ErrNoTrace) {
+	running, err := cues.Find("", int(c.Int("pid")))
+	if errors.Is(err, cues.ErrNoTrace) {
 		return fail(exitNotFound, "%w", err)
 	}
 	if err != nil {
@@ -220,7 +221,7 @@ func (a *app) follow(ctx context.Context, c *cli.Command) error {
 		return fail(exitFailed, "the running trace is not written to a file that can be read along")
 	}
 	f, leave, err := followFile(running.Trace, func() bool {
-		return !capture.IsRunning(running.PID) || ctx.Err() != nil
+		return !cues.IsRunning(running.PID) || ctx.Err() != nil
 	})
 	if err != nil {
 		return ofFile(running.Trace, err)

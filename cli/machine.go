@@ -251,13 +251,6 @@ func (a *app) printEdition(margin string, e sheet.Edition, s *machine.Survey) {
 }
 
 // edition names store, reference and version.
-func orUnknown(version string) string {
-	if version == "" {
-		return "unknown"
-	}
-	return version
-}
-
 // namedFile keeps the folders that were added.
 func namedFile() (string, error) {
 	dir, err := dataFolder()

@@ -8,10 +8,11 @@ import (
 	"testing"
 	"time"
 
+	"endroit/capture/cues"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"endroit/capture"
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
@@ -56,7 +57,7 @@ func TestTimesOfARun(t *testing.T) {
 		_, err := parseTime(text)
 		assert.ErrorContains(t, err, "write 95s, 1m35s or 1:35", "%q", text)
 	}
-	for _, word := range capture.Cues {
+	for _, word := range cues.Standard {
 		assert.NotEmpty(t, cueMeans[word], word)
 	}
 }

@@ -7,6 +7,9 @@ import (
 	"strconv"
 	"time"
 
+	"endroit/capture/cues"
+	"endroit/capture/system"
+
 	"github.com/urfave/cli/v3"
 
 	"endroit/capture"
@@ -22,8 +25,8 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	o := capture.SystemOptions{Process: c.String("process"), PID: int(c.Int("pid")), Header: trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher")}}
-	if c.IsSet("pid") && (o.PID <= 0 || !capture.IsRunning(o.PID)) {
+	o := system.Options{Process: c.String("process"), PID: int(c.Int("pid")), Header: trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher")}}
+	if c.IsSet("pid") && (o.PID <= 0 || !cues.IsRunning(o.PID)) {
 		return fail(exitUsage, "there is no process with the id %d", o.PID)
 	}
 	if o.PID != 0 && o.Process != "" {
@@ -42,7 +45,7 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	if err := a.namedPrefix(ctx, c, &o.Header); err != nil {
 		return err
 	}
-	person, env, uid, gid, behind := capture.PersonBehind()
+	person, env, uid, gid, behind := system.PersonBehind()
 	if behind {
 		o.Header.User, o.Header.Env = person, env
 	}
@@ -71,7 +74,7 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o capture.SystemOptions) (capture.Result, error) {
+func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o system.Options) (capture.Result, error) {
 	var err error
 	if o.Path, o.Versions, err = besidesTrace(c, file.Name()); err != nil {
 		return capture.Result{}, err
@@ -96,7 +99,7 @@ func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o c
 		a.tell("endroit: observing %s; start the game now; %s", shown(what), when)
 	}
 	start := time.Now()
-	result, err := capture.System(ctx, o)
+	result, err := system.Run(ctx, o)
 	if err == nil && result.End.Events == 0 && time.Since(start) > time.Second {
 		a.tell("endroit: none of it did anything to a file; is the name right (%s)?", shown(orText(o.Process, "see --process")))
 	}

@@ -16,6 +16,10 @@ import (
 	"syscall"
 	"time"
 
+	"endroit/capture/calls"
+	"endroit/capture/cues"
+	"endroit/capture/versions"
+
 	"github.com/dustin/go-humanize"
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
@@ -73,7 +77,7 @@ func (a *app) trace() *cli.Command {
 // not taken for the command's.
 func ownCode(err error) error {
 	var quiet silent
-	var bad *capture.CommandError
+	var bad *calls.CommandError
 	if err == nil || errors.As(err, &quiet) || errors.As(err, &bad) {
 		return err
 	}
@@ -135,12 +139,12 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	if e := file.Close(); err == nil {
 		err = e
 	}
-	var bad *capture.CommandError
+	var bad *calls.CommandError
 	if errors.As(err, &bad) {
 		_ = os.Remove(name) // nothing ran, nothing was seen
 		return &failure{bad.Status, err}
 	}
-	if errors.Is(err, capture.ErrUnsupported) || errors.Is(err, capture.ErrNotStarted) {
+	if errors.Is(err, capture.ErrUnsupported) || errors.Is(err, calls.ErrNotStarted) {
 		_ = os.Remove(name)
 		return &failure{exitTrace, err}
 	}
@@ -303,7 +307,7 @@ func aboutFlags() []cli.Flag {
 // whole process group was; once the command has ended, Ctrl-C ends the observation of
 // what it left behind.
 func (a *app) observe(ctx context.Context, args []string, header trace.Header, gaps []string, file *os.File,
-	versions capture.Versions, summed func()) (capture.Result, error) {
+	versions versions.Options, summed func()) (capture.Result, error) {
 	stop := make(chan struct{})
 	passOn := make(chan os.Signal, 8)
 	signals := make(chan os.Signal, 8)
@@ -335,7 +339,7 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, g
 	if err != nil {
 		return capture.Result{}, err
 	}
-	return capture.Run(context.WithoutCancel(ctx), capture.Options{
+	return calls.Run(context.WithoutCancel(ctx), calls.Options{
 		Path: path, Versions: versions, Command: args, Header: header, Gaps: gaps,
 		Out: file, Stdin: a.in, Stdout: os.Stdout, Stderr: os.Stderr,
 		Stop: stop, Signals: passOn, Alone: true, Notice: func(text string) { a.tell("endroit: %s", text) },
@@ -351,7 +355,7 @@ func versionsTotalFlag() cli.Flag {
 }
 
 // versionsOf reads what to keep of the contents, beside a trace.
-func versionsOf(c *cli.Command, trace string) (v capture.Versions, err error) {
+func versionsOf(c *cli.Command, trace string) (v versions.Options, err error) {
 	for _, x := range []struct {
 		flag string
 		into *int64
@@ -365,7 +369,7 @@ func versionsOf(c *cli.Command, trace string) (v capture.Versions, err error) {
 	if v.Total == 0 {
 		v.File = 0
 	}
-	v.Folder, err = filepath.Abs(capture.VersionsBeside(trace))
+	v.Folder, err = filepath.Abs(versions.Beside(trace))
 	return v, err
 }
 
@@ -392,8 +396,8 @@ func (a *app) traced(how, name string, r capture.Result) {
 		a.tell("endroit: no moment was marked; with endroit cue saved right after saving, the saves are told apart more surely")
 	}
 	gapLines(r.Gaps, func(line string) { a.tell("endroit: %s", line) })
-	if list, err := capture.ReadVersions(capture.VersionsBeside(name)); err == nil && len(list) > 0 {
-		a.tell("endroit: beside it, in %s: %s of small files (endroit trace show %s --versions)", capture.VersionsBeside(name), phrase.Count(len(list), "version", "versions"), name)
+	if list, err := versions.Read(versions.Beside(name)); err == nil && len(list) > 0 {
+		a.tell("endroit: beside it, in %s: %s of small files (endroit trace show %s --versions)", versions.Beside(name), phrase.Count(len(list), "version", "versions"), name)
 	}
 	a.tell("endroit: the trace is in %s; next: endroit footprint %s", name, name)
 }
@@ -408,7 +412,7 @@ func (a *app) cue() *cli.Command {
 	return command(&cli.Command{
 		Name: "cue", Usage: "mark a moment in the running trace, or afterwards in one that was written",
 		UsageText:   "endroit cue [WORD] [--trace PID]\nendroit cue WORD --in TRACE --at TIME [--out FILE]",
-		Description: "Mark what just happened in the game. The standard words are\n  " + strings.Join(capture.Cues, ", ") + "\nand any word of your own will do. Without a word it offers them.\nWith --in, a new trace is written that has the cue too.",
+		Description: "Mark what just happened in the game. The standard words are\n  " + strings.Join(cues.Standard, ", ") + "\nand any word of your own will do. Without a word it offers them.\nWith --in, a new trace is written that has the cue too.",
 		Flags: []cli.Flag{
 			&cli.IntFlag{Name: "trace", Usage: "the process id of the endroit trace that is meant: `PID`, if several run", HideDefault: true},
 			&cli.StringFlag{Name: "in", Usage: "the `TRACE` that was written, to mark a moment afterwards"},
@@ -416,7 +420,7 @@ func (a *app) cue() *cli.Command {
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the trace)"},
 			jsonFlag(),
 		},
-		ShellComplete: func(_ context.Context, _ *cli.Command) { a.say("%s", strings.Join(capture.Cues, "\n")) },
+		ShellComplete: func(_ context.Context, _ *cli.Command) { a.say("%s", strings.Join(cues.Standard, "\n")) },
 		Action: func(_ context.Context, c *cli.Command) error {
 			if (c.String("in") == "") != (c.String("at") == "") {
 				return fail(exitUsage, "--in TRACE and --at TIME belong together")
@@ -428,7 +432,7 @@ func (a *app) cue() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if err := capture.CheckCue(word); err != nil {
+			if err := cues.Check(word); err != nil {
 				return fail(exitUsage, "%w", err)
 			}
 			if c.String("in") != "" {
@@ -442,7 +446,7 @@ func (a *app) cue() *cli.Command {
 // offerCues lists the standard cues, and on a terminal takes one.
 func (a *app) offerCues(c *cli.Command) error {
 	if !term.IsTerminal(int(a.in.Fd())) {
-		return fail(exitUsage, "say what happened: endroit cue WORD, such as %s, or a word of your own", strings.Join(capture.Cues, ", "))
+		return fail(exitUsage, "say what happened: endroit cue WORD, such as %s, or a word of your own", strings.Join(cues.Standard, ", "))
 	}
 	lines := bufio.NewReader(a.in)
 	run, err := a.whichRun(int(c.Int("trace")), lines)
@@ -450,7 +454,7 @@ func (a *app) offerCues(c *cli.Command) error {
 		return err
 	}
 	a.tell("marking %s", told(run))
-	for i, word := range capture.Cues {
+	for i, word := range cues.Standard {
 		a.tell("  %d  %-16s %s", i+1, word, cueMeans[word])
 	}
 	fmt.Fprint(a.err, "which, by number, or a word of your own: ")
@@ -459,17 +463,17 @@ func (a *app) offerCues(c *cli.Command) error {
 	if err != nil && word == "" {
 		return fail(exitUsage, "nothing was chosen, and nothing marked")
 	}
-	if n, err := strconv.Atoi(word); err == nil && n >= 1 && n <= len(capture.Cues) {
-		word = capture.Cues[n-1]
+	if n, err := strconv.Atoi(word); err == nil && n >= 1 && n <= len(cues.Standard) {
+		word = cues.Standard[n-1]
 	}
-	if err := capture.CheckCue(word); err != nil {
+	if err := cues.Check(word); err != nil {
 		return fail(exitUsage, "%w", err)
 	}
 	return a.mark(c, word, run.PID)
 }
 
 // told names a run for a person who may have several.
-func told(r capture.Running) string {
+func told(r cues.Running) string {
 	return fmt.Sprintf("%s, process %d, begun at %s, %s", orUntitled(shown(r.Title)), r.PID, r.Started.Local().Format("15:04:05"), shown(r.Trace))
 }
 
@@ -477,20 +481,20 @@ func orUntitled(title string) string { return cmp.Or(title, "a run without a tit
 
 // whichRun finds the run that is meant: that of process pid, the only one, or the one that
 // the person chooses.
-func (a *app) whichRun(pid int, lines *bufio.Reader) (capture.Running, error) {
-	runs, err := capture.Runs("")
+func (a *app) whichRun(pid int, lines *bufio.Reader) (cues.Running, error) {
+	runs, err := cues.Runs("")
 	if err != nil {
-		return capture.Running{}, err
+		return cues.Running{}, err
 	}
 	if pid != 0 {
-		runs = slices.DeleteFunc(runs, func(r capture.Running) bool { return r.PID != pid })
+		runs = slices.DeleteFunc(runs, func(r cues.Running) bool { return r.PID != pid })
 		if len(runs) == 0 {
-			return capture.Running{}, fail(exitNotFound, "no trace with process id %d is running", pid)
+			return cues.Running{}, fail(exitNotFound, "no trace with process id %d is running", pid)
 		}
 	}
 	switch len(runs) {
 	case 0:
-		return capture.Running{}, fail(exitNotFound, "%w", capture.ErrNoTrace)
+		return cues.Running{}, fail(exitNotFound, "%w", cues.ErrNoTrace)
 	case 1:
 		return runs[0], nil
 	}
@@ -502,18 +506,18 @@ func (a *app) whichRun(pid int, lines *bufio.Reader) (capture.Running, error) {
 	line, _ := lines.ReadString('\n')
 	n, err := strconv.Atoi(strings.TrimSpace(line))
 	if err != nil || n < 1 || n > len(runs) {
-		return capture.Running{}, fail(exitUsage, "none of them was chosen, and nothing marked")
+		return cues.Running{}, fail(exitUsage, "none of them was chosen, and nothing marked")
 	}
 	return runs[n-1], nil
 }
 
 func (a *app) mark(c *cli.Command, word string, pid int) error {
-	m, err := capture.Cue("", word, pid)
+	m, err := cues.Mark("", word, pid)
 	switch {
-	case errors.Is(err, capture.ErrNoTrace):
+	case errors.Is(err, cues.ErrNoTrace):
 		return fail(exitNotFound, "%w", err)
-	case errors.Is(err, capture.ErrManyTraces):
-		runs, _ := capture.Runs("")
+	case errors.Is(err, cues.ErrManyTraces):
+		runs, _ := cues.Runs("")
 		var all []string
 		for _, r := range runs {
 			all = append(all, told(r))

@@ -15,10 +15,11 @@ import (
 	"sync"
 	"time"
 
+	"endroit/capture/versions"
+
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
-	"endroit/capture"
 	"endroit/core/phrase"
 	"endroit/core/trace"
 	"endroit/tracefiles"
@@ -454,14 +455,14 @@ func (a *app) showVersions(c *cli.Command, name string) error {
 		return err
 	}
 	defer close()
-	folder := capture.VersionsBeside(name)
-	list, err := capture.ReadVersions(folder)
+	folder := versions.Beside(name)
+	list, err := versions.Read(folder)
 	if err != nil {
 		return err
 	}
 	type numbered struct {
 		N int `json:"n"`
-		capture.Version
+		versions.Version
 	}
 	chosen := []numbered{}
 	for i, v := range list {

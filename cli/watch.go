@@ -12,6 +12,9 @@ import (
 	"syscall"
 	"time"
 
+	"endroit/capture/versions"
+	"endroit/capture/watch"
+
 	"github.com/urfave/cli/v3"
 
 	"endroit/capture"
@@ -76,7 +79,7 @@ func (a *app) runWatch(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	result, err := a.watchInto(ctx, c, file, capture.WatchOptions{Folders: folders, Header: header})
+	result, err := a.watchInto(ctx, c, file, watch.Options{Folders: folders, Header: header})
 	if e := file.Close(); err == nil {
 		err = e
 	}
@@ -100,7 +103,7 @@ func traceName(c *cli.Command, title, otherwise string) string {
 }
 
 // besidesTrace is a trace's whole path, and what to keep beside it.
-func besidesTrace(c *cli.Command, name string) (path string, v capture.Versions, err error) {
+func besidesTrace(c *cli.Command, name string) (path string, v versions.Options, err error) {
 	if path, err = filepath.Abs(name); err == nil {
 		v, err = versionsOf(c, name)
 	}
@@ -123,7 +126,7 @@ func (a *app) untilEnd(ctx context.Context, c *cli.Command, name string) (until 
 	}
 }
 
-func (a *app) watchInto(ctx context.Context, c *cli.Command, file *os.File, o capture.WatchOptions) (capture.Result, error) {
+func (a *app) watchInto(ctx context.Context, c *cli.Command, file *os.File, o watch.Options) (capture.Result, error) {
 	var err error
 	if o.Path, o.Versions, err = besidesTrace(c, file.Name()); err != nil {
 		return capture.Result{}, err
@@ -138,7 +141,7 @@ func (a *app) watchInto(ctx context.Context, c *cli.Command, file *os.File, o ca
 		}
 		a.tell("endroit: watching %s with %s; start the game now; %s", phrase.Count(folders, "folder", "folders"), phrase.Count(files, "entry", "entries"), end)
 	}
-	return capture.Watch(ctx, o)
+	return watch.Run(ctx, o)
 }
 
 // wholeFolder is a folder's absolute path; an error if it is none.
@@ -157,7 +160,7 @@ func wholeFolder(name string) (string, error) {
 }
 
 // watched finds what to watch: the folders that are named, or those of a title.
-func (a *app) watched(ctx context.Context, c *cli.Command, header *trace.Header, roots place.Roots) (list []capture.Watched, err error) {
+func (a *app) watched(ctx context.Context, c *cli.Command, header *trace.Header, roots place.Roots) (list []watch.Folder, err error) {
 	args := c.Args().Slice()
 	named := 0
 	for _, arg := range args {
@@ -172,7 +175,7 @@ func (a *app) watched(ctx context.Context, c *cli.Command, header *trace.Header,
 			if err != nil {
 				return nil, err
 			}
-			if w := (capture.Watched{Folder: full, Own: true}); !slices.Contains(list, w) {
+			if w := (watch.Folder{Folder: full, Own: true}); !slices.Contains(list, w) {
 				list = append(list, w)
 			}
 		}
@@ -188,7 +191,7 @@ func (a *app) watched(ctx context.Context, c *cli.Command, header *trace.Header,
 		}
 	}
 	for _, w := range machine.FoldersToWatch(*header, roots) {
-		list = append(list, capture.Watched(w))
+		list = append(list, watch.Folder(w))
 	}
 	if len(list) == 0 {
 		return nil, fail(exitNotFound, "there is nothing to watch; name a folder")

@@ -10,11 +10,12 @@ import (
 	"testing"
 	"time"
 
+	"endroit/capture/versions"
+
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"endroit/capture"
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/trace"
@@ -96,7 +97,7 @@ func local(t *testing.T) (v *visitor, trace_, drafts string) {
 	require.NoError(t, err)
 	trace_, drafts = filepath.Join(home, "tw.trace"), filepath.Join(home, "tw.draft.yaml")
 	require.NoError(t, os.WriteFile(trace_, b.Bytes(), 0o600))
-	beside := capture.VersionsBeside(trace_)
+	beside := versions.Beside(trace_)
 	digest := "2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"
 	require.NoError(t, os.MkdirAll(filepath.Join(beside, "content"), 0o700))
 	require.NoError(t, os.WriteFile(filepath.Join(beside, "content", digest), []byte("TWSV: day 1"), 0o600))

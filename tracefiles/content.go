@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"endroit/capture/versions"
+
 	"endroit/capture"
 	"endroit/safefile"
 )
@@ -35,8 +37,8 @@ func ReadContent(name string) (Content, error) {
 
 // ReadVersion reads the version with this number beside a trace.
 func ReadVersion(trace string, number int) (Content, error) {
-	folder := capture.VersionsBeside(trace)
-	list, err := capture.ReadVersions(folder)
+	folder := versions.Beside(trace)
+	list, err := versions.Read(folder)
 	if err != nil {
 		return Content{}, err
 	}

@@ -5,10 +5,10 @@ import (
 	"path/filepath"
 	"testing"
 
+	"endroit/capture/versions"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"endroit/capture"
 )
 
 // A file may be called as a version is; what a version is called is read beside its trace.
@@ -21,7 +21,7 @@ func TestReadContent(t *testing.T) {
 	assert.Equal(t, "odd", string(o.Data))
 
 	trace := filepath.Join(folder, "x.trace")
-	beside := capture.VersionsBeside(trace)
+	beside := versions.Beside(trace)
 	digest := "2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"
 	require.NoError(t, os.MkdirAll(filepath.Join(beside, "content"), 0o700))
 	require.NoError(t, os.WriteFile(filepath.Join(beside, "content", digest), []byte("foo"), 0o600))

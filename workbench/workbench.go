@@ -23,10 +23,11 @@ import (
 	"sync"
 	"time"
 
+	"endroit/capture/versions"
+
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
-	"endroit/capture"
 	"endroit/console"
 	"endroit/core/candidate"
 	"endroit/core/draft"
@@ -56,7 +57,7 @@ type Workbench struct {
 	secret   string // whoever has it may look
 	header   trace.Header
 	digest   string // of the trace
-	versions []capture.Version
+	versions []versions.Version
 	handler  http.Handler
 
 	mu     sync.Mutex           // guards what follows
@@ -79,7 +80,7 @@ func Open(c Config) (*Workbench, error) {
 	if err := b.readHeader(); err != nil {
 		return nil, err
 	}
-	if b.versions, err = capture.ReadVersions(capture.VersionsBeside(c.Trace)); err != nil {
+	if b.versions, err = versions.Read(versions.Beside(c.Trace)); err != nil {
 		b.now.Gaps = append(b.now.Gaps, trace.Gap{What: "the versions beside the trace cannot be read: " + err.Error(), N: 1})
 	}
 	b.handler = b.build()

@@ -14,10 +14,11 @@ import (
 	"testing"
 	"time"
 
+	"endroit/capture/versions"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"endroit/capture"
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
@@ -85,11 +86,11 @@ func open(t *testing.T) *opened {
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(o.trace, b.Bytes(), 0o600))
 
-	beside := capture.VersionsBeside(o.trace)
+	beside := versions.Beside(o.trace)
 	require.NoError(t, os.MkdirAll(filepath.Join(beside, "content"), 0o700))
 	digest := strings.Repeat("a", 64)
 	require.NoError(t, os.WriteFile(filepath.Join(beside, "content", digest), []byte("TWSV day 1"), 0o600))
-	line, err := json.Marshal(capture.Version{Path: o.slot, Why: "before", At: 0, Digest: digest, Size: 10})
+	line, err := json.Marshal(versions.Version{Path: o.slot, Why: "before", At: 0, Digest: digest, Size: 10})
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(beside, "index.jsonl"), append(line, '\n'), 0o600))
 	o.start(t)

@@ -14,7 +14,7 @@ import (
 	"strings"
 	"time"
 
-	"endroit/capture"
+	"endroit/capture/calls"
 )
 
 //go:embed supervisor/supervisor.c
@@ -132,7 +132,7 @@ func tracedOwn(command []string, home string) (time.Duration, error) {
 	}
 	defer os.Remove(file.Name())
 	defer file.Close()
-	result, err := capture.Run(context.Background(), capture.Options{Command: command, Out: file, Path: file.Name(), Stdout: said, Stderr: os.Stderr, CueFolder: filepath.Join(home, "cues")})
+	result, err := calls.Run(context.Background(), calls.Options{Command: command, Out: file, Path: file.Name(), Stdout: said, Stderr: os.Stderr, CueFolder: filepath.Join(home, "cues")})
 	if err != nil {
 		return 0, err
 	}

@@ -22,9 +22,11 @@ import (
 	"sync"
 	"time"
 
+	"endroit/capture/calls"
+	"endroit/capture/versions"
+
 	"golang.org/x/sys/unix"
 
-	"endroit/capture"
 	"endroit/core/trace"
 )
 
@@ -305,7 +307,7 @@ func observed(command []string, home string) (time.Duration, *counts, error) {
 	defer os.Remove(file.Name())
 	defer file.Close()
 	start := time.Now()
-	result, err := capture.Run(context.Background(), capture.Options{Command: command, Out: file, Path: file.Name(), Versions: capture.Versions{Folder: filepath.Join(home, "versions"), File: capture.DefaultVersion}, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(home, "cues")})
+	result, err := calls.Run(context.Background(), calls.Options{Command: command, Out: file, Path: file.Name(), Versions: versions.Options{Folder: filepath.Join(home, "versions"), File: versions.DefaultFile}, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(home, "cues")})
 	took := time.Since(start)
 	if err != nil {
 		return 0, nil, err

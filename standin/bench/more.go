@@ -13,7 +13,9 @@ import (
 	"strings"
 	"time"
 
-	"endroit/capture"
+	"endroit/capture/calls"
+	"endroit/capture/system"
+
 	"endroit/core/trace"
 	"endroit/standin/wine"
 )
@@ -30,7 +32,7 @@ func systemObserved(command []string, home string) (time.Duration, *counts, erro
 	defer cancel()
 	ready, done := make(chan struct{}), make(chan error, 1)
 	go func() {
-		_, err := capture.System(ctx, capture.SystemOptions{Process: filepath.Base(command[0]), Under: home, Out: file, Path: file.Name(), CueFolder: filepath.Join(home, "cues"),
+		_, err := system.Run(ctx, system.Options{Process: filepath.Base(command[0]), Under: home, Out: file, Path: file.Name(), CueFolder: filepath.Join(home, "cues"),
 			Header: trace.Header{User: "bench", Env: map[string]string{"HOME": home}}, Ready: func() { close(ready) }})
 		done <- err
 	}()
@@ -99,7 +101,7 @@ func underWine(rounds int) error {
 			return err
 		}
 		start = time.Now()
-		result, err := capture.Run(ctx, capture.Options{Command: command, Out: file, Stdin: null, Stdout: null, Stderr: null, CueFolder: filepath.Join(top, "cues"), Header: trace.Header{Prefix: &trace.Prefix{Folder: p.Folder}}})
+		result, err := calls.Run(ctx, calls.Options{Command: command, Out: file, Stdin: null, Stdout: null, Stderr: null, CueFolder: filepath.Join(top, "cues"), Header: trace.Header{Prefix: &trace.Prefix{Folder: p.Folder}}})
 		traced = append(traced, time.Since(start))
 		_, _ = null.Close(), file.Close()
 		if err != nil {
@@ -153,7 +155,7 @@ func long(folder, opens string) error {
 	if err != nil {
 		return err
 	}
-	result, err := capture.Run(context.Background(), capture.Options{Command: []string{self, "storm", folder, "1", opens, "absolute read"}, Out: file, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(folder, "cues")})
+	result, err := calls.Run(context.Background(), calls.Options{Command: []string{self, "storm", folder, "1", opens, "absolute read"}, Out: file, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(folder, "cues")})
 	if err != nil {
 		return err
 	}
