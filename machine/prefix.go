@@ -44,22 +44,14 @@ type Prefix struct {
 // ErrNoPrefix says that a folder is no prefix.
 var ErrNoPrefix = errors.New("not a compatibility prefix")
 
-// knownFolders are where Windows looks a known folder up, and where it is unless
-// somebody moved it (Windows Known Folders). The value's name stands below
-// Explorer\User Shell Folders, and as a copy below Explorer\Shell Folders.
-var knownFolders = []struct {
-	anchor    place.Anchor
-	everybody bool // in the machine's hive, not the user's
-	value     string
-	byDefault string
-}{
-	{place.Documents, false, "Personal", `%USERPROFILE%\Documents`},
-	{place.SavedGames, false, "{4C5C32FF-BB9D-43B0-B5B4-2D72E54EAAA4}", `%USERPROFILE%\Saved Games`},
-	{place.RoamingAppData, false, "AppData", `%USERPROFILE%\AppData\Roaming`},
-	{place.LocalAppData, false, "Local AppData", `%USERPROFILE%\AppData\Local`},
-	{place.LocalLowAppData, false, "{A520A1A4-1780-4FF6-BD18-167343C5AF16}", `%USERPROFILE%\AppData\LocalLow`},
-	{place.PublicDocuments, true, "Common Documents", `%PUBLIC%\Documents`},
-	{place.ProgramData, true, "Common AppData", `%PROGRAMDATA%`},
+// byDefault is where a prefix has a known folder unless somebody moved it.
+func byDefault(d place.Definition) string {
+	for _, x := range [][2]string{{`users\%`, "%USERPROFILE%"}, {`users\Public`, "%PUBLIC%"}, {"ProgramData", "%PROGRAMDATA%"}} {
+		if rest, ok := strings.CutPrefix(d.OnDrive, x[0]); ok {
+			return x[1] + rest
+		}
+	}
+	return ""
 }
 
 // folderKeys are the keys that say where folders lie.
@@ -105,8 +97,10 @@ func openPrefix(ctx context.Context, d Disk, m *memory, folder, user string, key
 	p.findUser()
 	p.root(place.PrefixDrive, `C:\`)
 	p.root(place.Home, p.profile)
-	for _, k := range knownFolders {
-		p.root(k.anchor, p.knownFolder(k.everybody, k.value, k.byDefault))
+	for _, d := range place.Definitions {
+		if d.Value != "" {
+			p.root(d.Anchor, p.knownFolder(d.EveryUser, d.Value, byDefault(d)))
+		}
 	}
 	p.links, p.listings, p.ways = nil, nil, nil
 	return p, nil

@@ -2,7 +2,6 @@ package machine
 
 import (
 	"os"
-	"path/filepath"
 
 	"endroit/core/place"
 )
@@ -15,11 +14,5 @@ func Roots() (place.Roots, error) {
 	if err != nil {
 		return nil, err
 	}
-	return place.Roots{
-		place.Home:                  home,
-		place.Documents:             filepath.Join(home, "Documents"),
-		place.MacApplicationSupport: filepath.Join(home, "Library", "Application Support"),
-		place.MacPreferences:        filepath.Join(home, "Library", "Preferences"),
-		place.MacContainers:         filepath.Join(home, "Library", "Containers"),
-	}, nil
+	return place.MacRoots(home), nil
 }

@@ -28,10 +28,7 @@ func Sandboxes(home string) []Sandbox {
 			continue
 		}
 		own := filepath.Join(top, e.Name())
-		out = append(out, Sandbox{e.Name(), place.Roots{
-			place.XDGData: filepath.Join(own, "data"), place.XDGConfig: filepath.Join(own, "config"),
-			place.XDGCache: filepath.Join(own, "cache"), place.XDGState: filepath.Join(own, ".local", "state"),
-		}})
+		out = append(out, Sandbox{e.Name(), place.SandboxRoots(own)})
 	}
 	return out
 }

@@ -16,9 +16,6 @@ type Watched struct {
 	Own    bool // it is the game's own, so that nothing else writes there
 }
 
-// keepsThings are the anchors below which programs keep what is theirs.
-var keepsThings = []place.Anchor{place.SavedGames, place.RoamingAppData, place.LocalAppData, place.LocalLowAppData, place.XDGData, place.XDGConfig, place.XDGState, place.MacApplicationSupport, place.MacPreferences, place.VarGames}
-
 // How far folders that hold much else are watched.
 const (
 	documentsDepth = 4
@@ -62,8 +59,10 @@ func FoldersToWatch(header trace.Header, roots place.Roots) (list []Watched) {
 		add(header.Account.Folder, 0, true)
 	}
 	if header.Prefix == nil {
-		for _, anchor := range keepsThings {
-			add(roots[anchor], 0, false)
+		for _, d := range place.Definitions {
+			if d.Keeps {
+				add(roots[d.Anchor], 0, false)
+			}
 		}
 		add(roots[place.Documents], documentsDepth, false)
 		add(roots[place.Home], homeDepth, false)

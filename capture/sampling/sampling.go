@@ -8,13 +8,13 @@ package sampling
 
 import (
 	"fmt"
-	"path/filepath"
 	"strings"
 	"time"
 
 	"endroit/capture"
 	"endroit/capture/versions"
 
+	"endroit/core/place"
 	"endroit/core/trace"
 )
 
@@ -118,12 +118,9 @@ func (l *Sampler) ServiceFolders() (folders []string) {
 	if home == "" {
 		return nil
 	}
-	for _, f := range []struct{ variable, usual string }{{"XDG_CONFIG_HOME", ".config"}, {"XDG_DATA_HOME", ".local/share"}, {"XDG_STATE_HOME", ".local/state"}} {
-		folder := l.Header.Env[f.variable]
-		if folder == "" {
-			folder = filepath.Join(home, f.usual)
-		}
-		folders = append(folders, folder)
+	roots := place.LinuxRoots(l.Header.Env)
+	for _, a := range []place.Anchor{place.XDGConfig, place.XDGData, place.XDGState} {
+		folders = append(folders, roots[a])
 	}
 	return folders
 }

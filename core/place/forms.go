@@ -1,6 +1,10 @@
 package place
 
-import "strings"
+import (
+	"cmp"
+	"path"
+	"strings"
+)
 
 // Form is a location in the way that one program wants it pasted.
 type Form struct {
@@ -19,28 +23,39 @@ func (d Definition) On(os, runtime string) string {
 	return d.Linux
 }
 
-// shellFolders write anchors for a POSIX shell, windowsFolders for Windows' file
-// manager.
-var (
-	shellFolders = map[Anchor]string{
-		Home: `"$HOME"`, XDGData: `"${XDG_DATA_HOME:-$HOME/.local/share}"`, XDGConfig: `"${XDG_CONFIG_HOME:-$HOME/.config}"`,
-		XDGState: `"${XDG_STATE_HOME:-$HOME/.local/state}"`, XDGCache: `"${XDG_CACHE_HOME:-$HOME/.cache}"`,
-		Documents: `"$HOME"/Documents`, VarGames: "/var/games",
-		MacApplicationSupport: `"$HOME"/Library/'Application Support'`, MacPreferences: `"$HOME"/Library/Preferences`, MacContainers: `"$HOME"/Library/Containers`,
+// shellFolder writes the folder for a POSIX shell; empty where a shell cannot find it.
+func (d Definition) shellFolder() string {
+	switch {
+	case d.Fixed != "":
+		return d.Fixed
+	case d.Anchor == Home:
+		return `"$HOME"`
+	case d.Variable != "" && !d.InUserDirs:
+		return `"${` + d.Variable + `:-$HOME/` + d.InHome + `}"`
 	}
-	// driveFolders are where they lie on C: unless somebody moved them, with % for
-	// the user's name.
-	driveFolders = map[Anchor]string{
-		Home: `users\%`, Documents: `users\%\Documents`, SavedGames: `users\%\Saved Games`, RoamingAppData: `users\%\AppData\Roaming`,
-		LocalAppData: `users\%\AppData\Local`, LocalLowAppData: `users\%\AppData\LocalLow`, PublicDocuments: `users\Public\Documents`,
-		ProgramData: "ProgramData", PrefixDrive: "",
+	if below := cmp.Or(d.InHome, d.InMacHome); below != "" {
+		return joinShell(`"$HOME"`, strings.Split(below, "/"))
 	}
-	windowsFolders = map[Anchor]string{
-		Home: "%USERPROFILE%", Documents: `%USERPROFILE%\Documents`, SavedGames: `%USERPROFILE%\Saved Games`, RoamingAppData: "%APPDATA%",
-		LocalAppData: "%LOCALAPPDATA%", LocalLowAppData: `%USERPROFILE%\AppData\LocalLow`, PublicDocuments: `%PUBLIC%\Documents`,
-		ProgramData: "%ALLUSERSPROFILE%", PrefixDrive: "%SystemDrive%",
+	return ""
+}
+
+// usualFolder is where the folder lies on a system unless somebody moved it, as people
+// write it.
+func (d Definition) usualFolder(os, runtime string) string {
+	below := d.InHome
+	switch {
+	case os == "windows" || runtime == "prefix":
+		return d.Percent
+	case os == "macos":
+		below = d.InMacHome
+	case d.Fixed != "":
+		return d.Fixed
 	}
-)
+	if below == "" {
+		return ""
+	}
+	return path.Join("~", below)
+}
 
 // Where a form can be pasted.
 const (
@@ -68,13 +83,13 @@ func (l Location) Forms(os, runtime string) []Form {
 		if l.Anchor == Registry {
 			return append(forms, Form{ForRegistry, strings.Join(names, `\`)})
 		}
-		if top := windowsFolders[l.Anchor]; top != "" {
+		if top := byAnchor[l.Anchor].Percent; top != "" {
 			path := strings.Join(append([]string{top}, names...), `\`)
 			forms = append(forms, Form{ForFileManager, path}, Form{ForPowerShell, PowerShellQuote(path)})
 		}
 		return forms
 	}
-	if top := shellFolders[l.Anchor]; top != "" {
+	if top := byAnchor[l.Anchor].shellFolder(); top != "" {
 		forms = append(forms, Form{ForShell, joinShell(top, names)})
 	}
 	return forms
@@ -88,13 +103,14 @@ func (l Location) FormsIn(in Inside) []Form {
 	if l.Anchor == Registry {
 		return append(forms, Form{ForRegistry, strings.Join(names, `\`)})
 	}
-	if top := windowsFolders[l.Anchor]; top != "" {
+	if top := byAnchor[l.Anchor].Percent; top != "" {
 		forms = append(forms, Form{ForFileManager, strings.Join(append([]string{top}, names...), `\`)})
 	}
-	drive, ok := driveFolders[l.Anchor]
-	if !ok || in.User == "" && strings.Contains(drive, "%") {
+	drive := byAnchor[l.Anchor].OnDrive
+	if drive == "" || in.User == "" && strings.Contains(drive, "%") {
 		return forms
 	}
+	drive = strings.TrimPrefix(drive, ".")
 	drive = strings.Replace(drive, "%", in.User, 1)
 	forms = append(forms, Form{ForSimulatedDrive, strings.Join(append([]string{strings.TrimSuffix("C:\\"+drive, `\`)}, names...), `\`)})
 	if in.Prefix != "" {
@@ -122,7 +138,7 @@ func (l Location) fixed() (names []string) {
 // ShellRoot writes an exact folder for a POSIX shell; empty where the anchor
 // depends on the installation.
 func (l Location) ShellRoot() string {
-	if top := shellFolders[l.Anchor]; top != "" {
+	if top := byAnchor[l.Anchor].shellFolder(); top != "" {
 		return joinShell(top, l.fixed())
 	}
 	return ""
@@ -137,7 +153,7 @@ func joinShell(top string, names []string) string {
 
 // WindowsVariable is how an anchor is written for Windows' file manager, with a
 // variable: %APPDATA%. Empty where there is no such way.
-func WindowsVariable(a Anchor) string { return windowsFolders[a] }
+func WindowsVariable(a Anchor) string { return byAnchor[a].Percent }
 
 // PowerShell takes typographic quotes for quotes, too (about_Quoting_Rules).
 var (
@@ -155,24 +171,14 @@ func PowerShellQuote(path string) string {
 	return "'" + inSingleQuotes.Replace(path) + "'"
 }
 
-// usual is where anchors lie unless somebody moved them, as people write it.
-var (
-	usualLinux = map[Anchor]string{Home: "~", XDGData: "~/.local/share", XDGConfig: "~/.config", XDGState: "~/.local/state", XDGCache: "~/.cache", Documents: "~/Documents", VarGames: "/var/games"}
-	usualMac   = map[Anchor]string{Home: "~", Documents: "~/Documents", MacApplicationSupport: "~/Library/Application Support", MacPreferences: "~/Library/Preferences", MacContainers: "~/Library/Containers"}
-)
-
 // Usual writes the whole location, variable parts too, where it usually lies on
 // a system, for reading: "~/.local/share/tidewrack/slots/*.sav". It is empty
 // where the anchor depends on the installation.
 func (l Location) Usual(os, runtime string) string {
-	tops, separator := usualLinux, "/"
-	switch {
-	case os == "windows" || runtime == "prefix":
-		tops, separator = windowsFolders, `\`
-	case os == "macos":
-		tops = usualMac
+	top, separator := byAnchor[l.Anchor].usualFolder(os, runtime), "/"
+	if os == "windows" || runtime == "prefix" {
+		separator = `\`
 	}
-	top := tops[l.Anchor]
 	if top == "" {
 		return ""
 	}

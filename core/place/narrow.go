@@ -151,7 +151,7 @@ func spelled() map[Anchor][]guard {
 		}
 	}
 	for _, d := range Definitions {
-		for _, text := range d.below {
+		for _, text := range d.usually() {
 			add(text)
 		}
 	}

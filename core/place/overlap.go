@@ -44,7 +44,7 @@ func (l Location) spellings() []Location {
 var outers = sync.OnceValue(func() map[Anchor][]Location {
 	all := map[Anchor][]Location{}
 	for _, d := range Definitions {
-		for _, text := range d.below {
+		for _, text := range d.usually() {
 			outer, err := parse(text)
 			if err != nil {
 				panic("place: the table of anchors: " + err.Error())

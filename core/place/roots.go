@@ -13,37 +13,57 @@ type Roots map[Anchor]string
 // the XDG Base Directory Specification says: a variable that is unset, empty or
 // relative counts as not set. Without HOME there are only the fixed folders.
 func LinuxRoots(env map[string]string) Roots {
-	r := Roots{VarGames: "/var/games"}
+	r := Roots{}
 	home := env["HOME"]
-	absolute := func(name, byDefault string) string {
-		if v := env[name]; strings.HasPrefix(v, "/") {
-			return path.Clean(v)
+	for _, d := range Definitions {
+		folder := d.Fixed
+		switch v := env[d.Variable]; {
+		case d.Fixed != "":
+		case d.InHome == "":
+			continue
+		case strings.HasPrefix(v, "/"):
+			folder = path.Clean(v)
+		case strings.HasPrefix(home, "/"):
+			folder = path.Join(home, d.InHome)
 		}
-		if byDefault == "" || !strings.HasPrefix(home, "/") {
-			return ""
+		if folder != "" && folder != "/" {
+			r[d.Anchor] = folder
 		}
-		return path.Join(home, byDefault)
 	}
-	for _, x := range []struct {
-		anchor        Anchor
-		variable, sub string
-	}{
-		{Home, "HOME", ""},
-		{XDGData, "XDG_DATA_HOME", ".local/share"},
-		{XDGConfig, "XDG_CONFIG_HOME", ".config"},
-		{XDGState, "XDG_STATE_HOME", ".local/state"},
-		{XDGCache, "XDG_CACHE_HOME", ".cache"},
-		{Documents, "XDG_DOCUMENTS_DIR", "Documents"},
-	} {
-		if p := absolute(x.variable, x.sub); p != "" && p != "/" {
-			r[x.anchor] = p
+	return r
+}
+
+// MacRoots gives the anchors below a person's home on macOS.
+func MacRoots(home string) Roots {
+	r := Roots{}
+	for _, d := range Definitions {
+		if d.InMacHome != "" {
+			r[d.Anchor] = path.Join(home, d.InMacHome)
+		}
+	}
+	return r
+}
+
+// SandboxRoots gives the anchors below a sandboxed application's own folder.
+func SandboxRoots(folder string) Roots {
+	r := Roots{}
+	for _, d := range Definitions {
+		if d.InSandbox != "" {
+			r[d.Anchor] = path.Join(folder, d.InSandbox)
 		}
 	}
 	return r
 }
 
 // LinuxVariables are the variables that LinuxRoots reads.
-var LinuxVariables = []string{"HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME", "XDG_DOCUMENTS_DIR"}
+var LinuxVariables = func() (names []string) {
+	for _, d := range Definitions {
+		if d.Variable != "" {
+			names = append(names, d.Variable)
+		}
+	}
+	return names
+}()
 
 // Place finds the anchor that lies closest above an absolute path, and the
 // names below it. Where two anchors are the same folder the earlier in
