@@ -27,7 +27,7 @@ import (
 var pure = []string{"bufio", "bytes", "cmp", "context", "crypto/md5", "crypto/sha1", "crypto/sha256", "crypto/sha512", "encoding/", "errors", "fmt", "hash", "hash/", "io", "iter", "maps", "math", "math/bits", "path", "reflect", "regexp", "slices", "sort", "strconv", "strings", "sync", "time", "unicode", "unicode/utf16", "unicode/utf8", "compress/", "debug/elf"}
 
 // Small libraries that compute.
-var pureLibraries = []string{"github.com/klauspost/compress/zstd", "github.com/goccy/go-yaml", "go.yaml.in/yaml/v4", "github.com/gowebpki/jcs", "github.com/go-json-experiment/json", "github.com/agnivade/levenshtein", "golang.org/x/text/", "github.com/dustin/go-humanize", "github.com/theory/jsonpath", "github.com/BurntSushi/toml"}
+var pureLibraries = []string{"github.com/klauspost/compress/zstd", "github.com/goccy/go-yaml", "go.yaml.in/yaml/v4", "github.com/gowebpki/jcs", "github.com/go-json-experiment/json", "github.com/agnivade/levenshtein", "golang.org/x/text/", "github.com/dustin/go-humanize", "github.com/mattn/go-runewidth", "github.com/theory/jsonpath", "github.com/BurntSushi/toml"}
 
 func within(path string, list []string) bool {
 	for _, p := range list {
@@ -81,7 +81,7 @@ var arrows = map[string][]string{
 	"safefile":            {},
 	"service":             {"service/", "console"},
 	"tracefiles":          {"capture", "capture/versions", "safefile"},
-	"workbench":           {"capture/versions", "console", "localmanifest", "machine", "safefile", "service/wire", "tracefiles"},
+	"workbench":           {"capture/versions", "console", "localmanifest", "machine", "safefile", "service/answer", "service/wire", "tracefiles"},
 }
 
 // room is the row of arrows that a package follows.

@@ -168,7 +168,11 @@ func (a *app) sayList(title string, list []content.Fact, most, more int) {
 		a.say("  %s  %s%s", hexOffset(f.At), f.What, shown(value))
 	}
 	if more += len(list) - min(len(list), most); more > 0 {
-		a.say("  and %d more%s", more, map[bool]string{true: " (--strings)"}[title == "strings"])
+		option := ""
+		if title == "strings" {
+			option = " (--strings)"
+		}
+		a.say("  and %d more%s", more, option)
 	}
 }
 

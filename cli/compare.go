@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -95,14 +96,14 @@ func (a *app) runCompare(c *cli.Command, names []string) error {
 }
 
 func (a *app) sayJoint(j candidate.Joint, all bool) {
-	a.say("  %-8s %s  (confidence %.2f)", j.Kind, shown(j.At), j.Confidence)
+	a.say("  %-8s %s  (confidence %.2f)", j.Kind.Word(), shown(j.At), j.Confidence)
 	for i, s := range j.Seen {
 		if len(s.Files) == 0 {
 			a.say("      run %d  not touched", i+1)
 		}
 		for _, x := range s.Files {
 			name := ""
-			if at := orText(x.Place, x.Path); at != j.At {
+			if at := cmp.Or(x.Place, x.Path); at != j.At {
 				name = shown(at) + ": "
 			}
 			how := "only read"

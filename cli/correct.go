@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"os/user"
@@ -69,7 +70,7 @@ func (a *app) listCorrections(c *cli.Command, name string) error {
 	}
 	for _, x := range fp.Corrections {
 		a.say("%s", shown(x.File))
-		a.say("  %s, judged to be %s; so says %s%s", x.Kind, x.Was, shown(orText(x.By, "somebody")), shown(becauseOf(x)))
+		a.say("  %s, not %s, according to %s%s", x.Kind.Word(), x.Was.Word(), shown(cmp.Or(x.By, "the contributor")), shown(becauseOf(x)))
 	}
 	return nil
 }

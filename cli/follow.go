@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -126,7 +127,7 @@ func (f *follower) block(width int) []string {
 	if title == "" && len(f.header.Command) > 0 {
 		title = path.Base(f.header.Command[0])
 	}
-	head := fmt.Sprintf("%s: %s, %s written", orText(shown(title), "a run"), phrase.Duration(elapsed), phrase.Count(so.Written, "file", "files"))
+	head := fmt.Sprintf("%s: %s, %s written", cmp.Or(shown(title), "a run"), phrase.Duration(elapsed), phrase.Count(so.Written, "file", "files"))
 	if n := len(so.Cues); n > 0 {
 		c := so.Cues[n-1]
 		head += fmt.Sprintf(", last cue %s %s", shown(c.Word), ago(elapsed-c.At))
@@ -147,8 +148,8 @@ func (f *follower) block(width int) []string {
 }
 
 func latestLine(x footprint.File, elapsed time.Duration, width int) string {
-	left := fmt.Sprintf("  %-8s %-15s ", x.Kind, ago(elapsed-x.LastWrite))
-	return left + clipStart(shown(orText(x.Place, x.Path)), width-len(left))
+	left := fmt.Sprintf("  %-8s %-15s ", x.Kind.Word(), ago(elapsed-x.LastWrite))
+	return left + clipStart(shown(cmp.Or(x.Place, x.Path)), width-len(left))
 }
 
 // statusLine is the summary in one line: the last few files by name.
@@ -160,11 +161,15 @@ func (f *follower) statusLine(width int) string {
 		parts[0] += fmt.Sprintf(", cue %s %s", shown(so.Cues[n-1].Word), ago(elapsed-so.Cues[n-1].At))
 	}
 	for _, x := range so.Latest {
-		parts = append(parts, fmt.Sprintf("%s %s %s", x.Kind, shown(path.Base(strings.TrimSuffix(orText(x.Place, x.Path), "/"))), ago(elapsed-x.LastWrite)))
+		parts = append(parts, fmt.Sprintf("%s %s %s", x.Kind.Word(), shown(path.Base(strings.TrimSuffix(cmp.Or(x.Place, x.Path), "/"))), ago(elapsed-x.LastWrite)))
 	}
 	line := parts[0]
 	for i, p := range parts[1:] {
-		next := line + map[bool]string{true: " | ", false: ", "}[i == 0] + p
+		separator := ", "
+		if i == 0 {
+			separator = " | "
+		}
+		next := line + separator + p
 		if len([]rune(next)) > width {
 			break
 		}
@@ -181,13 +186,6 @@ func ago(d time.Duration) string {
 		return fmt.Sprintf("%d s ago", int(d.Seconds()))
 	}
 	return phrase.Duration(d) + " ago"
-}
-
-func orText(text, other string) string {
-	if text == "" {
-		return other
-	}
-	return text
 }
 
 // clipEnd and clipStart shorten a line to a width in characters.
@@ -278,7 +276,7 @@ func (f *follower) print(ctx context.Context, a *app) {
 			x := so.Latest[i]
 			if at, known := said[x.Path]; !known || x.LastWrite-at >= followEvery {
 				said[x.Path] = x.LastWrite
-				a.say("%8s  %-8s %s", phrase.Duration(x.LastWrite), x.Kind, shown(orText(x.Place, x.Path)))
+				a.say("%8s  %-8s %s", phrase.Duration(x.LastWrite), x.Kind.Word(), shown(cmp.Or(x.Place, x.Path)))
 			}
 		}
 	}

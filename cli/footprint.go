@@ -53,11 +53,11 @@ func (a *app) footprint() *cli.Command {
 }
 
 func (a *app) runFootprint(c *cli.Command, name string) error {
-	_, pick, close, err := chosenTrace(c, name)
+	_, pick, done, err := chosenTrace(c, name)
 	if err != nil {
 		return err
 	}
-	close()
+	done()
 	only := footprint.Filter{Pick: pick, Programs: c.StringSlice("process"), Name: c.String("name")}
 	if only.Kinds, err = parseKinds(c.StringSlice("kind")); err != nil {
 		return err
@@ -120,7 +120,11 @@ func (a *app) why(c *cli.Command, fp *footprint.Footprint) error {
 	}
 	a.printFile(fp, w.File, false, 0)
 	for _, p := range w.Points {
-		a.say("\n%s: %s%.0f %%", p.Kind, map[bool]string{true: "most likely, "}[p.Kind == w.File.Kind], 100*p.Share)
+		first := ""
+		if p.Kind == w.File.Kind {
+			first = "most likely, "
+		}
+		a.say("\n%s: %s%.0f %%", p.Kind.Word(), first, 100*p.Share)
 		if p.Kind == footprint.Unknown {
 			a.say("  %+5.1f  what a kind has to come to, to be likelier than not knowing", p.Sum)
 			continue
@@ -194,7 +198,7 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 		}
 		a.say("cues: %s", strings.Join(cues, ", "))
 	}
-	any := false
+	listed := false
 	for _, k := range footprint.Kinds {
 		if only.Empty() && !k.OfInterest() {
 			continue
@@ -208,15 +212,19 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 		if len(files) == 0 {
 			continue
 		}
-		any = true
+		listed = true
 		slices.SortStableFunc(files, func(x, y footprint.File) int { return cmp.Compare(y.Confidence, x.Confidence) })
-		a.say("\n%s", orText(answers[k], string(k)))
+		a.say("\n%s", cmp.Or(answers[k], string(k)))
 		for _, f := range files {
 			a.printFile(fp, f, all, reasonsShown)
 		}
 	}
-	if !any {
-		a.say("\nNothing of %s was seen.", map[bool]string{true: "interest", false: "that choice"}[only.Empty()])
+	if !listed {
+		if only.Empty() {
+			a.say("\nNo progress, settings or pictures were found.")
+		} else {
+			a.say("\nNo file of the run was selected.")
+		}
 		if only.Empty() {
 			a.say("Did the program save? Play until it does, mark it with endroit cue saved, and quit properly.")
 		}
@@ -225,7 +233,10 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 		a.printRest(fp)
 	}
 	for i, c := range fp.Corrections {
-		a.say("%scorrected: %s is %s, judged to be %s; so says %s%s", map[bool]string{true: "\n"}[i == 0], shown(c.File), c.Kind, c.Was, shown(orText(c.By, "the contributor")), shown(becauseOf(c)))
+		if i == 0 {
+			a.say("")
+		}
+		a.say("corrected: %s is %s, not %s, according to %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(), shown(cmp.Or(c.By, "the contributor")), shown(becauseOf(c)))
 	}
 	if len(fp.Gaps) > 0 {
 		a.say("")
@@ -263,13 +274,13 @@ func (a *app) printRest(fp *footprint.Footprint) {
 		if text != "" {
 			text = "in " + text
 		}
-		a.say("%s", strings.TrimRight(fmt.Sprintf("  %6s %-8s %s", humanize.Comma(int64(fp.Counts[k])), k, shown(text)), " "))
+		a.say("%s", strings.TrimRight(fmt.Sprintf("  %6s %-10s %s", humanize.Comma(int64(fp.Counts[k])), k.Word(), shown(text)), " "))
 	}
 }
 
 // folderOf is the folder that a file lies in: by its place, if it has one.
 func folderOf(f footprint.File) string {
-	name := strings.TrimSuffix(orText(f.Place, f.Path), "/")
+	name := strings.TrimSuffix(cmp.Or(f.Place, f.Path), "/")
 	if i := strings.LastIndexByte(name, '/'); i > 0 {
 		return name[:i+1]
 	}

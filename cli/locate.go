@@ -3,6 +3,7 @@ package cli
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"os"
@@ -67,13 +68,13 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	if c.Bool("all") {
 		return a.locateAll(ctx, c, k, roots)
 	}
-	t, close, err := k.Find(ctx, name)
+	t, near, err := k.Find(ctx, name)
 	if err != nil {
 		return err
 	}
 	if t == nil {
-		if len(close) > 0 {
-			return fail(exitNotFound, "nobody has recorded %q; did you mean %s?", name, strings.Join(close, ", "))
+		if len(near) > 0 {
+			return fail(exitNotFound, "nobody has recorded %q; did you mean %s?", name, strings.Join(near, ", "))
 		}
 		return fail(exitNotFound, "nobody has recorded %q in revision %d; endroit fetch gets a newer one, and endroit trace finds out yourself", name, k.Head.Revision)
 	}
@@ -299,7 +300,7 @@ func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 	for _, l := range v.Locations {
 		switch {
 		case l.Values != nil:
-			a.say("  %-7s  %s  (%s)", l.Holds, shown(l.At), phrase.Count(*l.Values, "value", "values"))
+			a.say("  %-8s  %s  (%s)", word(l.Holds), shown(l.At), phrase.Count(*l.Values, "value", "values"))
 		case len(l.Files) > 0:
 			size, newest := int64(0), time.Time{}
 			for _, f := range l.Files {
@@ -308,7 +309,7 @@ func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 					newest = f.Time
 				}
 			}
-			a.say("  %-7s  %s  (%s, %s, %s)", l.Holds, pasted(l.Folder), phrase.Count(len(l.Files), "file", "files"), phrase.Size(size), newest.Local().Format("2006-01-02 15:04"))
+			a.say("  %-8s  %s  (%s, %s, %s)", word(l.Holds), pasted(l.Folder), phrase.Count(len(l.Files), "file", "files"), phrase.Size(size), newest.Local().Format("2006-01-02 15:04"))
 		}
 		files += len(l.Files)
 	}
@@ -367,10 +368,10 @@ func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 // system's own shell first.
 func (a *app) printPath(l locate.Location) {
 	if l.Folder == "" {
-		a.say("    %-7s  %s", l.Holds, shown(l.At))
+		a.say("    %-8s  %s", word(l.Holds), shown(l.At))
 		return
 	}
-	a.say("    %-7s  %s", l.Holds, pasted(l.Folder))
+	a.say("    %-8s  %s", word(l.Holds), pasted(l.Folder))
 	lines := [][2]string{}
 	for _, f := range l.Forms {
 		if shown(f.Text) != pasted(l.Folder) {
@@ -380,10 +381,10 @@ func (a *app) printPath(l locate.Location) {
 	lines = append(lines, [2]string{"recorded as", shown(l.At)})
 	width := 0
 	for _, x := range lines {
-		width = max(width, len(x[0]))
+		width = max(width, phrase.Width(x[0]))
 	}
 	for _, x := range lines {
-		a.say("             %-*s  %s", width, x[0], x[1])
+		a.say("             %s  %s", phrase.Pad(x[0], width), x[1])
 	}
 }
 
@@ -404,7 +405,7 @@ func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest stri
 	width := 0
 	for i, f := range l.Files {
 		if i < filesShown || all {
-			width = max(width, len(shown(relative(l.Folder, f.Path))))
+			width = max(width, phrase.Width(shown(relative(l.Folder, f.Path))))
 		}
 	}
 	for i, f := range l.Files {
@@ -416,7 +417,7 @@ func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest stri
 		if f.Path == newest {
 			mark = "  newest"
 		}
-		a.say("             %-*s  %8s  %s%s%s", width, shown(relative(l.Folder, f.Path)), phrase.Size(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)+verdictOf(l, f)))
+		a.say("             %s  %8s  %s%s%s", phrase.Pad(shown(relative(l.Folder, f.Path)), width), phrase.Size(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)+verdictOf(l, f)))
 	}
 	for i, s := range l.Skipped {
 		if i == skippedShown {
@@ -446,7 +447,7 @@ func verdictOf(l locate.Location, f machine.File) string {
 func whose(v locate.Variant, f machine.File) string {
 	for _, acc := range v.Accounts {
 		if id := f.Captures["account"]; id != "" && id == acc.ID {
-			text := "  account " + orID(acc.Name, acc.ID)
+			text := "  account " + cmp.Or(acc.Name, acc.ID)
 			if acc.InUse {
 				text += ", in use"
 			}
@@ -454,13 +455,6 @@ func whose(v locate.Variant, f machine.File) string {
 		}
 	}
 	return ""
-}
-
-func orID(name, id string) string {
-	if name == "" {
-		return id
-	}
-	return name
 }
 
 func relative(folder, path string) string {

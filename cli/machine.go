@@ -184,7 +184,11 @@ func heading(f sheet.Found) string {
 func (a *app) printLauncher(f sheet.Found, s *machine.Survey) {
 	a.say("%s", heading(f))
 	if f.Cloud != nil {
-		a.say("  cloud copies: %s", map[bool]string{true: "on", false: "off"}[*f.Cloud])
+		cloud := "off"
+		if *f.Cloud {
+			cloud = "on"
+		}
+		a.say("  cloud copies: %s", cloud)
 	}
 	for _, acc := range f.Accounts {
 		text := "account " + acc.ID

@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/term"
 
+	"endroit/core/footprint"
 	"endroit/core/phrase"
 	"endroit/core/trace"
 	"endroit/safefile"
@@ -27,6 +28,9 @@ func (a *app) tell(format string, args ...any) { fmt.Fprintf(a.err, format+"\n",
 
 // shown is a text from outside as a terminal may have it; see phrase.Visible.
 func shown(text string) string { return phrase.Visible(text) }
+
+// word is what a location holds, as people read it: save reads progress.
+func word(holds string) string { return footprint.Kind(holds).Word() }
 
 // ask asks on the terminal and takes only a plain yes. It fails if standard input is
 // not a terminal.

@@ -84,7 +84,7 @@ func (a *app) propose() *cli.Command {
 			}
 			a.say("%s:", out)
 			for _, l := range d.Locations {
-				a.say("  %-7s  %s  (%s)", l.Holds, l.At, made[l.At])
+				a.say("  %-8s  %s  (%s)", word(l.Holds), l.At, made[l.At])
 			}
 			for _, q := range d.Questions {
 				a.say("  question: %s", shown(q))

@@ -148,7 +148,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 	a.printState(x, x.Title+": "+x.Variant)
 	a.say("\nlocations")
 	for i, l := range d.Locations {
-		a.say("  %-7s  %s", l.Holds, shown(l.At))
+		a.say("  %-8s  %s", word(l.Holds), shown(l.At))
 		if i < len(x.Coverage) {
 			a.say("           covers %s", coverage(x.Coverage[i]))
 		}
@@ -197,7 +197,7 @@ func (a *app) printNext(x wire.ContributionShown) {
 	case x.MayDecide:
 		a.say("\nNext: endroit review accept %d, or endroit review return %d --because TEXT", x.Number, x.Number)
 	case x.State == "waiting":
-		a.say("\nYou cannot decide on it: %s", x.WhyNot)
+		a.say("\nYou cannot decide on it: %s", x.CannotDecide)
 	}
 }
 

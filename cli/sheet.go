@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -177,10 +178,10 @@ func (a *app) whyNothing(s *sheet.Sheet, roots place.Roots, inside *machine.Pref
 func (a *app) whyLittle(f sheet.Found, y sheet.System) {
 	empty := !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 })
 	if y.Titles != nil && empty && y.Titles.Files != "" {
-		a.say("  no title: no file below a library fits %s, or %s gives nothing", y.Titles.Files, orAll(y.Titles.Each))
+		a.say("  no title: no file below a library fits %s, or %s gives nothing", y.Titles.Files, cmp.Or(y.Titles.Each, wholeFile))
 	}
 	if y.Libraries != nil && len(f.Libraries) == 1 {
-		a.say("  no library beside its own: no file fits %s, or %s gives nothing", y.Libraries.Files, orAll(y.Libraries.Each))
+		a.say("  no library beside its own: no file fits %s, or %s gives nothing", y.Libraries.Files, cmp.Or(y.Libraries.Each, wholeFile))
 	}
 	if y.Prefixes != nil && !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool {
 		return slices.ContainsFunc(l.Editions, func(e sheet.Edition) bool { return e.Prefix != "" })
@@ -192,23 +193,19 @@ func (a *app) whyLittle(f sheet.Found, y sheet.System) {
 		case len(f.Accounts) == 0:
 			a.say("  no account: no folder fits %s", y.Accounts.Folder)
 		case y.Accounts.Known != nil && !slices.ContainsFunc(f.Accounts, func(x sheet.Account) bool { return x.InUse }):
-			a.say("  no account in use: %s says so of none", orAll(y.Accounts.Known.InUse))
+			a.say("  no account in use: %s says so of none", cmp.Or(y.Accounts.Known.InUse, wholeFile))
 		}
 	}
 	if y.Cloud != nil && f.Cloud == nil {
 		a.say("  the switch for cloud copies was not found: no file fits %s", y.Cloud.Files)
 	}
 	if len(y.Starts) > 0 && len(f.Starts) == 0 {
-		a.say("  it starts nothing of other launchers: %s gives nothing in %s", orAll(y.Starts[0].Each), y.Starts[0].Files)
+		a.say("  it starts nothing of other launchers: %s gives nothing in %s", cmp.Or(y.Starts[0].Each, wholeFile), y.Starts[0].Files)
 	}
 }
 
-func orAll(query string) string {
-	if query == "" {
-		return "the file as a whole"
-	}
-	return query
-}
+// wholeFile is what a query that is left out gives.
+const wholeFile = "the whole file"
 
 func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 	name, err := oneArg(c, "one FILE")

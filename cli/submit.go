@@ -127,13 +127,13 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	}
 	gapLines(b.Footprint.Gaps, func(line string) { a.say("  %s", line) })
 	for _, f := range b.Footprint.Files {
-		a.say("  %-7s  %s  (confidence %.2f, %s; %s)", f.Kind, shown(f.Place), f.Confidence, usage(b.Footprint, f), trace.Became(f.Before, f.After, f.Written()))
+		a.say("  %-8s  %s  (confidence %.2f, %s; %s)", f.Kind.Word(), shown(f.Place), f.Confidence, usage(b.Footprint, f), trace.Became(f.Before, f.After, f.Written()))
 	}
 	if slices.ContainsFunc(b.Footprint.Files, func(f footprint.File) bool { return strings.Contains(f.Place, footprint.Unnamed) }) {
 		a.say("  words of names that you could have chosen are sent as %s1, %s2 and so on, the same word as the same", footprint.Unnamed, footprint.Unnamed)
 	}
 	for _, c := range b.Footprint.Corrections {
-		a.say("  corrected by you: %s is %s, judged to be %s%s", shown(c.File), c.Kind, c.Was, shown(becauseOf(c)))
+		a.say("  corrected by you: %s is %s, not %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(), shown(becauseOf(c)))
 	}
 	left := 0
 	for _, n := range b.Footprint.Counts {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"os"
@@ -101,7 +102,7 @@ func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o s
 	start := time.Now()
 	result, err := system.Run(ctx, o)
 	if err == nil && result.End.Events == 0 && time.Since(start) > time.Second {
-		a.tell("endroit: none of it did anything to a file; is the name right (%s)?", shown(orText(o.Process, "see --process")))
+		a.tell("endroit: none of it did anything to a file; is the name right (%s)?", shown(cmp.Or(o.Process, "see --process")))
 	}
 	return result, err
 }

@@ -474,10 +474,8 @@ func (a *app) offerCues(c *cli.Command) error {
 
 // told names a run for a person who may have several.
 func told(r cues.Running) string {
-	return fmt.Sprintf("%s, process %d, begun at %s, %s", orUntitled(shown(r.Title)), r.PID, r.Started.Local().Format("15:04:05"), shown(r.Trace))
+	return fmt.Sprintf("%s, process %d, begun at %s, %s", cmp.Or(shown(r.Title), "a run without a title"), r.PID, r.Started.Local().Format("15:04:05"), shown(r.Trace))
 }
-
-func orUntitled(title string) string { return cmp.Or(title, "a run without a title") }
 
 // whichRun finds the run that is meant: that of process pid, the only one, or the one that
 // the person chooses.
@@ -529,7 +527,7 @@ func (a *app) mark(c *cli.Command, word string, pid int) error {
 	if c.Bool("json") {
 		return a.json(m)
 	}
-	a.say("marked %s at %s of %s (process %d)", shown(word), phrase.Duration(m.At), orUntitled(shown(m.Title)), m.PID)
+	a.say("marked %s at %s of %s (process %d)", shown(word), phrase.Duration(m.At), cmp.Or(shown(m.Title), "a run without a title"), m.PID)
 	return nil
 }
 
@@ -543,11 +541,11 @@ func (a *app) cueAfterwards(c *cli.Command, word string) error {
 	if out == "" {
 		out = besides(name, ".trace", "-cued.trace")
 	}
-	open, close, err := traceFile(name)
+	open, done, err := traceFile(name)
 	if err != nil {
 		return err
 	}
-	defer close()
+	defer done()
 	f, err := newFile(out)
 	if err != nil {
 		return err

@@ -84,7 +84,7 @@ func (a *app) traceTrim() *cli.Command {
 }
 
 // traceFile opens a trace from its beginning, again and again.
-func traceFile(name string) (open func() (*trace.Reader, error), close func(), err error) {
+func traceFile(name string) (open func() (*trace.Reader, error), done func(), err error) {
 	f, err := tracefiles.Open(name)
 	if err != nil {
 		return nil, nil, err
@@ -98,16 +98,16 @@ func traceFile(name string) (open func() (*trace.Reader, error), close func(), e
 }
 
 // chosenTrace opens a trace, and reads what of it was chosen.
-func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error), p trace.Pick, close func(), err error) {
-	open, close, err = traceFile(name)
+func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error), p trace.Pick, done func(), err error) {
+	open, done, err = traceFile(name)
 	if err != nil {
 		return nil, p, nil, err
 	}
 	if p, err = picked(c, open); err != nil {
-		close()
+		done()
 		return nil, p, nil, ofFile(name, err)
 	}
-	return open, p, close, nil
+	return open, p, done, nil
 }
 
 var windowsPath = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[A-Za-z]:[\\/]`) })
@@ -162,11 +162,11 @@ func (a *app) runTraceShow(c *cli.Command, name string) error {
 	if chosen > 1 {
 		return fail(exitUsage, "choose one of --files, --processes and --events")
 	}
-	open, p, close, err := chosenTrace(c, name)
+	open, p, done, err := chosenTrace(c, name)
 	if err != nil {
 		return err
 	}
-	defer close()
+	defer done()
 	r, err := open()
 	if err != nil {
 		return ofFile(name, err)
@@ -368,7 +368,11 @@ func (p *eventPrinter) print(e trace.Event, file, to string) error {
 		if err != nil {
 			return err
 		}
-		_, err = fmt.Fprintf(p.a.out, "%s\n  %s", map[bool]string{true: "[", false: ","}[p.n == 1], text)
+		before := ","
+		if p.n == 1 {
+			before = "["
+		}
+		_, err = fmt.Fprintf(p.a.out, "%s\n  %s", before, text)
 		return err
 	}
 	what := shown(file)
@@ -403,11 +407,11 @@ func (a *app) runTraceTrim(c *cli.Command, name string) error {
 	if len(c.StringSlice("under"))+len(c.StringSlice("op")) == 0 && c.String("between") == "" {
 		return fail(exitUsage, "say what to keep: --under FOLDER, --op OP,... or --between CUE CUE")
 	}
-	open, p, close, err := chosenTrace(c, name)
+	open, p, done, err := chosenTrace(c, name)
 	if err != nil {
 		return err
 	}
-	defer close()
+	defer done()
 	out, err := newFile(c.String("out"))
 	if err != nil {
 		return err
@@ -450,11 +454,11 @@ func trimmedBy(c *cli.Command) string {
 
 // showVersions lists the contents that lie beside a trace.
 func (a *app) showVersions(c *cli.Command, name string) error {
-	_, p, close, err := chosenTrace(c, name)
+	_, p, done, err := chosenTrace(c, name)
 	if err != nil {
 		return err
 	}
-	defer close()
+	defer done()
 	folder := versions.Beside(name)
 	list, err := versions.Read(folder)
 	if err != nil {

@@ -290,7 +290,7 @@ var ErrUnfolds = errors.New("the response decompresses to far more than a manife
 // if there is nothing new. If the connection fails midway the request is repeated, and into
 // is called again with the response from its beginning. An error that into returns is
 // returned unchanged.
-func (c *Client) Manifest(ctx context.Context, known string, max int64, into func(digest string, body io.Reader) error) (digest string, changed bool, err error) {
+func (c *Client) Manifest(ctx context.Context, known string, most int64, into func(digest string, body io.Reader) error) (digest string, changed bool, err error) {
 	header := map[string]string{"Accept-Encoding": "gzip"}
 	if known != "" {
 		header["If-None-Match"] = `"` + known + `"`
@@ -302,7 +302,7 @@ func (c *Client) Manifest(ctx context.Context, known string, max int64, into fun
 		}
 		changed = true
 		sent := &counted{in: response.Body}
-		body := &counted{in: sent, max: max}
+		body := &counted{in: sent, max: most}
 		if response.Header.Get("Content-Encoding") == "gzip" {
 			z, err := gzip.NewReader(sent)
 			if err != nil {

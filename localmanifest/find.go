@@ -54,12 +54,12 @@ func (k *Manifest) TitlesOf(ctx context.Context, ids []string) ([]*manifest.Titl
 
 // Find returns the title with this name or id, and otherwise the names that come
 // close, the closest first, at most five.
-func (k *Manifest) Find(ctx context.Context, name string) (t *manifest.Title, close []string, err error) {
+func (k *Manifest) Find(ctx context.Context, name string) (t *manifest.Title, near []string, err error) {
 	if t, err = k.Title(ctx, manifest.ID(name)); err != nil || t != nil {
 		return t, nil, err
 	}
 	id := ""
-	near := manifest.NewNearest(name)
+	closest := manifest.NewNearest(name)
 	err = k.view(ctx, func(tx *bolt.Tx) error {
 		names := tx.Bucket(inNames)
 		below(names.Cursor(), key(manifest.Fold(name)), func(parts []string) bool {
@@ -70,7 +70,7 @@ func (k *Manifest) Find(ctx context.Context, name string) (t *manifest.Title, cl
 			return nil
 		}
 		return names.ForEach(func(k, other []byte) error {
-			near.Add(string(other), unkey(k)[0])
+			closest.Add(string(other), unkey(k)[0])
 			return ctx.Err()
 		})
 	})
@@ -78,7 +78,7 @@ func (k *Manifest) Find(ctx context.Context, name string) (t *manifest.Title, cl
 		t, err = k.Title(ctx, id)
 		return t, nil, err
 	}
-	return nil, near.Names(), err
+	return nil, closest.Names(), err
 }
 
 // below gives the parts of the keys behind their first ones, until do has enough.

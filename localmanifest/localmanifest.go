@@ -3,7 +3,7 @@
 // read all.
 //
 //	k, err := kept.Open(folder, nil)
-//	t, close, err := k.Find("tidewrack")
+//	t, near, err := k.Find("tidewrack")
 package localmanifest
 
 import (

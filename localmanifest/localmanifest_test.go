@@ -71,14 +71,14 @@ func TestLookingUp(t *testing.T) {
 	found, _, err := k.Find(t.Context(), "  SALTGLASS ")
 	require.NoError(t, err)
 	assert.Equal(t, "Saltglass", found.Name)
-	found, close, err := k.Find(t.Context(), "tidewrak")
+	found, near, err := k.Find(t.Context(), "tidewrak")
 	require.NoError(t, err)
 	assert.Nil(t, found)
-	assert.Equal(t, []string{"Tidewrack"}, close)
-	found, close, err = k.Find(t.Context(), "something else")
+	assert.Equal(t, []string{"Tidewrack"}, near)
+	found, near, err = k.Find(t.Context(), "something else")
 	require.NoError(t, err)
 	assert.Nil(t, found)
-	assert.Empty(t, close)
+	assert.Empty(t, near)
 	ids, err := k.OfEdition(t.Context(), "quayside", "ref-Copperfen")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"copperfen"}, ids)
@@ -257,7 +257,10 @@ func TestWhatIsHeldOfARevision(t *testing.T) {
 	titles := func(variants string) []byte {
 		b := bytes.NewBufferString(`{"format":"endroit/manifest/1","revision":1,"titles":[`)
 		for i := 0; b.Len() < n; i++ {
-			fmt.Fprintf(b, `%s{"id":"t%08d","name":"t","variants":[%s]}`, map[bool]string{true: ","}[i > 0], i, variants)
+			if i > 0 {
+				b.WriteByte(',')
+			}
+			fmt.Fprintf(b, `{"id":"t%08d","name":"t","variants":[%s]}`, i, variants)
 		}
 		b.WriteString("]}")
 		return b.Bytes()

@@ -532,7 +532,11 @@ func key(l manifest.Location, at place.Location, p *machine.Prefix) Location {
 	case !found:
 		one.Missing = "the key is not in the prefix's registry"
 	default:
-		one.Found.Folder = filepath.Join(p.Folder, map[bool]string{true: "system.reg", false: "user.reg"}[strings.EqualFold(at.Names()[0], "HKEY_LOCAL_MACHINE")])
+		hive := "user.reg"
+		if strings.EqualFold(at.Names()[0], "HKEY_LOCAL_MACHINE") {
+			hive = "system.reg"
+		}
+		one.Found.Folder = filepath.Join(p.Folder, hive)
 		one.Values = &values
 	}
 	return one

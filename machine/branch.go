@@ -26,7 +26,7 @@ type base interface {
 	// open opens the regular file that was seen under these names, and no other.
 	open(names []string, was fs.FileInfo) (*os.File, error)
 	// read reads a regular file, at most max bytes and one.
-	read(names []string, max int) (reading, error)
+	read(names []string, most int) (reading, error)
 	close()
 }
 
@@ -44,7 +44,7 @@ type reading struct {
 }
 
 // readBetween reads an open file, with a look at it before; after looks at it again.
-func readBetween(f *os.File, max int, after func() (fs.FileInfo, error)) (r reading, err error) {
+func readBetween(f *os.File, most int, after func() (fs.FileInfo, error)) (r reading, err error) {
 	before, err := f.Stat()
 	if err != nil {
 		return r, err
@@ -52,7 +52,7 @@ func readBetween(f *os.File, max int, after func() (fs.FileInfo, error)) (r read
 	if !before.Mode().IsRegular() {
 		return r, errNoFile
 	}
-	if r.data, err = io.ReadAll(io.LimitReader(f, int64(max)+1)); err != nil {
+	if r.data, err = io.ReadAll(io.LimitReader(f, int64(most)+1)); err != nil {
 		return r, err
 	}
 	if r.after, err = after(); err != nil {
@@ -200,7 +200,7 @@ func (t rooted) open(names []string, was fs.FileInfo) (*os.File, error) {
 	return f, nil
 }
 
-func (t rooted) read(names []string, max int) (reading, error) {
+func (t rooted) read(names []string, most int) (reading, error) {
 	path := filepath.Join(names...)
 	// Opening a pipe would wait for who writes to it.
 	if info, err := t.root.Stat(path); err == nil && !info.Mode().IsRegular() {
@@ -211,7 +211,7 @@ func (t rooted) read(names []string, max int) (reading, error) {
 		return reading{}, err
 	}
 	defer f.Close()
-	return readBetween(f, max, func() (fs.FileInfo, error) { return t.root.Stat(path) }) // by its name: it may have been replaced
+	return readBetween(f, most, func() (fs.FileInfo, error) { return t.root.Stat(path) }) // by its name: it may have been replaced
 }
 
 func (t rooted) close() { _ = t.root.Close() }

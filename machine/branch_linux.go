@@ -114,7 +114,7 @@ func (t kernelBase) open(names []string, was fs.FileInfo) (*os.File, error) {
 
 // read opens the file once: one that is replaced meanwhile is whole as it was, and
 // one that is written to, or removed, is told by its times and by how many names it has.
-func (t kernelBase) read(names []string, max int) (r reading, err error) {
+func (t kernelBase) read(names []string, most int) (r reading, err error) {
 	fd, err := t.way(names, unix.O_RDONLY|unix.O_NONBLOCK|unix.O_NOCTTY)
 	if err != nil {
 		return r, err
@@ -127,7 +127,7 @@ func (t kernelBase) read(names []string, max int) (r reading, err error) {
 	if before.Mode&unix.S_IFMT != unix.S_IFREG {
 		return r, errNoFile
 	}
-	r.data = make([]byte, min(before.Size, int64(max))+1)
+	r.data = make([]byte, min(before.Size, int64(most))+1)
 	n := 0
 	for n == 0 || int64(n) < before.Size && n < len(r.data) { // that it has grown shows in its size
 		got, err := again(func() (int, error) { return unix.Pread(fd, r.data[n:], int64(n)) })
@@ -191,7 +191,7 @@ func (f *kernelFolder) list() (all []entry, err error) {
 
 // listFolder gives what is in a folder, at most max names and a few; with an error,
 // as far as it could be read.
-func listFolder(path string, max int) ([]entry, error) {
+func listFolder(path string, most int) ([]entry, error) {
 	fd, err := again(func() (int, error) {
 		return unix.Open(path, unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
 	})
@@ -199,14 +199,14 @@ func listFolder(path string, max int) ([]entry, error) {
 		return nil, &fs.PathError{Op: "open", Path: path, Err: err}
 	}
 	defer unix.Close(fd)
-	return entries(fd, max)
+	return entries(fd, most)
 }
 
 // entries reads from an open folder (getdents64(2)).
-func entries(fd, max int) (all []entry, err error) {
+func entries(fd, most int) (all []entry, err error) {
 	buffer := buffers.Get().(*[8 << 10]byte)
 	defer buffers.Put(buffer)
-	for len(all) < max {
+	for len(all) < most {
 		n, err := again(func() (int, error) { return unix.ReadDirent(fd, buffer[:]) })
 		if err != nil {
 			return all, &fs.PathError{Op: "list", Path: ".", Err: err}

@@ -10,15 +10,15 @@ import (
 
 func openBase(path string) (base, error) { return openRooted(path) }
 
-// listFolder gives what is in a folder, at most max names; with an error, as far as
+// listFolder gives what is in a folder, at most most names; with an error, as far as
 // it could be read.
-func listFolder(path string, max int) ([]entry, error) {
+func listFolder(path string, most int) ([]entry, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	names, err := f.ReadDir(max)
+	names, err := f.ReadDir(most)
 	if errors.Is(err, io.EOF) {
 		err = nil
 	}

@@ -30,20 +30,20 @@ func (e *ErrLarge) Error() string {
 	return fmt.Sprintf("%s is larger than %d bytes, which is the most that is read of such a file; is it the right one?", e.Name, e.Max)
 }
 
-// Read reads a file of at most max bytes, to memory. A larger one is an *ErrLarge, and
-// only max bytes of it were read.
-func Read(name string, max int64) ([]byte, error) {
+// Read reads a file with a limit in bytes, to memory. A larger one is an *ErrLarge, and
+// only so many bytes of it were read.
+func Read(name string, most int64) ([]byte, error) {
 	f, err := os.Open(name)
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	data, err := io.ReadAll(io.LimitReader(f, max+1))
+	data, err := io.ReadAll(io.LimitReader(f, most+1))
 	if err != nil {
 		return nil, err
 	}
-	if int64(len(data)) > max {
-		return nil, &ErrLarge{name, max}
+	if int64(len(data)) > most {
+		return nil, &ErrLarge{name, most}
 	}
 	return data, nil
 }

@@ -9,6 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"endroit/service/answer"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -73,7 +74,7 @@ func (s *Service) endSignIn(c *echo.Context) error {
 // changePassword takes the present password too: a sign-in that was stolen is not enough.
 func (s *Service) changePassword(c *echo.Context) error {
 	var in wire.PasswordChange
-	if err := read(c, &in); err != nil {
+	if err := answer.Read(c, &in); err != nil {
 		return err
 	}
 	me := person(c)
@@ -81,7 +82,7 @@ func (s *Service) changePassword(c *echo.Context) error {
 		return err
 	}
 	if err := checkAccount(me.Name, in.New); err != nil {
-		return invalid("new", err.Error())
+		return answer.Invalid("new", err.Error())
 	}
 	done, err := s.hashing(c.Request().Context())
 	if err != nil {
@@ -91,7 +92,7 @@ func (s *Service) changePassword(c *echo.Context) error {
 	if ok, err := checkPassword(me.PasswordHash, in.Password); err != nil {
 		return err
 	} else if !ok || len(in.Password) > 4*maxPassword {
-		return problem(http.StatusForbidden, wire.ProblemSignIn, "the present password is another one")
+		return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "the present password is another one")
 	}
 	if err := s.store.ChangePassword(c.Request().Context(), me.ID, hashPassword(in.New), signIn(c)); err != nil {
 		return err

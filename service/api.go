@@ -2,11 +2,8 @@ package service
 
 import (
 	"encoding/base64"
-	"errors"
-	"io"
 	"math"
 	"net/http"
-	"os"
 	"strconv"
 	"strings"
 	"time"
@@ -16,7 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"endroit/core/contribution"
-	"endroit/core/jsondoc"
+	"endroit/service/answer"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -78,7 +75,7 @@ func (s *Service) known(next echo.HandlerFunc) echo.HandlerFunc {
 			return err
 		}
 		if p == nil {
-			return problem(http.StatusUnauthorized, wire.ProblemSignIn, "sign in first: endroit login, or the console's sign-in page")
+			return answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "sign in first: endroit login, or the console's sign-in page")
 		}
 		c.Set(personKey, *p)
 		return next(c)
@@ -88,7 +85,7 @@ func (s *Service) known(next echo.HandlerFunc) echo.HandlerFunc {
 func (s *Service) reviewer(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		if p := person(c); !p.Reviewer {
-			return problem(http.StatusForbidden, wire.ProblemRole, p.Name+" is a contributor; only reviewers decide on contributions")
+			return answer.Problem(http.StatusForbidden, wire.ProblemRole, p.Name+" is a contributor; only reviewers decide on contributions")
 		}
 		return next(c)
 	}
@@ -100,16 +97,16 @@ func (s *Service) identify(c *echo.Context) (*store.Person, error) {
 	if header := c.Request().Header.Get("Authorization"); header != "" {
 		token, ok := strings.CutPrefix(header, "Bearer ")
 		if !ok {
-			return nil, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the Authorization header is not Bearer and a token")
+			return nil, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the Authorization header is not Bearer and a token")
 		}
 		p, id, expired, err := s.store.PersonByToken(ctx, tokenDigest(token))
 		switch {
 		case err == store.ErrNotFound:
-			return nil, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the token is not valid; get a new one with endroit login")
+			return nil, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the token is not valid; get a new one with endroit login")
 		case err != nil:
 			return nil, err
 		case expired:
-			return nil, problem(http.StatusUnauthorized, wire.ProblemExpired, "the token has expired; get a new one with endroit login")
+			return nil, answer.Problem(http.StatusUnauthorized, wire.ProblemExpired, "the token has expired; get a new one with endroit login")
 		}
 		c.Set(signInKey, "t"+strconv.FormatInt(id, 10))
 		return &p, nil
@@ -126,41 +123,17 @@ func (s *Service) identify(c *echo.Context) (*store.Person, error) {
 	return &p, err
 }
 
-// read decodes a JSON body into v.
-func read(c *echo.Context, v any) error {
-	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
-		return problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the body has to be application/json")
-	}
-	raw, err := bodyOf(c)
-	if err != nil {
-		return err
-	}
-	return jsondoc.Decode("the body", raw, v)
-}
-
-// bodyOf reads a body whole.
-func bodyOf(c *echo.Context) ([]byte, error) {
-	raw, err := io.ReadAll(c.Request().Body)
-	switch {
-	case errors.Is(err, os.ErrDeadlineExceeded):
-		return nil, problem(http.StatusRequestTimeout, wire.ProblemAny, "the body did not come in time")
-	case errors.Is(err, io.ErrUnexpectedEOF):
-		return nil, problem(http.StatusBadRequest, wire.ProblemInvalid, "the body ended before all of it had come")
-	}
-	return raw, err
-}
-
 // authenticate checks a name and password, in the same time for unknown names.
 func (s *Service) authenticate(c *echo.Context) (store.Person, error) {
 	var in wire.Credentials
 	if err := s.take(c, signInsOfNetwork, network(c.RealIP())); err != nil {
 		return store.Person{}, err
 	}
-	if err := read(c, &in); err != nil {
+	if err := answer.Read(c, &in); err != nil {
 		return store.Person{}, err
 	}
 	if len(in.Name) > 100 || len(in.Password) > 4*maxPassword {
-		return store.Person{}, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the name or the password is wrong")
+		return store.Person{}, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the name or the password is wrong")
 	}
 	if err := s.take(c, signInsOfName, in.Name); err != nil {
 		return store.Person{}, err
@@ -182,10 +155,10 @@ func (s *Service) authenticate(c *echo.Context) (store.Person, error) {
 		return p, e
 	}
 	if !ok || err != nil {
-		return p, problem(http.StatusUnauthorized, wire.ProblemSignIn, "the name or the password is wrong")
+		return p, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the name or the password is wrong")
 	}
 	if p.Disabled {
-		return p, problem(http.StatusForbidden, wire.ProblemRole, "this account is disabled; ask those who run the service")
+		return p, answer.Problem(http.StatusForbidden, wire.ProblemRole, "this account is disabled; ask those who run the service")
 	}
 	return p, nil
 }
@@ -258,13 +231,13 @@ func page(c *echo.Context) (cursor int64, limit int, err error) {
 	limit = 50
 	if text := c.QueryParam("limit"); text != "" {
 		if limit, err = strconv.Atoi(text); err != nil || limit < 1 || limit > 200 {
-			return 0, 0, invalid("limit", "it is a number from 1 to 200")
+			return 0, 0, answer.Invalid("limit", "it is a number from 1 to 200")
 		}
 	}
 	if text := c.QueryParam("cursor"); text != "" {
 		raw, e := base64.RawURLEncoding.DecodeString(text)
 		if cursor, err = strconv.ParseInt(string(raw), 10, 64); err != nil || e != nil || cursor < 0 || cursor > math.MaxInt32 {
-			return 0, 0, invalid("cursor", "it is not one that this service gave out")
+			return 0, 0, answer.Invalid("cursor", "it is not one that this service gave out")
 		}
 	}
 	return cursor, limit, nil

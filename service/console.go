@@ -8,6 +8,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"endroit/console"
+	"endroit/service/answer"
 	"endroit/service/wire"
 )
 
@@ -15,11 +16,11 @@ import (
 func (s *Service) console(e *echo.Echo) {
 	e.GET("/*", func(c *echo.Context) error {
 		if strings.HasPrefix(c.Request().URL.Path, "/api/") {
-			return problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such call; the API is described at /api/v1/openapi.yaml")
+			return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such call; the API is described at /api/v1/openapi.yaml")
 		}
 		err := console.Answer(c.Response(), c.Request())
 		if errors.Is(err, console.ErrNotBuilt) || errors.Is(err, console.ErrNoPage) {
-			return problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
+			return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
 		}
 		return err
 	})

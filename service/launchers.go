@@ -58,7 +58,9 @@ func listLauncher(x manifest.Sheet, read *sheet.Sheet) wire.LauncherListed {
 			}
 		}
 		for _, h := range y.Starts {
-			out.Starts = addOnce(out.Starts, h.Launcher)
+			if h.Launcher != "" && !slices.Contains(out.Starts, h.Launcher) {
+				out.Starts = append(out.Starts, h.Launcher)
+			}
 		}
 	}
 	return out

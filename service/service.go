@@ -28,6 +28,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"endroit/console"
+	"endroit/service/answer"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -238,7 +239,7 @@ func sound(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		for _, text := range texts {
 			if err != nil || !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
-				return problem(http.StatusBadRequest, wire.ProblemInvalid, "the address is not sound: it has to be whole UTF-8 without NUL, escaped as in a URL")
+				return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "the address is not sound: it has to be whole UTF-8 without NUL, escaped as in a URL")
 			}
 		}
 		return next(c)
@@ -274,7 +275,7 @@ func (s *Service) ready(c *echo.Context) error {
 	ctx, cancel := context.WithTimeout(c.Request().Context(), 2*time.Second)
 	defer cancel()
 	if err := s.store.Pool.Ping(ctx); err != nil {
-		return problem(http.StatusServiceUnavailable, wire.ProblemAny, "the database does not answer")
+		return answer.Problem(http.StatusServiceUnavailable, wire.ProblemAny, "the database does not answer")
 	}
 	return c.String(http.StatusOK, "ready\n")
 }

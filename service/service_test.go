@@ -279,7 +279,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 	shown, err := w.people["anselm"].Contribution(ctx, reviewers.Number)
 	require.NoError(t, err)
 	assert.False(t, shown.MayDecide)
-	assert.Contains(t, shown.WhyNot, "your own")
+	assert.Contains(t, shown.CannotDecide, "your own")
 
 	for name, token := range map[string]string{"nobody": "", "a wrong token": "endroit_wrong", "no token at all": "x"} {
 		_, err := w.as(t, token).Contributions(ctx, client.Filter{})
@@ -678,7 +678,7 @@ func TestBodiesThatAreRefused(t *testing.T) {
 		"a whole home":        {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "home:*", 1), 422, "draft.locations[0].at", "reaches too far"},
 		"out of its anchor":   {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/../../x", 1), 422, "draft.locations[0].at", "leads out"},
 		"an absolute path":    {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "/etc/passwd", 1), 422, "draft.locations[0].at", "no colon"},
-		"over the limit":      {good, strings.Repeat(" ", contribution.MaxBytes) + sound, 413, "", "larger than"},
+		"over the limit":      {good, strings.Repeat(" ", contribution.MaxBytes) + sound, 413, "", "too large"},
 		"a sheet and a draft": {good, ofSheet[:len(ofSheet)-1] + "," + sound[1:], 422, "sheet", "not both"},
 		"no findings":         {good, strings.Replace(ofSheet, `"found"`, `"x-lost"`, 1), 422, "found", "what it found"},
 		"nothing found":       {good, strings.NewReplacer(`"installations": 1`, `"installations": 0`, `"titles": 2`, `"titles": 0`).Replace(ofSheet), 422, "found.installations", "needs evidence"},

@@ -2,6 +2,7 @@ package service
 
 import (
 	"net/http"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
@@ -9,6 +10,7 @@ import (
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/standing"
+	"endroit/service/answer"
 	"endroit/service/wire"
 )
 
@@ -19,7 +21,7 @@ func (s *Service) searchTitles(c *echo.Context) error {
 	}
 	text := c.QueryParam("q")
 	if len(text) > 200 {
-		return invalid("q", "it is longer than 200 bytes")
+		return answer.Invalid("q", "it is longer than 200 bytes")
 	}
 	titles, err := s.store.Search(c.Request().Context(), text, int(offset), limit+1)
 	if err != nil {
@@ -34,24 +36,16 @@ func (s *Service) searchTitles(c *echo.Context) error {
 		f := wire.TitleFound{ID: t.ID, Name: t.Name, Variants: len(t.Variants), Stores: []string{}, Systems: []string{}}
 		for _, v := range t.Variants {
 			f.Locations += len(v.Locations)
-			f.Stores = addOnce(f.Stores, v.Store)
-			f.Systems = addOnce(f.Systems, v.OS)
+			if v.Store != "" && !slices.Contains(f.Stores, v.Store) {
+				f.Stores = append(f.Stores, v.Store)
+			}
+			if v.OS != "" && !slices.Contains(f.Systems, v.OS) {
+				f.Systems = append(f.Systems, v.OS)
+			}
 		}
 		items = append(items, f)
 	}
 	return c.JSON(http.StatusOK, wire.Page[wire.TitleFound]{Items: items, Next: next})
-}
-
-func addOnce(list []string, s string) []string {
-	for _, x := range list {
-		if x == s || s == "" {
-			return list
-		}
-	}
-	if s == "" {
-		return list
-	}
-	return append(list, s)
 }
 
 func (s *Service) showTitle(c *echo.Context) error {
@@ -93,10 +87,10 @@ func (s *Service) forms(c *echo.Context) (forms, error) {
 }
 
 func (f forms) show(l manifest.Location, v manifest.Variant) wire.LocationShown {
-	out := wire.LocationShown{Location: l, Forms: []place.Form{}}
+	out := wire.LocationShown{At: l.At, Holds: l.Holds, Standing: l.Standing, Evidence: l.Evidence, Notes: l.Notes, Forms: []place.Form{}}
 	_, out.Reason = standing.Of(l.Evidence)
 	if l.Notes != nil {
-		out.NotesSay = l.Notes.Summary()
+		out.NotesSummary = l.Notes.Summary()
 	}
 	at, err := place.Parse(l.At)
 	if err != nil {

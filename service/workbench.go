@@ -16,6 +16,7 @@ import (
 	"endroit/core/footprint"
 	"endroit/core/manifest"
 	"endroit/core/words"
+	"endroit/service/answer"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
@@ -64,12 +65,12 @@ func (s *Service) bench(c *echo.Context) (x store.Contribution, body *contributi
 		return x, nil, w, err
 	}
 	if body.Footprint == nil {
-		return x, nil, w, problem(http.StatusNotFound, wire.ProblemNotFound, "a sheet has no footprint")
+		return x, nil, w, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "a sheet has no footprint")
 	}
 	w = wire.BenchOf(body.Footprint)
 	w.Name, w.By, w.Title, w.Variant = "contribution "+strconv.FormatInt(x.ID, 10), x.By, x.Title, manifest.VariantOf(body.Draft).String()
 	if w.MayCorrect = x.State == "waiting"; !w.MayCorrect {
-		w.WhyNot = "it was " + x.State + " by " + x.DecidedBy
+		w.CannotCorrect = "it was " + x.State + " by " + x.DecidedBy
 	}
 	w.Draft, err = json.Marshal(body.Draft)
 	return x, body, w, err
@@ -90,7 +91,7 @@ func (s *Service) showBenchFile(c *echo.Context) error {
 	}
 	n, err := strconv.Atoi(c.Param("file"))
 	if err != nil || n < 0 || n >= len(w.Files) {
-		return problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file of this number")
+		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file of this number")
 	}
 	return c.JSON(http.StatusOK, wire.BenchFileOf(body.Footprint, n))
 }
@@ -101,11 +102,11 @@ func (s *Service) tryDraft(c *echo.Context) error {
 		return err
 	}
 	var in wire.DraftTried
-	if err := read(c, &in); err != nil {
+	if err := answer.Read(c, &in); err != nil {
 		return err
 	}
 	if len(in.Locations) > draft.MaxLocations {
-		return invalid("locations", "there are more than "+strconv.Itoa(draft.MaxLocations))
+		return answer.Invalid("locations", "there are more than "+strconv.Itoa(draft.MaxLocations))
 	}
 	d := *body.Draft
 	d.Title, d.Locations = in.Title, in.Locations
@@ -127,12 +128,12 @@ func (s *Service) addCorrection(c *echo.Context) error {
 		return err
 	}
 	var in wire.CorrectionMade
-	if err := read(c, &in); err != nil {
+	if err := answer.Read(c, &in); err != nil {
 		return err
 	}
 	in.Because = strings.TrimSpace(in.Because)
 	if reason := words.Line(in.Because, maxBecause); reason != "" {
-		return invalid("because", reason)
+		return answer.Invalid("because", reason)
 	}
 	said := footprint.Correction{File: in.File, Kind: in.Kind, By: person(c).Name, Because: in.Because, Made: time.Now()}
 	if err := body.Footprint.Correct([]footprint.Correction{said}); err != nil {
@@ -140,7 +141,7 @@ func (s *Service) addCorrection(c *echo.Context) error {
 		if errors.Is(err, footprint.ErrNoSuchKind) {
 			field = "kind"
 		}
-		return invalid(field, err.Error())
+		return answer.Invalid(field, err.Error())
 	}
 	if err := s.store.AddCorrection(c.Request().Context(), x.ID, person(c).ID, said); err != nil {
 		return err

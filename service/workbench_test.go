@@ -94,7 +94,7 @@ func TestTheWorkbenchOfAContribution(t *testing.T) {
 	assert.Equal(t, http.StatusConflict, status)
 	w.call(t, "mira", "GET", at, "", &bench)
 	assert.False(t, bench.MayCorrect)
-	assert.Equal(t, "it was returned by anselm", bench.WhyNot)
+	assert.Equal(t, "it was returned by anselm", bench.CannotCorrect)
 }
 
 // The names in a submission are not believed, and what it says of corrections has to fit.

@@ -22,6 +22,7 @@ import (
 	"endroit/core/place"
 	"endroit/core/trace"
 	"endroit/machine"
+	"endroit/service/answer"
 	"endroit/service/wire"
 	"endroit/tracefiles"
 )
@@ -31,7 +32,7 @@ func (b *Workbench) file(c *echo.Context) (*footprint.Footprint, int, error) {
 	fp := b.footprint()
 	n, err := strconv.Atoi(c.Param("file"))
 	if err != nil || n < 0 || n >= len(fp.Files) {
-		return nil, 0, problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file of this number")
+		return nil, 0, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file of this number")
 	}
 	return fp, n, nil
 }
@@ -113,7 +114,7 @@ func number(c *echo.Context, name string, otherwise int64) (int64, error) {
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || n < 0 {
-		return 0, invalid(name, "it is a number from 0")
+		return 0, answer.Invalid(name, "it is a number from 0")
 	}
 	return n, nil
 }
@@ -125,7 +126,7 @@ func (b *Workbench) content(x footprint.File, version string) (got tracefiles.Co
 	case version == present && b.here():
 		got, err = tracefiles.ReadFile(x.Path)
 	case e != nil || n < 1 || n > len(b.versions) || b.versions[n-1].Path != x.Path:
-		return got, "", problem(http.StatusNotFound, wire.ProblemNotFound, "the file has no such version")
+		return got, "", answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the file has no such version")
 	default:
 		got, err = tracefiles.ReadVersion(b.config.Trace, n)
 	}
@@ -252,11 +253,11 @@ const maxSummed = 8 << 20
 // and on this machine.
 func (b *Workbench) tryDraft(c *echo.Context) error {
 	var in wire.DraftTried
-	if err := read(c, &in); err != nil {
+	if err := answer.Read(c, &in); err != nil {
 		return err
 	}
 	if len(in.Locations) > draft.MaxLocations {
-		return invalid("locations", fmt.Sprintf("there are more than %d", draft.MaxLocations))
+		return answer.Invalid("locations", fmt.Sprintf("there are more than %d", draft.MaxLocations))
 	}
 	fp := b.footprint()
 	d := &draft.Draft{Title: in.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: in.Locations}

@@ -37,6 +37,7 @@ import (
 	"endroit/core/trace"
 	"endroit/localmanifest"
 	"endroit/safefile"
+	"endroit/service/answer"
 	"endroit/service/wire"
 	"endroit/tracefiles"
 )
@@ -157,7 +158,7 @@ func (b *Workbench) build() http.Handler {
 	e.GET("/*", func(c *echo.Context) error {
 		err := console.Answer(c.Response(), c.Request())
 		if errors.Is(err, console.ErrNotBuilt) || errors.Is(err, console.ErrNoPage) {
-			return problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
+			return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
 		}
 		return err
 	})
@@ -184,7 +185,7 @@ func refuse(status int, detail string) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(status)
-		_ = json.NewEncoder(w).Encode(problem(status, wire.ProblemAny, detail))
+		_ = json.NewEncoder(w).Encode(answer.Problem(status, wire.ProblemAny, detail))
 	})
 }
 
@@ -197,7 +198,7 @@ func (b *Workbench) letIn(c *echo.Context) error {
 	delete(b.keys, key)
 	b.mu.Unlock()
 	if !unused {
-		return problem(http.StatusForbidden, wire.ProblemSignIn, "this address is not one that endroit workbench printed, or it was used: each lets one browser in, once. Press Enter where it runs for another")
+		return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "this address is not one that endroit workbench printed, or it was used: each lets one browser in, once. Press Enter where it runs for another")
 	}
 	c.Response().Header().Set("Cache-Control", "no-store")
 	return c.Redirect(http.StatusSeeOther, "/workbench#let-in="+b.secret)
@@ -207,52 +208,26 @@ func (b *Workbench) known(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		token, _ := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
 		if subtle.ConstantTimeCompare([]byte(token), []byte(b.secret)) != 1 {
-			return problem(http.StatusForbidden, wire.ProblemSignIn, "open the address that endroit workbench printed, with its key; for another browser or tab press Enter where it runs")
+			return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "open the address that endroit workbench printed, with its key; for another browser or tab press Enter where it runs")
 		}
 		c.Response().Header().Set("Cache-Control", "no-store")
 		return next(c)
 	}
 }
 
-func problem(status int, kind, detail string) *wire.Problem {
-	return &wire.Problem{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail}
-}
-
-func invalid(field, detail string) *wire.Problem {
-	p := problem(http.StatusUnprocessableEntity, wire.ProblemInvalid, detail)
-	p.Field = field
-	return p
-}
-
+// answerError writes every error as a problem document.
 func answerError(c *echo.Context, err error) {
-	if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
-		return
-	}
-	var p *wire.Problem
-	var status echo.HTTPStatusCoder
+	p := answer.Of(err)
 	switch {
-	case errors.As(err, &p):
+	case p != nil:
 	case errors.Is(err, fs.ErrNotExist):
-		p = problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
+		p = answer.Problem(http.StatusNotFound, wire.ProblemNotFound, err.Error())
 	case errors.Is(err, tracefiles.ErrInput), errors.Is(err, fs.ErrPermission):
-		p = problem(http.StatusConflict, wire.ProblemInvalid, err.Error())
-	case errors.As(err, &status) && status.StatusCode() >= 400:
-		p = problem(status.StatusCode(), wire.ProblemAny, "")
+		p = answer.Problem(http.StatusConflict, wire.ProblemInvalid, err.Error())
 	default:
-		p = problem(http.StatusInternalServerError, wire.ProblemAny, err.Error())
+		p = answer.Problem(http.StatusInternalServerError, wire.ProblemAny, err.Error())
 	}
-	c.Response().Header().Set(echo.HeaderContentType, "application/problem+json")
-	_ = c.JSON(p.Status, p)
-}
-
-func read(c *echo.Context, v any) error {
-	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
-		return problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the body has to be application/json")
-	}
-	if err := json.NewDecoder(c.Request().Body).Decode(v); err != nil {
-		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the body is not the JSON that is wanted here: "+err.Error())
-	}
-	return nil
+	_ = answer.Send(c, *p)
 }
 
 // footprint is the footprint as it is now; nobody changes it.
@@ -301,10 +276,10 @@ func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error)
 	}
 	d, err := draft.Parse(text)
 	if err != nil {
-		return nil, nil, problem(http.StatusConflict, wire.ProblemInvalid, fmt.Sprintf("%s: %v; fix it, or name another with --draft", b.config.Draft, err))
+		return nil, nil, answer.Problem(http.StatusConflict, wire.ProblemInvalid, fmt.Sprintf("%s: %v; fix it, or name another with --draft", b.config.Draft, err))
 	}
 	if d.Trace != nil && d.Trace.SHA256 != b.digest && !slices.ContainsFunc(d.Also, func(t draft.Trace) bool { return t.SHA256 == b.digest }) {
-		return nil, nil, problem(http.StatusConflict, wire.ProblemInvalid, b.config.Draft+" is of another trace; name another with --draft")
+		return nil, nil, answer.Problem(http.StatusConflict, wire.ProblemInvalid, b.config.Draft+" is of another trace; name another with --draft")
 	}
 	return d, text, nil
 }
@@ -312,12 +287,12 @@ func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error)
 // save writes the draft, over the file that the page knows and no other.
 func (b *Workbench) save(c *echo.Context) error {
 	var in wire.DraftSaved
-	if err := read(c, &in); err != nil {
+	if err := answer.Read(c, &in); err != nil {
 		return err
 	}
 	var d draft.Draft
 	if err := jsondoc.Decode("draft", in.Draft, &d); err != nil {
-		return problem(http.StatusBadRequest, wire.ProblemInvalid, "the draft is none: "+err.Error())
+		return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "the draft is none: "+err.Error())
 	}
 	if d.Trace == nil {
 		d.Trace = &draft.Trace{}
@@ -327,7 +302,7 @@ func (b *Workbench) save(c *echo.Context) error {
 	}
 	var bad *draft.Error
 	if err := d.Check(); errors.As(err, &bad) {
-		return invalid("draft."+bad.Field, bad.Reason)
+		return answer.Invalid("draft."+bad.Field, bad.Reason)
 	}
 	text, err := d.Text()
 	if err != nil {
@@ -343,7 +318,7 @@ func (b *Workbench) save(c *echo.Context) error {
 		return c.JSON(http.StatusOK, wire.Saved{File: b.config.Draft, Digest: digestOf(text)})
 	}
 	if err == nil && digestOf(there) != in.Digest || err != nil && in.Digest != "" {
-		return problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed by somebody else since this page read it; load the page again, or name another file with --draft. Nothing was written")
+		return answer.Problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed by somebody else since this page read it; load the page again, or name another file with --draft. Nothing was written")
 	}
 	if err := safefile.Write(b.config.Draft, text); err != nil {
 		return err
@@ -354,12 +329,12 @@ func (b *Workbench) save(c *echo.Context) error {
 // correct keeps what this person says of a file beside the trace.
 func (b *Workbench) correct(c *echo.Context) error {
 	var in wire.CorrectionMade
-	if err := read(c, &in); err != nil {
+	if err := answer.Read(c, &in); err != nil {
 		return err
 	}
 	in.Because = strings.TrimSpace(in.Because)
 	if err := tracefiles.CheckWords(in.Because); err != nil {
-		return invalid("because", err.Error())
+		return answer.Invalid("because", err.Error())
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -371,9 +346,9 @@ func (b *Workbench) correct(c *echo.Context) error {
 	said.Corrections = append(said.Corrections, footprint.Correction{File: in.File, Kind: in.Kind, By: b.config.By, Because: in.Because, Made: time.Now().UTC().Truncate(time.Second)})
 	switch err := next.Correct(said.Corrections); {
 	case errors.Is(err, footprint.ErrNoSuchKind):
-		return invalid("kind", err.Error())
+		return answer.Invalid("kind", err.Error())
 	case err != nil:
-		return invalid("file", err.Error())
+		return answer.Invalid("file", err.Error())
 	}
 	if err := tracefiles.Keep(b.config.Trace, b.digest, next.Corrections); err != nil {
 		return err

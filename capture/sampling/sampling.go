@@ -225,7 +225,12 @@ func (c *Clock) Look(r *capture.Recorder) {
 	now := time.Now()
 	ahead := now.Round(0).Sub(c.start.Round(0)) - now.Sub(c.start)
 	if jump := ahead - c.Ahead; jump.Abs() >= clockJump {
-		r.Gap(fmt.Sprintf("the clock went %s by %s in the midst: the machine slept, or the clock was set; times found by comparing can be off", map[bool]string{true: "forward", false: "back"}[jump > 0], jump.Abs().Round(time.Second)))
+		direction := "forward"
+		if jump < 0 {
+			direction = "back"
+		}
+		r.Gap(fmt.Sprintf("the clock went %s by %s during the run: the machine slept, or the clock was set; times found by comparing can be off",
+			direction, jump.Abs().Round(time.Second)))
 		c.Ahead = ahead
 	}
 }

@@ -1,6 +1,7 @@
 package candidate
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -108,7 +109,7 @@ func (j *Joint) exact() {
 	name := ""
 	for _, s := range j.Seen {
 		for _, x := range s.Files {
-			if at := orPath(x); name == "" {
+			if at := cmp.Or(x.Place, x.Path); name == "" {
 				name = at
 			} else if name != at {
 				return
@@ -118,19 +119,12 @@ func (j *Joint) exact() {
 	j.At = name
 }
 
-func orPath(x footprint.File) string {
-	if x.Place != "" {
-		return x.Place
-	}
-	return x.Path
-}
-
 // named reports whether runs have different names for the place.
 func (j *Joint) named() bool {
 	names := map[string]bool{}
 	for _, s := range j.Seen {
 		for _, x := range s.Files {
-			names[orPath(x)] = true
+			names[cmp.Or(x.Place, x.Path)] = true
 		}
 	}
 	return len(names) > 1

@@ -270,7 +270,11 @@ func (m SumMatch) Rule() string {
 		}
 		return strconv.Itoa(at)
 	}
-	return m.Algorithm + " " + m.Stored + " at " + relative(m.At, m.FromEnd) + " of " + relative(m.From, false) + ".." + relative(m.To, m.To > m.size/2) + map[bool]string{true: " zeroed"}[m.Zeroed]
+	text := m.Algorithm + " " + m.Stored + " at " + relative(m.At, m.FromEnd) + " of " + relative(m.From, false) + ".." + relative(m.To, m.To > m.size/2)
+	if m.Zeroed {
+		text += " zeroed"
+	}
+	return text
 }
 
 // CommonSums are the matches of the first file that hold in each other one: chance is

@@ -61,7 +61,7 @@ func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []m
 	if err != nil {
 		return out, err
 	}
-	any := map[int]bool{}
+	taken := map[int]bool{}
 	next := 0
 	for i := range out.Locations {
 		t := &out.Locations[i]
@@ -72,7 +72,7 @@ func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []m
 		next++
 		t.Files, t.Kinds = c.Files, c.Kinds
 		for _, n := range c.Files {
-			any[n] = true
+			taken[n] = true
 			if string(f.Files[n].Kind) != t.Holds {
 				t.Stray = append(t.Stray, n)
 			}
@@ -93,7 +93,7 @@ func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []m
 		t.note(f)
 	}
 	for n, x := range f.Files {
-		if x.Kind.OfInterest() && !any[n] {
+		if x.Kind.OfInterest() && !taken[n] {
 			out.Left = append(out.Left, n)
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"github.com/goccy/go-yaml"
 
 	"endroit/core/notes"
+	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/core/trace"
 	"endroit/core/words"
@@ -104,7 +105,7 @@ func (d *Draft) check() *Error {
 		return &Error{What: "draft", Field: field, Reason: fmt.Sprintf(format, args...)}
 	}
 	if d.Format != Format {
-		return bad("format", "it is %q and this program reads %s", clip(d.Format), Format)
+		return bad("format", "it is %q and this program reads %s", phrase.Clip(d.Format, 60), Format)
 	}
 	texts := []struct {
 		field, text string
@@ -146,7 +147,7 @@ func (d *Draft) check() *Error {
 			return bad(field+".at", "%v", err)
 		}
 		if l.Holds != Save && l.Holds != Config && l.Holds != Capture {
-			return bad(field+".holds", "it is %q; save, config and capture are known", clip(l.Holds))
+			return bad(field+".holds", "it is %q; save, config and capture are known", phrase.Clip(l.Holds, 60))
 		}
 		if j, twice := seen[l.At]; twice {
 			return bad(field+".at", "it stands in locations[%d] too", j)
@@ -195,20 +196,13 @@ func (d *Draft) checkTraces(bad func(field, format string, args ...any) *Error) 
 			field = "trace"
 		}
 		if digest, err := hex.DecodeString(t.SHA256); t.SHA256 != "" && (err != nil || len(digest) != 32 || t.SHA256 != strings.ToLower(t.SHA256)) {
-			return bad(field+".sha256", "it is %q, not a SHA-256 as 64 lowercase hexadecimal digits", clip(t.SHA256))
+			return bad(field+".sha256", "it is %q, not a SHA-256 as 64 lowercase hexadecimal digits", phrase.Clip(t.SHA256, 60))
 		}
 		if reason := words.Shown(t.File, 1000); reason != "" {
 			return bad(field+".file", "%s", reason)
 		}
 	}
 	return nil
-}
-
-func clip(s string) string {
-	if len(s) > 60 {
-		return s[:60] + "…"
-	}
-	return s
 }
 
 const heading = ` A draft: where one variant of a title keeps things. Edit it freely, then run

@@ -2,6 +2,7 @@ package footprint
 
 import (
 	"path"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -366,7 +367,7 @@ func (b *builder) judge(f *record) File {
 		programs = []int{f.process}
 	}
 	for _, p := range programs {
-		if name := path.Base(b.processes[p].Exe); name != "." && !contains(out.Programs, name) {
+		if name := path.Base(b.processes[p].Exe); name != "." && !slices.Contains(out.Programs, name) {
 			out.Programs = append(out.Programs, name)
 		}
 	}
@@ -403,7 +404,7 @@ var reading = map[string]bool{"ready": true, "loaded": true}
 
 func (b *builder) cuesNear(f *record) (near []string) {
 	for i, c := range b.fp.Cues {
-		if reading[c.Word] || contains(near, c.Word) {
+		if reading[c.Word] || slices.Contains(near, c.Word) {
 			continue
 		}
 		from, next := c.At-cueBefore, b.exit
@@ -422,13 +423,4 @@ func (b *builder) cuesNear(f *record) (near []string) {
 		}
 	}
 	return near
-}
-
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
-			return true
-		}
-	}
-	return false
 }

@@ -127,7 +127,7 @@ func (f File) Explain() Why {
 	w := Why{File: f, Evidence: slices.Clone(f.evidence)}
 	points, sum := weigh(f.evidence)
 	for _, k := range Kinds {
-		if p, any := points[k]; any {
+		if p, ok := points[k]; ok {
 			w.Points = append(w.Points, Points{k, p, min(odds(p)/sum, 0.99)})
 		}
 	}

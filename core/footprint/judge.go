@@ -152,7 +152,7 @@ func weigh(list []Evidence) (points map[Kind]float64, sum float64) {
 		points[e.Kind] += e.Weight
 	}
 	for _, k := range Kinds { // in one order, so that the sum is one number
-		if p, any := points[k]; any {
+		if p, ok := points[k]; ok {
 			sum += odds(p)
 		}
 	}
@@ -165,7 +165,7 @@ func Decide(list []Evidence) (Kind, float64, []string) {
 	points, sum := weigh(list)
 	best := Unknown
 	for _, k := range Kinds {
-		if p, any := points[k]; any && p > points[best] {
+		if p, ok := points[k]; ok && p > points[best] {
 			best = k
 		}
 	}
@@ -612,7 +612,7 @@ func (v *view) writtenThenAlone() string {
 }
 
 func (v *view) writtenNear(word string) string {
-	if !contains(v.near, word) {
+	if !slices.Contains(v.near, word) {
 		return ""
 	}
 	best, gap := time.Duration(0), time.Duration(math.MaxInt64)
@@ -749,7 +749,7 @@ func (v *view) bytesInside() string {
 	}
 	switch v.state.Looks {
 	case content.Bytes, "SQLite database", "gzip data", "zlib data", "zstd data", "LZ4 data":
-		return "inside are " + map[bool]string{true: "bytes that are no text", false: v.state.Looks}[v.state.Looks == content.Bytes]
+		return "its content is " + v.state.Looks
 	}
 	return ""
 }

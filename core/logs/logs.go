@@ -322,7 +322,10 @@ func (t *writing) event(op trace.Op, path, to, detail string, process int, at ti
 			e.Op = op
 		}
 		if value != "" {
-			e.Op, e.What = trace.Changed, map[bool]string{true: "removed ", false: "set "}[op == trace.Remove]+value
+			e.Op, e.What = trace.Changed, "set "+value
+			if op == trace.Remove {
+				e.What = "removed " + value
+			}
 		}
 	}
 	if e.Op == Open {

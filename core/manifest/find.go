@@ -9,7 +9,7 @@ import (
 
 // Find returns the title with this name or id, and otherwise those whose names
 // come close, the closest first, at most five.
-func (m *Manifest) Find(name string) (title *Title, close []string) {
+func (m *Manifest) Find(name string) (title *Title, near []string) {
 	folded, id := Fold(name), ID(name)
 	n := NewNearest(name)
 	for i := range m.Titles {

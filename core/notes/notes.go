@@ -282,7 +282,11 @@ func (c *checker) checksum(s *Checksum) {
 		c.bad("checksum.at", "where it stands has to be said")
 	}
 	if !content.HasSum(s.Algorithm, s.Bits) {
-		c.bad("checksum.algorithm", "%q is no algorithm that endroit bytes --sums names%s", s.Algorithm, map[bool]string{true: ", with so many bits"}[s.Bits != 0])
+		bits := ""
+		if s.Bits != 0 {
+			bits = fmt.Sprintf(" with %d bits", s.Bits)
+		}
+		c.bad("checksum.algorithm", "there is no algorithm %q%s; endroit bytes --sums lists them", s.Algorithm, bits)
 	}
 	if !slices.Contains([]string{content.LittleEnd, content.BigEnd, content.HexText}, s.Stored) {
 		c.bad("checksum.stored", "%q is no way to store it; it is %s, %s or %s", s.Stored, content.LittleEnd, content.BigEnd, content.HexText)

@@ -158,7 +158,7 @@ func TestNotesThatAreWrong(t *testing.T) {
 		head + "fields: [{name: a, type: bytes, length: 99999999999}]\n":                   "is out of bounds",
 		head + "fields: [{name: a, repeat: 3}]\n":                                          "a record without fields",
 		head + "fields: [{name: a, type: u8, fields: [{name: b, type: u8}]}]\n":            "a record has fields instead of a type",
-		head + "checksum: {algorithm: CRC-31, at: 0, stored: big-endian}\n":                "is no algorithm that endroit bytes --sums names",
+		head + "checksum: {algorithm: CRC-31, at: 0, stored: big-endian}\n":                "there is no algorithm",
 		head + "checksum: {algorithm: MD5, at: 0, stored: sideways}\n":                     "is no way to store it",
 		head + "fields: " + strings.Repeat("[{name: a, fields: ", 9) + "[{name: b, type: u8}]" + strings.Repeat("}]", 9) + "\n": "more than 8 deep",
 		"": "format",

@@ -14,6 +14,7 @@ import (
 	"unicode/utf8"
 
 	"endroit/core/content"
+	"endroit/core/phrase"
 )
 
 type reader struct {
@@ -306,23 +307,16 @@ func (v *Value) read(b []byte, order string) {
 			for i := range units {
 				units[i] = byteOrder(order).Uint16(b[2*i:])
 			}
-			v.Text = clip(string(utf16.Decode(units)))
+			v.Text = phrase.Clip(string(utf16.Decode(units)), longText)
 			return
 		}
-		v.Text = clip(strings.ToValidUTF8(string(b[:min(len(b), utf8.UTFMax*(longText+1))]), "\uFFFD"))
+		v.Text = phrase.Clip(strings.ToValidUTF8(string(b[:min(len(b), utf8.UTFMax*(longText+1))]), "\uFFFD"), longText)
 	default:
 		v.Text = hex.EncodeToString(b[:min(len(b), longText)])
 		if len(b) > longText {
 			v.Text += "…"
 		}
 	}
-}
-
-func clip(text string) string {
-	if r := []rune(text); len(r) > longText {
-		return string(r[:longText]) + "…"
-	}
-	return text
 }
 
 // place finds where the checksum stands and what it is of.

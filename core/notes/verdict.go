@@ -35,7 +35,10 @@ func (n *Notes) Judge(data []byte) Verdict {
 	case len(r.Sound) == 0:
 		return Verdict{Unsure, "the notes have neither a header nor a checksum, and what they have fits"}
 	}
-	return Verdict{Sound, strings.Join(r.Sound, " and ") + map[bool]string{true: " fits", false: " fit"}[len(r.Sound) == 1]}
+	if len(r.Sound) == 1 {
+		return Verdict{Sound, r.Sound[0] + " matches"}
+	}
+	return Verdict{Sound, strings.Join(r.Sound, " and ") + " match"}
 }
 
 // Summary is what the notes tell, in one line.

@@ -23,7 +23,7 @@ func TestASoundFileIsToldFromOthers(t *testing.T) {
 	require.NoError(t, json.Unmarshal(raw, &sent))
 	assert.True(t, n.Same(&sent))
 	for name, n := range map[string]*Notes{"parsed": n, "sent": &sent} {
-		assert.Equal(t, Verdict{Sound, "header and checksum fit"}, n.Judge(sound), name)
+		assert.Equal(t, Verdict{Sound, "header and checksum match"}, n.Judge(sound), name)
 		assert.Equal(t, Damaged, n.Judge(damaged).Word, name)
 		assert.Equal(t, Damaged, n.Judge(sound[:6]).Word, "cut off")
 		assert.Equal(t, Foreign, n.Judge([]byte("a picture, or what else")).Word, name)

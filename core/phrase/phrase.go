@@ -12,6 +12,7 @@ import (
 	"unicode/utf8"
 
 	"github.com/dustin/go-humanize"
+	"github.com/mattn/go-runewidth"
 	"golang.org/x/text/unicode/bidi"
 )
 
@@ -88,3 +89,22 @@ func VisibleLines(text string) string {
 	}
 	return strings.Join(lines, "\n")
 }
+
+// Clip shortens a text to so many characters, with an ellipsis in place of the rest.
+func Clip(text string, most int) string {
+	n := 0
+	for i := range text {
+		if n == most {
+			return text[:i] + "…"
+		}
+		n++
+	}
+	return text
+}
+
+// Pad fills a text up with spaces to a width in terminal cells: letters of some scripts take
+// two.
+func Pad(text string, width int) string { return runewidth.FillRight(text, width) }
+
+// Width is how many terminal cells a text takes.
+func Width(text string) int { return runewidth.StringWidth(text) }

@@ -96,7 +96,7 @@ func (m matcher) segment(s Segment, name string, before Captures) (Captures, boo
 	}
 	at := 0    // where the next part starts
 	open := -1 // the variable part that still takes characters, by index
-	openAt, min := 0, 0
+	openAt, least := 0, 0
 	captures := before
 	shut := func(end int) bool {
 		if open < 0 {
@@ -117,9 +117,9 @@ func (m matcher) segment(s Segment, name string, before Captures) (Captures, boo
 	}
 	for i := 0; i < len(s); {
 		if s[i].Kind == Any || s[i].Kind == Named {
-			open, openAt, min = i, at, 0
+			open, openAt, least = i, at, 0
 			if s[i].Kind == Named {
-				min = 1
+				least = 1
 			}
 			i++
 			continue
@@ -136,7 +136,7 @@ func (m matcher) segment(s Segment, name string, before Captures) (Captures, boo
 		}
 		first, last := at, at
 		if open >= 0 {
-			first, last = openAt+min, len(folded)-len(block)
+			first, last = openAt+least, len(folded)-len(block)
 			if j == len(s) {
 				if last < first {
 					return nil, false
@@ -157,7 +157,7 @@ func (m matcher) segment(s Segment, name string, before Captures) (Captures, boo
 		at, i = found+len(block), j
 	}
 	if open >= 0 {
-		if len(text)-openAt < min || !shut(len(text)) {
+		if len(text)-openAt < least || !shut(len(text)) {
 			return nil, false
 		}
 		return captures, true

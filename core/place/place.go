@@ -25,6 +25,8 @@ package place
 import (
 	"fmt"
 	"strings"
+
+	"endroit/core/phrase"
 )
 
 // Location is a place where a title keeps something, on any machine.
@@ -39,10 +41,10 @@ type Location struct {
 func Parse(text string) (Location, error) {
 	l, err := parse(text)
 	if err != nil {
-		return Location{}, fmt.Errorf("location %q: %w", clip(text), err)
+		return Location{}, fmt.Errorf("location %q: %w", phrase.Clip(text, 120), err)
 	}
 	if err := l.Narrow(); err != nil {
-		return Location{}, fmt.Errorf("location %q: %w", clip(text), err)
+		return Location{}, fmt.Errorf("location %q: %w", phrase.Clip(text, 120), err)
 	}
 	return l, nil
 }
@@ -57,7 +59,7 @@ func parse(text string) (Location, error) {
 	}
 	a := Anchor(name)
 	if _, ok := byAnchor[a]; !ok {
-		return Location{}, unknownAnchor(clip(name))
+		return Location{}, unknownAnchor(phrase.Clip(name, 120))
 	}
 	p, err := parsePattern(rest)
 	if err != nil {
@@ -71,7 +73,7 @@ func parse(text string) (Location, error) {
 func ParseAny(text string) (Location, error) {
 	l, err := parse(text)
 	if err != nil {
-		return Location{}, fmt.Errorf("location %q: %w", clip(text), err)
+		return Location{}, fmt.Errorf("location %q: %w", phrase.Clip(text, 120), err)
 	}
 	return l, nil
 }
@@ -117,11 +119,4 @@ func (l Location) Names() (names []string) {
 		}
 	}
 	return names
-}
-
-func clip(text string) string {
-	if len(text) > 120 {
-		return text[:120] + "…"
-	}
-	return text
 }

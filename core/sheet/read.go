@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -375,18 +376,11 @@ func (r *reader) claims() {
 		for _, e := range lib.Editions {
 			real := r.files.Real(e.Folder)
 			if other, ok := claimed[real]; ok {
-				r.note(e.Folder, "%s (%s) and %s (%s) both claim this folder", other.Name, orNone(other.Ref), e.Name, orNone(e.Ref))
+				r.note(e.Folder, "%s (%s) and %s (%s) both claim this folder", other.Name, cmp.Or(other.Ref, "without a reference"), e.Name, cmp.Or(e.Ref, "without a reference"))
 			}
 			claimed[real] = e
 		}
 	}
-}
-
-func orNone(ref string) string {
-	if ref == "" {
-		return "without a reference"
-	}
-	return ref
 }
 
 // look finds out whether an edition's folder and prefix are there.

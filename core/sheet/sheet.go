@@ -474,7 +474,11 @@ func pattern(c *checker, field, text, part string, folder bool) {
 	case strings.Contains(text, "**"):
 		c.bad(field, "a sheet does not search folders of any depth (**)")
 	case l.Pattern.Folder != folder:
-		c.bad(field, "%s", map[bool]string{true: "a folder has a slash at its end", false: "files have no slash at their end"}[folder])
+		if folder {
+			c.bad(field, "a folder must end with a slash")
+		} else {
+			c.bad(field, "a file must not end with a slash")
+		}
 	case part != "" && !strings.Contains(text, part):
 		c.bad(field, "it has to hold %s", part)
 	case !singlesOut(l):

@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -161,7 +162,7 @@ func (s *Sheet) Describe(system string) []Row {
 	var rows []Row
 	for _, h := range y.Home {
 		if l, err := place.Parse(h); err == nil {
-			rows = append(rows, Row{"installed in", orText(l.Usual(system, "native"), h), h})
+			rows = append(rows, Row{"installed in", cmp.Or(l.Usual(system, "native"), h), h})
 		}
 	}
 	if len(y.Home) == 0 {
@@ -219,13 +220,6 @@ func (s *Sheet) Describe(system string) []Row {
 		source("hands over to "+x.Launcher, x.Source, "reference", x.Ref)
 	}
 	return rows
-}
-
-func orText(text, other string) string {
-	if text == "" {
-		return other
-	}
-	return text
 }
 
 // InsidePrefix says where an edition's prefix usually lies, in the launcher's own

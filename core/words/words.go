@@ -17,8 +17,8 @@ import (
 // Line checks, its letters are in composed form, a word has letters of one script (or of
 // those that one language writes together), and it has no more than two marks on a letter.
 // max is in bytes; an empty name passes. The reason is empty if nothing is wrong.
-func Name(text string, max int) (reason string) {
-	if reason := Line(text, max); reason != "" {
+func Name(text string, most int) (reason string) {
+	if reason := Line(text, most); reason != "" {
 		return reason
 	}
 	if !norm.NFC.IsNormalString(text) {
@@ -45,23 +45,23 @@ func Name(text string, max int) (reason string) {
 }
 
 // Line checks a text on one line.
-func Line(text string, max int) (reason string) {
+func Line(text string, most int) (reason string) {
 	if strings.TrimSpace(text) != text {
 		return "it begins or ends with a space"
 	}
-	return check(text, max, "")
+	return check(text, most, "")
 }
 
 // Shown checks a text on one line that is shown as it is, spaces at its edges and all.
-func Shown(text string, max int) (reason string) { return check(text, max, "") }
+func Shown(text string, most int) (reason string) { return check(text, most, "") }
 
 // Text checks a text that may have several lines.
-func Text(text string, max int) (reason string) { return check(text, max, "\n") }
+func Text(text string, most int) (reason string) { return check(text, most, "\n") }
 
-func check(text string, max int, also string) (reason string) {
+func check(text string, most int, also string) (reason string) {
 	switch {
-	case len(text) > max:
-		return fmt.Sprintf("it is longer than %d bytes", max)
+	case len(text) > most:
+		return fmt.Sprintf("it is longer than %d bytes", most)
 	case !utf8.ValidString(text):
 		return "it is not UTF-8"
 	case strings.ContainsFunc(text, func(r rune) bool { return Hidden(r) && !strings.ContainsRune(also, r) }):

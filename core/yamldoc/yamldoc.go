@@ -43,9 +43,9 @@ type Doc struct{ root *yaml.Node }
 // refused, as they are most likely mistyped; those that begin with x- are somebody's own
 // and pass. Keys that stand twice, anchors and aliases, tags and more than one document
 // are refused too. The error is an *Error.
-func Decode(what string, data []byte, max int, v any) (*Doc, error) {
-	if len(data) > max {
-		return nil, &Error{What: what, Reason: fmt.Sprintf("it has %d bytes; a %s has at most %d", len(data), what, max)}
+func Decode(what string, data []byte, most int, v any) (*Doc, error) {
+	if len(data) > most {
+		return nil, &Error{What: what, Reason: fmt.Sprintf("it has %d bytes; a %s has at most %d", len(data), what, most)}
 	}
 	root, err := read(data)
 	if err == nil {

@@ -7,6 +7,7 @@ import (
 
 	"endroit/core/contribution"
 	"endroit/core/manifest"
+	"endroit/core/notes"
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/standing"
@@ -72,15 +73,19 @@ type TitleFound struct {
 
 // LocationShown is a location with what a page needs to draw it.
 type LocationShown struct {
-	manifest.Location
-	Anchor  string `json:"anchor"`
-	Pattern string `json:"pattern"`
-	Means   string `json:"means"` // what the anchor is on this variant's system
-	Usual   string `json:"usual"` // where that usually lies, for reading
-	Reason  string `json:"reason"`
-	// NotesSay is what the notes on the structure of its files tell, in one line.
-	NotesSay string       `json:"notes_say"`
-	Forms    []place.Form `json:"forms"`
+	At       string              `json:"at"`
+	Holds    string              `json:"holds"`
+	Standing standing.Standing   `json:"standing"`
+	Evidence []standing.Evidence `json:"evidence"`
+	// Notes are on the structure of the files there, NotesSummary the same in one line.
+	Notes        *notes.Notes `json:"notes,omitempty"`
+	NotesSummary string       `json:"notes_summary"`
+	Anchor       string       `json:"anchor"`
+	Pattern      string       `json:"pattern"`
+	Means        string       `json:"means"` // what the anchor is on this variant's system
+	Usual        string       `json:"usual"` // where that usually lies, for reading
+	Reason       string       `json:"reason"`
+	Forms        []place.Form `json:"forms"`
 }
 
 // VariantShown is a variant with its locations as a page draws them.
@@ -124,16 +129,16 @@ type ContributionListed struct {
 // ContributionShown is one contribution with all that a reviewer needs.
 type ContributionShown struct {
 	ContributionListed
-	Variant   string                 `json:"variant"`
-	Draft     json.RawMessage        `json:"draft"`     // null for a sheet
-	Footprint json.RawMessage        `json:"footprint"` // null for a sheet
-	Locations []LocationShown        `json:"locations"` // the draft's, with the standing that they would have
-	Coverage  []contribution.Covered `json:"coverage"`
-	Changes   []manifest.Change      `json:"changes"`   // what accepting would change
-	Conflicts []manifest.Conflict    `json:"conflicts"` // why it could not be accepted
-	Sheet     *SheetShown            `json:"sheet"`     // null for a draft
-	MayDecide bool                   `json:"may_decide"`
-	WhyNot    string                 `json:"why_not"` // why this person may not decide
+	Variant      string                 `json:"variant"`
+	Draft        json.RawMessage        `json:"draft"`     // null for a sheet
+	Footprint    json.RawMessage        `json:"footprint"` // null for a sheet
+	Locations    []LocationShown        `json:"locations"` // the draft's, with the standing that they would have
+	Coverage     []contribution.Covered `json:"coverage"`
+	Changes      []manifest.Change      `json:"changes"`   // what accepting would change
+	Conflicts    []manifest.Conflict    `json:"conflicts"` // why it could not be accepted
+	Sheet        *SheetShown            `json:"sheet"`     // null for a draft
+	MayDecide    bool                   `json:"may_decide"`
+	CannotDecide string                 `json:"cannot_decide_reason"` // why this person may not decide
 }
 
 // SheetShown is a launcher's sheet that was contributed.

@@ -13,24 +13,24 @@ import (
 // Workbench is a footprint as the workbench's page draws it, of a contribution or of a
 // trace on this machine.
 type Workbench struct {
-	Name       string     `json:"name"` // of the trace's file, or of the contribution
-	Local      bool       `json:"local"`
-	By         string     `json:"by"`          // who submitted it, empty for a local one
-	MayCorrect bool       `json:"may_correct"` // the one who asks
-	WhyNot     string     `json:"why_not"`     // why they may not
-	Saves      string     `json:"saves"`       // the file that the draft is saved to, empty where it cannot be
-	Digest     string     `json:"digest"`      // of that file as it is, empty where there is none: see DraftSaved
-	Title      string     `json:"title"`
-	Variant    string     `json:"variant"`
-	Started    time.Time  `json:"started"`
-	Length     int64      `json:"length"` // nanoseconds, as all times here
-	Observer   string     `json:"observer"`
-	ReadsSeen  bool       `json:"reads_seen"`
-	Events     int        `json:"events"`
-	Programs   []string   `json:"programs"`
-	Cues       []BenchCue `json:"cues"`
-	Gaps       []string   `json:"gaps"`
-	Cut        string     `json:"cut"`
+	Name          string     `json:"name"` // of the trace's file, or of the contribution
+	Local         bool       `json:"local"`
+	By            string     `json:"by"`                    // who submitted it, empty for a local one
+	MayCorrect    bool       `json:"may_correct"`           // the one who asks
+	CannotCorrect string     `json:"cannot_correct_reason"` // why they may not
+	Saves         string     `json:"saves"`                 // the file that the draft is saved to, empty where it cannot be
+	Digest        string     `json:"digest"`                // of that file as it is, empty where there is none: see DraftSaved
+	Title         string     `json:"title"`
+	Variant       string     `json:"variant"`
+	Started       time.Time  `json:"started"`
+	Length        int64      `json:"length"` // nanoseconds, as all times here
+	Observer      string     `json:"observer"`
+	ReadsSeen     bool       `json:"reads_seen"`
+	Events        int        `json:"events"`
+	Programs      []string   `json:"programs"`
+	Cues          []BenchCue `json:"cues"`
+	Gaps          []string   `json:"gaps"`
+	Cut           string     `json:"cut"`
 
 	Counts      map[footprint.Kind]int `json:"counts"`
 	Files       []BenchFile            `json:"files"` // by number: the index into this list

@@ -79,7 +79,7 @@ func beside(rounds int) error {
 				return err
 			}
 			ms := func(d []time.Duration) string { return fmt.Sprintf("%.1f", float64(median(d))/1e6) }
-			fmt.Printf("%-34s %9s %9s %9s %9.2f %9.2f %8.2f\n", how+", "+threads+map[bool]string{true: " thread", false: " threads"}[threads == "1"], ms(took[0]), ms(took[1]), ms(took[2]), ratio(took[2], took[0]), ratio(took[2], took[1]), besideLimit)
+			fmt.Printf("%-34s %9s %9s %9s %9.2f %9.2f %8.2f\n", how+", threads: "+threads, ms(took[0]), ms(took[1]), ms(took[2]), ratio(took[2], took[0]), ratio(took[2], took[1]), besideLimit)
 		}
 	}
 	for _, threads := range []string{"1", "8"} {

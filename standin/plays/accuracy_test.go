@@ -65,7 +65,11 @@ func TestAccuracy(t *testing.T) {
 				s.Add(p, footprints[i], roots[i])
 			}
 		}
-		s.tell(map[bool]string{true: "held out", false: "for tuning"}[out], *faults || !out)
+		set := "for tuning"
+		if out {
+			set = "held out"
+		}
+		s.tell(set, *faults || !out)
 	}
 }
 

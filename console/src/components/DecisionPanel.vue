@@ -82,7 +82,7 @@ async function decide() {
         <v-btn variant="text" @click="asking = ''">Not yet</v-btn>
       </form>
     </template>
-    <p v-else>Waits for a reviewer. You cannot decide: {{ contribution.why_not }}.</p>
+    <p v-else>Waits for a reviewer. You cannot decide: {{ contribution.cannot_decide_reason }}.</p>
   </v-card>
 </template>
 

@@ -27,7 +27,7 @@ const open = ref<Record<string, boolean>>({})
         <span v-if="l.usual" class="usual quiet"
           >usually <span class="mono">{{ l.usual }}</span></span
         >
-        <span v-if="l.notes_say" class="usual quiet">its files: {{ shown(l.notes_say) }}</span>
+        <span v-if="l.notes_summary" class="usual quiet">its files: {{ shown(l.notes_summary) }}</span>
         <PathForms v-if="forms" :forms="l.forms" />
       </span>
       <span class="proof">
