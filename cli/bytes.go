@@ -21,9 +21,7 @@ import (
 func (a *app) bytes() *cli.Command {
 	return command(&cli.Command{
 		Name: "bytes", Usage: "look inside a file: bytes and text, what is in it, what differs, checksums",
-		UsageText:   "endroit bytes FILE [--at OFFSET] [--length N] [--strings] [--json]\nendroit bytes FILE --against OTHER [--json]\nendroit bytes FILE [--against OTHER]... --sums [--sum-at OFFSET] [--header SIZE] [--json]\nendroit bytes FILE --notes NOTES [--into DRAFT] [--json]\nendroit bytes set FILE --notes NOTES --field NAME=VALUE --out COPY",
-		Commands:    []*cli.Command{a.bytesSet()},
-		Description: "FILE and OTHER are files, or versions beside a trace: TRACE#N, with the number that\nendroit trace show TRACE --versions gives.\nWith --against the two are aligned, also where bytes were inserted, and what differs is\nlisted. With --sums it is looked for checksums of the file's own bytes within it; what\nholds in several files at once is hardly chance.\nOffsets are numbers, or 0x and hexadecimal digits. Nothing is changed.\nWith --notes the file is read by a description of its structure, field by field; see\ndocs/notes.md.",
+		Commands: []*cli.Command{a.bytesSet()},
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "at", Usage: "show bytes from this `OFFSET`; negative from the end"},
 			&cli.IntFlag{Name: "length", Value: shownBytes, Usage: "show so many: `N`"},
@@ -49,7 +47,7 @@ func (a *app) bytes() *cli.Command {
 			}
 			return a.runBytes(c, name)
 		},
-	}, find, "endroit bytes slot1.sav\nendroit bytes tidewrack.trace#3 --against tidewrack.trace#7\nendroit bytes slot1.sav --against slot2.sav --sums")
+	}, find, "bytes")
 }
 
 // shownBytes is how many bytes are shown if nothing else is said.

@@ -6,6 +6,7 @@ package cli
 import (
 	"bufio"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -47,6 +48,7 @@ type app struct {
 	in       *os.File
 	out, err io.Writer
 	lines    *bufio.Reader // of in, once passwords were read from it
+	styled   bool          // the output has weight and colour
 }
 
 // failure is an error with an exit code.
@@ -84,8 +86,25 @@ func Main(ctx context.Context, args []string) int {
 	if errors.As(err, &quiet) {
 		return int(quiet)
 	}
-	fmt.Fprintln(a.err, "endroit:", shown(err.Error()))
-	return exitCode(err)
+	code := exitCode(err)
+	if required := plainUsage(err.Error()); required != err.Error() {
+		err, code = fail(exitUsage, "%s", required), exitUsage
+	}
+	if wantsJSON(args) {
+		raw, _ := json.Marshal(map[string]any{"error": err.Error(), "code": code})
+		fmt.Fprintln(a.err, string(raw))
+	} else {
+		fmt.Fprintln(a.err, "endroit:", shown(err.Error()))
+	}
+	return code
+}
+
+// wantsJSON reports whether the command was called by a program.
+func wantsJSON(args []string) bool {
+	if i := slices.Index(args, "--"); i >= 0 {
+		args = args[:i]
+	}
+	return slices.Contains(args, "--json") || slices.Contains(args, "-json")
 }
 
 // pairs joins the two cues behind --between, which are one value: --between ready
@@ -144,12 +163,12 @@ func (a *app) root() *cli.Command {
 		Name:                  "endroit",
 		Usage:                 "find out where games keep their progress and settings, and share it",
 		UsageText:             "endroit COMMAND [OPTION...] [ARGUMENT...]",
-		Description:           "The way of a finding: trace a run, look at its footprint, propose a draft,\nsubmit it; a reviewer accepts it; everybody fetches the manifest and locates\ntheir own files. Each command shows an example under --help.",
+		Description:           "From a game to a shared location: trace a run, read its footprint, propose a draft,\nsubmit it; a reviewer accepts it; everybody fetches the manifest and locates their\nown files. endroit help COMMAND explains a command with an example.",
 		EnableShellCompletion: true,
 		ConfigureShellCompletionCommand: func(c *cli.Command) {
 			c.Hidden = false
-			c.Category = "this program"
-			c.Usage = "print what a shell needs to complete commands: bash, zsh, fish or pwsh"
+			c.Usage = "print the script that completes commands in a shell"
+			command(c, program, "completion")
 		},
 		Suggest:         true,
 		HideHelpCommand: true,
@@ -159,29 +178,21 @@ func (a *app) root() *cli.Command {
 		OnUsageError:    usageError,
 		Action: func(_ context.Context, c *cli.Command) error {
 			if name := c.Args().First(); name != "" {
-				return fail(exitUsage, "there is no command %q; endroit --help lists them", name)
+				return unknownCommand(c, name)
 			}
 			return cli.ShowRootCommandHelp(c)
+		},
+		Flags: []cli.Flag{a.colorFlag()},
+		Before: func(ctx context.Context, c *cli.Command) (context.Context, error) {
+			return ctx, a.setColor(c.String("color"))
 		},
 		Commands: []*cli.Command{
 			a.trace(), a.watch(), a.importLog(), a.compare(), a.correct(), a.bytes(), a.cue(), a.footprint(), a.workbench(), a.propose(), a.submit(), a.sheet(),
 			a.review(),
 			a.fetch(), a.locate(), a.machine(), a.identify(),
-			a.login(), a.logout(), a.account(), a.serve(), a.people(), a.version(),
+			a.login(), a.logout(), a.account(), a.serve(), a.people(), a.helpCommand(), a.man(), a.version(),
 		},
 	}
-}
-
-func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
-	return fail(exitUsage, "%s; see %s --help", strings.TrimSuffix(err.Error(), "."), c.FullName())
-}
-
-// command fills in what all commands have in common.
-func command(c *cli.Command, category, example string) *cli.Command {
-	c.Category = category
-	c.OnUsageError = usageError
-	c.Description = strings.TrimSpace(c.Description + "\n\nExample:\n  " + strings.ReplaceAll(example, "\n", "\n  "))
-	return c
 }
 
 // The categories of commands, in the order of the job.
@@ -200,7 +211,7 @@ func (a *app) version() *cli.Command {
 			}
 			fmt.Fprintln(a.out, "endroit", Version)
 			return nil
-		}}, program, "endroit version")
+		}}, program, "version")
 }
 
 func jsonFlag() cli.Flag {

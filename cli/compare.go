@@ -16,9 +16,8 @@ import (
 
 func (a *app) compare() *cli.Command {
 	return command(&cli.Command{
-		Name: "compare", Usage: "put several runs of one title side by side",
-		UsageText:   "endroit compare TRACE TRACE... [--reasons] [--json]",
-		Description: "Runs with another slot, another setting, another version or another person separate\nwhat one run cannot: which files are one place under different names, what was written\nin some runs alone, and what never changes. Change one thing from run to run, and mark\nit (endroit cue changed-setting).",
+		ShellComplete: completes(offerTraces),
+		Name:          "compare", Usage: "put several runs of one title side by side",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "reasons", Usage: "print all reasons, not only the weightiest"},
 			jsonFlag(),
@@ -30,7 +29,7 @@ func (a *app) compare() *cli.Command {
 			}
 			return a.runCompare(c, names)
 		},
-	}, find, "endroit compare first-slot.trace second-slot.trace")
+	}, find, "compare")
 }
 
 func (a *app) runCompare(c *cli.Command, names []string) error {

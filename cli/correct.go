@@ -17,10 +17,9 @@ import (
 
 func (a *app) correct() *cli.Command {
 	return command(&cli.Command{
-		Name: "correct", Usage: "say that a file of a trace is of another kind than was judged",
-		UsageText:   "endroit correct TRACE FILE KIND [--because TEXT]\nendroit correct TRACE",
-		Description: "FILE is a path or a place. What you say stands beside the trace, counts from then on in\nfootprint, propose, compare and submit, and is sent along: a reviewer sees it with your\nname and what was judged before. Saying what was judged takes it back. Without FILE and\nKIND it lists what was said.",
-		Flags:       []cli.Flag{&cli.StringFlag{Name: "because", Usage: "why, for the reviewer: `TEXT`"}, jsonFlag()},
+		ShellComplete: completes(offerTraces),
+		Name:          "correct", Usage: "say that a file of a trace is of another kind than was judged",
+		Flags: []cli.Flag{&cli.StringFlag{Name: "because", Usage: "why, for the reviewer: `TEXT`"}, jsonFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			args := c.Args().Slice()
 			switch len(args) {
@@ -31,7 +30,7 @@ func (a *app) correct() *cli.Command {
 			}
 			return fail(exitUsage, "it takes a TRACE, a FILE and a KIND, or a TRACE alone; see endroit correct --help")
 		},
-	}, find, "endroit correct tidewrack.trace ~/.local/share/tidewrack/journal.log save --because \"the quests stand in it\"")
+	}, find, "correct")
 }
 
 func (a *app) runCorrect(c *cli.Command, name, file, kind string) error {

@@ -96,7 +96,7 @@ func (a *app) fetch() *cli.Command {
 				m.Head.Revision, titles, sheets, phrase.Size(m.Size), m.Head.Published.Local().Format("2006-01-02 15:04"))
 			return nil
 		},
-	}, reuse, "endroit fetch")
+	}, reuse, "fetch")
 }
 
 // localHead is the head of the local revision and its digest, empty where there is none or

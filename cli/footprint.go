@@ -28,9 +28,8 @@ func readTrace(name string) (*footprint.Footprint, string, error) {
 
 func (a *app) footprint() *cli.Command {
 	return command(&cli.Command{
-		Name: "footprint", Usage: "show what the files of a trace are, and why",
-		UsageText:   "endroit footprint TRACE [--why PATH | --by-folder] [--kind KIND,...] [--process NAME] [--under FOLDER] [--op OP,...] [--between CUE CUE] [--name TEXT] [--min-size SIZE] [--max-size SIZE] [--reasons] [--json]",
-		Description: "It opens with the answer: in which files progress, settings and pictures are most\nlikely kept. The rest is told in a line for each kind; a choice lists what was chosen,\nof any kind. Each kind is given with its confidence, from 0 to 1, and the reasons that\nweigh most.",
+		ShellComplete: completes(offerTraces),
+		Name:          "footprint", Usage: "show what the files of a trace are, and why",
 		Flags: append([]cli.Flag{
 			&cli.StringFlag{Name: "why", Usage: "all that speaks for and against what one file could be: `PATH`, or its place"},
 			&cli.BoolFlag{Name: "by-folder", Usage: "each folder, with how many files of which kinds"},
@@ -49,7 +48,7 @@ func (a *app) footprint() *cli.Command {
 			}
 			return a.runFootprint(c, name)
 		},
-	}, find, "endroit footprint tidewrack.trace\nendroit footprint tidewrack.trace --why ~/.config/tidewrack/settings.ini\nendroit footprint tidewrack.trace --op create,rename --between ready saved")
+	}, find, "footprint")
 }
 
 func (a *app) runFootprint(c *cli.Command, name string) error {

@@ -13,12 +13,11 @@ import (
 
 func (a *app) identify() *cli.Command {
 	return command(&cli.Command{
-		Name: "identify", Usage: "say which title and edition something belongs to",
-		UsageText:   "endroit identify WHAT [--sheets FOLDER] [--json]",
-		Description: "WHAT is a title's name (close is enough), a store's number, a pasted address of a\nstore page, a path inside an installation, prefix or account folder, or a running\nprocess' id. Where several could be meant, all are shown.",
-		Flags:       []cli.Flag{sheetsFlag(), jsonFlag()},
-		Action:      a.runIdentify,
-	}, reuse, "endroit identify tidewrack\nendroit identify https://quayside.example/title/418820\nendroit identify ~/games/tidewrack/data")
+		ShellComplete: completes(a.offerTitles),
+		Name:          "identify", Usage: "say which title and edition something belongs to",
+		Flags:  []cli.Flag{sheetsFlag(), jsonFlag()},
+		Action: a.runIdentify,
+	}, reuse, "identify")
 }
 
 func (a *app) runIdentify(ctx context.Context, c *cli.Command) error {

@@ -20,8 +20,6 @@ import (
 func (a *app) importLog() *cli.Command {
 	return command(&cli.Command{
 		Name: "import", Usage: "make a trace of a log that some other program wrote, often elsewhere",
-		UsageText:   "endroit import LOG [--columns time=HEADING,...] [--operation WORD=OP]... [--process NAME] [--out FILE]",
-		Description: "Reads a table (with commas, semicolons, tabs or bars between, and a heading) or a JSON\nobject on each line, in UTF-8, UTF-16 or Windows' own encoding. It shows which column\nit takes for what, and counts and shows the lines that it cannot use.\nThe columns are " + columnList() + ";\noperation and path have to be there.\nThe operations are those of endroit trace show, open (which flags in the details tell\nmore of), and ignore. --install names the folder as it\nwas there, such as D:\\Games\\Fen.",
 		Flags: append(aboutFlags(),
 			&cli.StringSliceFlag{Name: "columns", Usage: "which heading means what: `COLUMN=HEADING,...`"},
 			&cli.StringSliceFlag{Name: "operation", Usage: "what a word of the log means: `WORD=OP`; again for another"},
@@ -36,7 +34,7 @@ func (a *app) importLog() *cli.Command {
 			}
 			return a.runImport(c, name)
 		},
-	}, find, "endroit import fen.csv --title Copperfen --process fen.exe\nendroit import log.jsonl --columns time=when,path=object --operation Juggle=replace")
+	}, find, "import")
 }
 
 func columnList() string {

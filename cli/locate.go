@@ -28,9 +28,8 @@ import (
 
 func (a *app) locate() *cli.Command {
 	return command(&cli.Command{
-		Name: "locate", Usage: "show where this machine and this user have a title's saves and settings",
-		UsageText:   "endroit locate TITLE [--install FOLDER] [--prefix FOLDER] [--check] [--json]\nendroit locate --all [--json]",
-		Description: "Works from the manifest that endroit fetch keeps, without a service. Shows every\nvariant that is present: the native copy, those in prefixes, each account's, the\none in use first. Paths stand as they are pasted into a shell, into Windows' file\nmanager and on the simulated drive; then files, sizes and times, the newest\nfirst. What the launchers' sheets find (endroit machine) says in which folder and\nprefix a title is installed. --all sums up everything that is present.",
+		ShellComplete: completes(a.offerTitles),
+		Name:          "locate", Usage: "show where this machine and this user have a title's saves and settings",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "all", Usage: "everything that is present on this machine"},
 			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that the title is installed in, for what it keeps there"},
@@ -41,7 +40,7 @@ func (a *app) locate() *cli.Command {
 			jsonFlag(),
 		},
 		Action: a.runLocate,
-	}, reuse, "endroit locate Tidewrack\nendroit locate Saltglass --prefix ~/games/saltglass/prefix\nendroit locate --all")
+	}, reuse, "locate")
 }
 
 func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
@@ -200,25 +199,6 @@ func (a *app) onTerminal() bool {
 	return ok && term.IsTerminal(int(f.Fd()))
 }
 
-// progress shows on a terminal how far long work is, in one line that it wipes
-// again; elsewhere it shows nothing.
-func (a *app) progress(doing string) (told func(done, of int), end func()) {
-	if !a.onTerminal() {
-		return nil, func() {}
-	}
-	var last time.Time
-	return func(done, of int) {
-			if time.Since(last) > 100*time.Millisecond {
-				last = time.Now()
-				fmt.Fprintf(a.err, "\r\x1b[K%s: %d of %d", doing, done, of)
-			}
-		}, func() {
-			if !last.IsZero() {
-				fmt.Fprint(a.err, "\r\x1b[K")
-			}
-		}
-}
-
 func (a *app) locateAll(ctx context.Context, c *cli.Command, k *localmanifest.Manifest, roots place.Roots) error {
 	// One short run that needs some tens of megabytes: collecting garbage would take
 	// a fifth of its time.
@@ -293,14 +273,14 @@ func copyOf(v locate.Variant) string {
 // printPresent sums a variant up, a line for each location, and returns how many
 // files it has.
 func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
-	a.say("%s  (%s)", shown(t.Title), shown(copyOf(v)))
+	a.say("%s  (%s)", a.heading(shown(t.Title)), shown(copyOf(v)))
 	if !v.HasFiles() {
-		a.say("  none     installed in %s, and nothing that is recorded is there", pasted(v.Install))
+		a.say("  %s  installed in %s; none of the recorded files exist", a.missing("no files"), pasted(v.Install))
 	}
 	for _, l := range v.Locations {
 		switch {
 		case l.Values != nil:
-			a.say("  %-8s  %s  (%s)", word(l.Holds), shown(l.At), phrase.Count(*l.Values, "value", "values"))
+			a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At), phrase.Count(*l.Values, "value", "values"))
 		case len(l.Files) > 0:
 			size, newest := int64(0), time.Time{}
 			for _, f := range l.Files {
@@ -309,7 +289,7 @@ func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 					newest = f.Time
 				}
 			}
-			a.say("  %-8s  %s  (%s, %s, %s)", word(l.Holds), pasted(l.Folder), phrase.Count(len(l.Files), "file", "files"), phrase.Size(size), newest.Local().Format("2006-01-02 15:04"))
+			a.say("  %s  %s  (%s, %s, %s)", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(pasted(l.Folder)), phrase.Count(len(l.Files), "file", "files"), phrase.Size(size), newest.Local().Format("2006-01-02 15:04"))
 		}
 		files += len(l.Files)
 	}
@@ -320,7 +300,7 @@ func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 const filesShown = 8
 
 func (a *app) printLocated(t locate.Title, all bool) {
-	a.say("%s", shown(t.Title))
+	a.say("%s", a.heading(shown(t.Title)))
 	for i, v := range t.Variants {
 		if i > 0 {
 			a.say("")
@@ -358,7 +338,7 @@ func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 		a.say("")
 		a.printPath(l)
 		if shared == "" {
-			a.say("             %s: %s", l.Standing, shown(l.Reason))
+			a.say("%s", a.quiet(fmt.Sprintf("             %s: %s", l.Standing, shown(l.Reason))))
 		}
 		a.printLocatedFiles(v, l, newest, all)
 	}
@@ -368,10 +348,10 @@ func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 // system's own shell first.
 func (a *app) printPath(l locate.Location) {
 	if l.Folder == "" {
-		a.say("    %-8s  %s", word(l.Holds), shown(l.At))
+		a.say("    %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At))
 		return
 	}
-	a.say("    %-8s  %s", word(l.Holds), pasted(l.Folder))
+	a.say("    %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(pasted(l.Folder)))
 	lines := [][2]string{}
 	for _, f := range l.Forms {
 		if shown(f.Text) != pasted(l.Folder) {
@@ -397,7 +377,7 @@ func quoted(path string) string {
 
 func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest string, all bool) {
 	if l.Error != "" {
-		a.say("             cannot be looked up: %s", shown(l.Error))
+		a.say("%s", a.missing("             not found: "+shown(l.Error)))
 	}
 	if l.Values != nil {
 		a.say("             the key is there, with %s", phrase.Count(*l.Values, "value", "values"))
@@ -424,10 +404,10 @@ func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest stri
 			a.say("             skipped: and %d more (--json lists them)", len(l.Skipped)-i+l.More)
 			break
 		}
-		a.say("             skipped: %s (%s)", pasted(s.Path), shown(s.Why))
+		a.say("%s", a.missing(fmt.Sprintf("             skipped: %s (%s)", pasted(s.Path), shown(s.Why))))
 	}
 	if l.Missing != "" {
-		a.say("             missing: %s", shown(l.Missing))
+		a.say("%s", a.missing("             missing: "+shown(l.Missing)))
 	}
 }
 

@@ -92,9 +92,7 @@ func (l login) client() (*client.Client, error) {
 func (a *app) login() *cli.Command {
 	return command(&cli.Command{
 		Name: "login", Usage: "sign in to a service and keep a token",
-		UsageText:   "endroit login NAME [--service ADDRESS] [--password-stdin]",
-		Description: "The token is kept in the configuration folder, readable by you alone, and is\nvalid for ninety days. ENDROIT_TOKEN overrides it.",
-		Flags:       []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "password-stdin", Usage: "read the password from standard input"}, jsonFlag()},
+		Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "password-stdin", Usage: "read the password from standard input"}, jsonFlag()},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one NAME")
 			if err != nil {
@@ -139,7 +137,7 @@ func (a *app) login() *cli.Command {
 			a.say("signed in to %s as %s, a %s, until %s", l.Service, l.Name, role, l.Expires.Local().Format("2 January 2006"))
 			return nil
 		},
-	}, program, "endroit login mira\nendroit login mira --service http://127.0.0.1:8417 --password-stdin < password.txt")
+	}, program, "login")
 }
 
 func (a *app) logout() *cli.Command {
@@ -168,7 +166,7 @@ func (a *app) logout() *cli.Command {
 			a.say("signed out of %s", l.Service)
 			return nil
 		},
-	}, program, "endroit logout")
+	}, program, "logout")
 }
 
 // password asks without echo, or reads the first line of standard input.

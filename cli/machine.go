@@ -22,17 +22,15 @@ import (
 func (a *app) machine() *cli.Command {
 	return command(&cli.Command{
 		Name: "machine", Usage: "show what is on this machine: launchers, libraries, installed editions, prefixes, accounts",
-		UsageText:   "endroit machine [--sheets FOLDER] [--json]\nendroit machine add FOLDER [--title NAME] [--store ID]\nendroit machine forget FOLDER",
-		Description: "Sheets describe launchers' layouts on disk: the manifest's, and your own. What\ncannot be read is said, and the rest still shows. A prefix or a folder with an\ninstalled title that no launcher knows of is made known with add.",
-		Flags:       []cli.Flag{sheetsFlag(), jsonFlag()},
+		Flags: []cli.Flag{sheetsFlag(), jsonFlag()},
 		Commands: []*cli.Command{
-			command(&cli.Command{Name: "add", Usage: "make a folder known: a prefix, or where a title is installed", UsageText: "endroit machine add FOLDER [--title NAME] [--store ID]",
+			command(&cli.Command{Name: "add", Usage: "make a folder known: a prefix, or where a title is installed",
 				Flags:  []cli.Flag{&cli.StringFlag{Name: "title", Usage: "the `NAME` of what is installed there, if no sheet can tell"}, &cli.StringFlag{Name: "store", Usage: "the `ID` of the store that sold it"}, sheetsFlag()},
-				Action: a.machineAdd}, "", "endroit machine add ~/games/copperfen"),
-			command(&cli.Command{Name: "forget", Usage: "make a folder unknown again; nothing in it changes", UsageText: "endroit machine forget FOLDER", Action: a.machineForget}, "", "endroit machine forget ~/games/copperfen"),
+				Action: a.machineAdd}, "", "machine-add"),
+			command(&cli.Command{Name: "forget", Usage: "make a folder unknown again; nothing in it changes", Action: a.machineForget}, "", "machine-forget"),
 		},
 		Action: a.runMachine,
-	}, reuse, "endroit machine\nendroit machine add ~/games/copperfen --title Copperfen --store larder")
+	}, reuse, "machine")
 }
 
 func (a *app) runMachine(ctx context.Context, c *cli.Command) error {

@@ -20,8 +20,6 @@ import (
 func (a *app) bytesSet() *cli.Command {
 	return command(&cli.Command{
 		Name: "set", Usage: "make a copy of a file with another value, and its checksum made right",
-		UsageText:   "endroit bytes set FILE --notes NOTES --field NAME=VALUE... --out COPY",
-		Description: "For the experiment of loading it in the game: does it take the value? FILE stays as it\nis. Keep a copy of it before the game may write it.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "notes", Usage: "the `NOTES` on its structure"},
 			&cli.StringSliceFlag{Name: "field", Usage: "which field gets which value: `NAME=VALUE`; again for another"},
@@ -34,7 +32,7 @@ func (a *app) bytesSet() *cli.Command {
 			}
 			return a.runBytesSet(c, name)
 		},
-	}, find, "endroit bytes set slot1.sav --notes slot.notes.yaml --field day=9 --out changed.sav")
+	}, find, "bytes-set")
 }
 
 // readNotes reads notes on the structure of files.

@@ -15,9 +15,8 @@ import (
 
 func (a *app) propose() *cli.Command {
 	return command(&cli.Command{
-		Name: "propose", Usage: "write a draft of the locations that one trace or several show",
-		UsageText:   "endroit propose TRACE... [--out DRAFT]",
-		Description: "Makes places general: account numbers, slots and the user's name become named\nparts. What could not be decided is left in the draft as a question.\nSeveral runs of one variant make it surer: what they say is put together.\n--out - prints the draft.",
+		ShellComplete: completes(offerTraces),
+		Name:          "propose", Usage: "write a draft of the locations that one trace or several show",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "out", Usage: "the `DRAFT` to write (otherwise named after the trace)"},
 			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
@@ -84,7 +83,7 @@ func (a *app) propose() *cli.Command {
 			}
 			a.say("%s:", out)
 			for _, l := range d.Locations {
-				a.say("  %-8s  %s  (%s)", word(l.Holds), l.At, made[l.At])
+				a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(l.At), made[l.At])
 			}
 			for _, q := range d.Questions {
 				a.say("  question: %s", shown(q))
@@ -92,7 +91,7 @@ func (a *app) propose() *cli.Command {
 			a.say("\nNext: read and edit it, then endroit submit %s", out)
 			return nil
 		},
-	}, find, "endroit propose tidewrack.trace --out tidewrack.draft.yaml\nendroit propose first.trace second.trace")
+	}, find, "propose")
 }
 
 // readDraft reads a draft and the footprint of its trace.

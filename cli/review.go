@@ -4,13 +4,11 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"strconv"
 	"strings"
 
 	"github.com/dustin/go-humanize"
 	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/urfave/cli/v3"
 
 	"endroit/client"
@@ -25,20 +23,19 @@ import (
 func (a *app) review() *cli.Command {
 	c := command(&cli.Command{
 		Name: "review", Usage: "look at contributions and decide on them",
-		UsageText: "endroit review list | show N | accept N | return N --because TEXT",
 		Commands: []*cli.Command{
-			command(&cli.Command{Name: "list", Usage: "list contributions: those that wait, or all of your own",
+			command(&cli.Command{Name: "list", Usage: "list contributions: those waiting for review, or your own",
 				Flags:  []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "state", Value: "waiting", Usage: "`STATE`: waiting, accepted, returned or all"}, &cli.BoolFlag{Name: "mine", Usage: "only your own"}, jsonFlag()},
-				Action: a.reviewList}, "", "endroit review list"),
-			command(&cli.Command{Name: "show", Usage: "show one contribution", UsageText: "endroit review show N", Flags: []cli.Flag{serviceFlag(), jsonFlag()}, Action: a.reviewShow}, "", "endroit review show 12"),
-			command(&cli.Command{Name: "accept", Usage: "accept one into the manifest", UsageText: "endroit review accept N", Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "yes", Usage: "accept without asking"}, jsonFlag()}, Action: a.reviewAccept}, "", "endroit review accept 12"),
-			command(&cli.Command{Name: "return", Usage: "give one back with a reason", UsageText: "endroit review return N --because TEXT",
-				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "because", Usage: "the `TEXT` that tells the contributor what to fix", Required: true}, jsonFlag()}, Action: a.reviewReturn}, "", `endroit review return 12 --because "slot{slot}.sav also matches the tutorial's slot0.sav"`),
+				Action: a.reviewList}, "", "review-list"),
+			command(&cli.Command{Name: "show", Usage: "show one contribution", Flags: []cli.Flag{serviceFlag(), jsonFlag()}, Action: a.reviewShow, ShellComplete: completes(a.offerContributions)}, "", "review-show"),
+			command(&cli.Command{Name: "accept", Usage: "accept one into the manifest", Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "yes", Usage: "accept without asking"}, jsonFlag()}, Action: a.reviewAccept, ShellComplete: completes(a.offerContributions)}, "", "review-accept"),
+			command(&cli.Command{Name: "return", Usage: "return one to its contributor with a reason",
+				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "because", Usage: "the `TEXT` that tells the contributor what to fix", Required: true}, jsonFlag()}, Action: a.reviewReturn, ShellComplete: completes(a.offerContributions)}, "", "review-return"),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			return fail(exitUsage, "review wants one of list, show N, accept N, return N --because TEXT")
 		},
-	}, judge, "endroit review list\nendroit review show 12\nendroit review accept 12")
+	}, judge, "review")
 	return c
 }
 
@@ -99,18 +96,6 @@ func (a *app) reviewList(ctx context.Context, c *cli.Command) error {
 	}
 	t.Render()
 	return nil
-}
-
-// newTable is a table without lines, as it can be pasted anywhere.
-func newTable(out io.Writer, heads ...any) table.Writer {
-	t := table.NewWriter()
-	t.SetOutputMirror(out)
-	t.Style().Box = table.BoxStyle{PaddingRight: "  "}
-	t.Style().Options = table.Options{}
-	t.Style().Format.Header = text.FormatDefault
-	t.SuppressTrailingSpaces()
-	t.AppendHeader(heads)
-	return t
 }
 
 func (a *app) reviewShow(ctx context.Context, c *cli.Command) error {

@@ -28,7 +28,6 @@ func databaseFlag() cli.Flag {
 func (a *app) serve() *cli.Command {
 	return command(&cli.Command{
 		Name: "serve", Usage: "run the service: the API, the console and the published manifest",
-		Description: "Brings the database's schema up to date first. Ends on Ctrl-C or SIGTERM after\nfinishing what is under way. Several may run on one database.",
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.StringFlag{Name: "address", Value: "127.0.0.1:8417", Usage: "the `HOST:PORT` to answer on"},
@@ -81,7 +80,7 @@ func (a *app) serve() *cli.Command {
 			log.Info("ended")
 			return nil
 		},
-	}, program, "endroit serve --database postgres://endroit@127.0.0.1:5432/endroit")
+	}, program, "serve")
 }
 
 // listenOn takes the address that a flag names.
@@ -119,11 +118,11 @@ func (a *app) people() *cli.Command {
 		Action: func(context.Context, *cli.Command) error {
 			return fail(exitUsage, "people wants one of: list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME")
 		},
-	}, program, "endroit people list\nendroit people add anselm --reviewer")
+	}, program, "people")
 }
 
 func (a *app) peopleAdd() *cli.Command {
-	return command(&cli.Command{Name: "add", Usage: "make an account", UsageText: "endroit people add NAME [--reviewer]",
+	return command(&cli.Command{Name: "add", Usage: "make an account",
 		Flags: []cli.Flag{databaseFlag(), &cli.BoolFlag{Name: "reviewer", Usage: "may decide on others' contributions"}, passwordFlag()},
 		Action: a.onPerson(func(ctx context.Context, c *cli.Command, s *service.Service, name string) error {
 			password, err := a.password("Password for "+name+": ", c.Bool("password-stdin"))
@@ -135,7 +134,7 @@ func (a *app) peopleAdd() *cli.Command {
 			}
 			a.say("added %s, a %s", name, role(c.Bool("reviewer")))
 			return nil
-		})}, "", "endroit people add anselm --reviewer")
+		})}, "", "people-add")
 }
 
 func (a *app) peopleList() *cli.Command {
@@ -163,22 +162,22 @@ func (a *app) peopleList() *cli.Command {
 			}
 			t.Render()
 			return nil
-		}}, "", "endroit people list")
+		}}, "", "people-list")
 }
 
 func (a *app) peopleChange(name, usage string, change service.Change, done string) *cli.Command {
-	return command(&cli.Command{Name: name, Usage: usage, UsageText: "endroit people " + name + " NAME", Flags: []cli.Flag{databaseFlag()},
+	return command(&cli.Command{Name: name, Usage: usage, Flags: []cli.Flag{databaseFlag()},
 		Action: a.onPerson(func(ctx context.Context, _ *cli.Command, s *service.Service, person string) error {
 			if err := s.ChangeAccount(ctx, person, change); err != nil {
 				return noAccount(person, err)
 			}
 			a.say("%s %s", person, done)
 			return nil
-		})}, "", "endroit people "+name+" tobin")
+		})}, "", "people-"+name)
 }
 
 func (a *app) peoplePassword() *cli.Command {
-	return command(&cli.Command{Name: "password", Usage: "give an account another password, and sign it out everywhere", UsageText: "endroit people password NAME",
+	return command(&cli.Command{Name: "password", Usage: "give an account another password, and sign it out everywhere",
 		Flags: []cli.Flag{databaseFlag(), passwordFlag()},
 		Action: a.onPerson(func(ctx context.Context, c *cli.Command, s *service.Service, name string) error {
 			password, err := a.password("New password for "+name+": ", c.Bool("password-stdin"))
@@ -193,7 +192,7 @@ func (a *app) peoplePassword() *cli.Command {
 			}
 			a.say("%s has another password, and is signed out everywhere", name)
 			return nil
-		})}, "", "endroit people password tobin")
+		})}, "", "people-password")
 }
 
 func passwordFlag() cli.Flag {
@@ -243,10 +242,9 @@ func (a *app) account() *cli.Command {
 	}
 	return command(&cli.Command{
 		Name: "account", Usage: "your own account: what is signed in, and the password",
-		UsageText: "endroit account\nendroit account sign-out ID\nendroit account password",
-		Flags:     []cli.Flag{serviceFlag(), jsonFlag()},
+		Flags: []cli.Flag{serviceFlag(), jsonFlag()},
 		Commands: []*cli.Command{
-			command(&cli.Command{Name: "sign-out", Usage: "end one of your tokens or browsers", UsageText: "endroit account sign-out ID", Flags: []cli.Flag{serviceFlag()},
+			command(&cli.Command{Name: "sign-out", Usage: "end one of your tokens or browsers", Flags: []cli.Flag{serviceFlag()},
 				Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
 					id, err := oneArg(c, "one ID, as endroit account shows it")
 					if err != nil {
@@ -257,7 +255,7 @@ func (a *app) account() *cli.Command {
 					}
 					a.say("%s is signed out", id)
 					return nil
-				})}, "", "endroit account sign-out t12"),
+				})}, "", "account-sign-out"),
 			command(&cli.Command{Name: "password", Usage: "change your password; all else that is signed in is signed out",
 				Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "password-stdin", Usage: "read the present and the new password from standard input, a line each"}},
 				Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
@@ -274,7 +272,7 @@ func (a *app) account() *cli.Command {
 					}
 					a.say("the password is changed, and all else that was signed in is signed out")
 					return nil
-				})}, "", "endroit account password"),
+				})}, "", "account-password"),
 		},
 		Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
 			me, err := cl.Account(ctx)
@@ -297,5 +295,5 @@ func (a *app) account() *cli.Command {
 			a.say("\nendroit account sign-out ID ends one; endroit account password ends all but this one")
 			return nil
 		}),
-	}, program, "endroit account")
+	}, program, "account")
 }

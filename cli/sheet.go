@@ -24,24 +24,19 @@ import (
 func (a *app) sheet() *cli.Command {
 	return command(&cli.Command{
 		Name: "sheet", Usage: "check a launcher's sheet, and contribute it",
-		UsageText: "endroit sheet check FILE [--against FOLDER] | submit FILE",
 		Commands: []*cli.Command{
 			command(&cli.Command{Name: "check", Usage: "say what is wrong with a sheet, what it finds, and why something is not found",
-				UsageText:   "endroit sheet check FILE [--against FOLDER] [--json]",
-				Description: "--against looks in another home than yours, such as a copy of a launcher's tree\nmade for trying; with a prefix, in the Windows machine that it simulates.",
-				Flags:       []cli.Flag{&cli.StringFlag{Name: "against", Usage: "the home or prefix `FOLDER` to look in"}, jsonFlag()},
-				Action:      a.sheetCheck}, "", "endroit sheet check quayside.yaml --against ./a-home"),
+				Flags:  []cli.Flag{&cli.StringFlag{Name: "against", Usage: "the home or prefix `FOLDER` to look in"}, jsonFlag()},
+				Action: a.sheetCheck}, "", "sheet-check"),
 			command(&cli.Command{Name: "submit", Usage: "show what a sheet would send, ask, and send it",
-				UsageText:   "endroit sheet submit FILE [--note TEXT] [--yes | --print]",
-				Description: "Sends the sheet, and how many launchers, libraries, titles, prefixes and accounts\nit found on this machine, as numbers. Names, folders and accounts stay here.",
 				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "note", Usage: "a `TEXT` for the reviewer"}, &cli.BoolFlag{Name: "yes", Usage: "send without asking"},
 					&cli.BoolFlag{Name: "print", Usage: "print the body as it would be sent, and stop"}, jsonFlag()},
-				Action: a.sheetSubmit}, "", "endroit sheet submit quayside.yaml"),
+				Action: a.sheetSubmit}, "", "sheet-submit"),
 		},
 		Action: func(context.Context, *cli.Command) error {
 			return fail(exitUsage, "sheet wants: check FILE, or submit FILE")
 		},
-	}, find, "endroit sheet check quayside.yaml\nendroit sheet submit quayside.yaml")
+	}, find, "sheet")
 }
 
 func (a *app) sheetCheck(ctx context.Context, c *cli.Command) error {

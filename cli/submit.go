@@ -27,9 +27,8 @@ func fromDraft(draft, file string) string {
 
 func (a *app) submit() *cli.Command {
 	return command(&cli.Command{
-		Name: "submit", Usage: "show what a draft would send, ask, and send it",
-		UsageText:   "endroit submit DRAFT [--yes | --print]",
-		Description: "Sends the draft and the part of the footprint that a reviewer needs. The user's\nname, the host's name and account numbers are replaced, and so are words of files'\nnames that you could have chosen; file contents and files outside the title's own\nplaces stay here. Sending the same draft twice stores it\nonce. --print prints exactly what would be sent, and sends nothing.",
+		ShellComplete: completes(offerDrafts),
+		Name:          "submit", Usage: "show what a draft would send, ask, and send it",
 		Flags: []cli.Flag{
 			serviceFlag(),
 			&cli.BoolFlag{Name: "yes", Usage: "send without asking"},
@@ -71,7 +70,7 @@ func (a *app) submit() *cli.Command {
 			}
 			return a.send(ctx, c, l, raw, "draft", name)
 		},
-	}, find, "endroit submit tidewrack.draft.yaml\nendroit submit tidewrack.draft.yaml --print")
+	}, find, "submit")
 }
 
 // send asks, unless --yes has said so already, and sends a contribution as it was shown.

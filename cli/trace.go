@@ -37,9 +37,7 @@ import (
 func (a *app) trace() *cli.Command {
 	return command(&cli.Command{
 		Name: "trace", Usage: "run a program under observation and write a trace",
-		UsageText:   "endroit trace [OPTION...] -- COMMAND [ARGUMENT...]\nendroit trace --system [--process NAME | --pid PID | --under FOLDER]\nendroit trace --follow [--pid PID]\nendroit trace show TRACE [--files | --processes | --events]\nendroit trace trim TRACE --out FILE",
-		Commands:    []*cli.Command{a.traceShow(), a.traceTrim()},
-		Description: "Runs the command with this terminal and ends with its exit code. While it runs,\nmark the moments that matter from another terminal with endroit cue.\nWhich edition, version, launcher, folder, prefix and account it is of is filled in\nfrom what endroit machine finds, and said; options say otherwise.\nThe trace holds paths and times, no contents. Beside it, in a folder of its own, lie\nthe versions of small files: before the run changed them, at each cue and at the end.\nBoth stay on this machine.",
+		Commands: []*cli.Command{a.traceShow(), a.traceTrim()},
 		Flags: append(aboutFlags(),
 			&cli.StringFlag{Name: "prefix", Local: true, Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
 			&cli.BoolFlag{Name: "end-server", Local: true, Usage: "end all programs in the prefix first, as its server would be missed"},
@@ -70,7 +68,7 @@ func (a *app) trace() *cli.Command {
 			}
 			return ownCode(a.runTrace(ctx, c))
 		},
-	}, find, "endroit trace --title Tidewrack --edition quayside:418820@1.2 --launcher quayside -- ./tidewrack\nendroit cue saved        # in another terminal, right after saving in the game")
+	}, find, "trace")
 }
 
 // ownCode gives every failure of observing itself one exit code, so that it is
@@ -411,8 +409,6 @@ var cueMeans = map[string]string{
 func (a *app) cue() *cli.Command {
 	return command(&cli.Command{
 		Name: "cue", Usage: "mark a moment in the running trace, or afterwards in one that was written",
-		UsageText:   "endroit cue [WORD] [--trace PID]\nendroit cue WORD --in TRACE --at TIME [--out FILE]",
-		Description: "Mark what just happened in the game. The standard words are\n  " + strings.Join(cues.Standard, ", ") + "\nand any word of your own will do. Without a word it offers them.\nWith --in, a new trace is written that has the cue too.",
 		Flags: []cli.Flag{
 			&cli.IntFlag{Name: "trace", Usage: "the process id of the endroit trace that is meant: `PID`, if several run", HideDefault: true},
 			&cli.StringFlag{Name: "in", Usage: "the `TRACE` that was written, to mark a moment afterwards"},
@@ -420,7 +416,7 @@ func (a *app) cue() *cli.Command {
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the trace)"},
 			jsonFlag(),
 		},
-		ShellComplete: func(_ context.Context, _ *cli.Command) { a.say("%s", strings.Join(cues.Standard, "\n")) },
+		ShellComplete: completes(offerCues),
 		Action: func(_ context.Context, c *cli.Command) error {
 			if (c.String("in") == "") != (c.String("at") == "") {
 				return fail(exitUsage, "--in TRACE and --at TIME belong together")
@@ -440,7 +436,7 @@ func (a *app) cue() *cli.Command {
 			}
 			return a.mark(c, word, int(c.Int("trace")))
 		},
-	}, find, "endroit cue saved\nendroit cue saved --in tidewrack.trace --at 1m35s")
+	}, find, "cue")
 }
 
 // offerCues lists the standard cues, and on a terminal takes one.

@@ -44,9 +44,8 @@ func opList() string {
 
 func (a *app) traceShow() *cli.Command {
 	return command(&cli.Command{
-		Name: "show", Usage: "read a trace: what was run, which files, which processes, each event",
-		UsageText:   "endroit trace show TRACE [--files | --processes | --events | --versions] [--under FOLDER] [--op OP,...] [--between CUE CUE] [--json]",
-		Description: "Without a choice it sums up. Paths and times are as they were seen; what the files\nare, endroit footprint says.",
+		ShellComplete: completes(offerTraces),
+		Name:          "show", Usage: "read a trace: what was run, which files, which processes, each event",
 		Flags: append([]cli.Flag{
 			&cli.BoolFlag{Name: "files", Usage: "each file: how often it was read and written, and when"},
 			&cli.BoolFlag{Name: "processes", Usage: "each process, below the one that started it"},
@@ -64,15 +63,14 @@ func (a *app) traceShow() *cli.Command {
 			}
 			return a.runTraceShow(c, name)
 		},
-	}, find, "endroit trace show tidewrack.trace --files --under ~/.local/share\nendroit trace show tidewrack.trace --events --op create,rename --between ready saved")
+	}, find, "trace-show")
 }
 
 func (a *app) traceTrim() *cli.Command {
 	return command(&cli.Command{
-		Name: "trim", Usage: "make a smaller trace of a trace",
-		UsageText:   "endroit trace trim TRACE --out FILE [--under FOLDER] [--op OP,...] [--between CUE CUE]",
-		Description: "Keeps the events that are chosen, with their files and processes, and all cues. The\nsmaller trace says that others were left out. The larger one stays as it is.",
-		Flags:       append([]cli.Flag{&cli.StringFlag{Name: "out", Usage: "the `FILE` to write"}}, pickFlags()...),
+		ShellComplete: completes(offerTraces),
+		Name:          "trim", Usage: "make a smaller trace of a trace",
+		Flags: append([]cli.Flag{&cli.StringFlag{Name: "out", Usage: "the `FILE` to write"}}, pickFlags()...),
 		Action: func(_ context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one TRACE")
 			if err != nil {
@@ -80,7 +78,7 @@ func (a *app) traceTrim() *cli.Command {
 			}
 			return a.runTraceTrim(c, name)
 		},
-	}, find, "endroit trace trim tidewrack.trace --under ~/.local/share/tidewrack --out small.trace")
+	}, find, "trace-trim")
 }
 
 // traceFile opens a trace from its beginning, again and again.

@@ -28,9 +28,8 @@ import (
 
 func (a *app) watch() *cli.Command {
 	return command(&cli.Command{
-		Name: "watch", Usage: "observe what changes in folders, without running anything or any privilege",
-		UsageText:   "endroit watch [TITLE | FOLDER...] [--for TIME] [--out FILE]",
-		Description: "Where endroit trace cannot be used: on Windows and macOS, and for games that somebody\nelse starts. It watches by change notifications and by comparing what was there before\nand after. It sees neither reads nor which program wrote, and the trace says so.\nWith a TITLE it watches the installed edition's folders and those where games keep\nthings; with FOLDERs those alone; with neither those where games keep things.\nStart it first, then the game; end it with Ctrl-C after the game has quit. Mark moments\nwith endroit cue from another terminal.",
+		ShellComplete: completes(a.offerTitles),
+		Name:          "watch", Usage: "observe what changes in folders, without running anything or any privilege",
 		Flags: append(aboutFlags(),
 			&cli.StringFlag{Name: "prefix", Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
 			&cli.DurationFlag{Name: "for", Usage: "end by itself after this `TIME`, such as 10m", HideDefault: true},
@@ -39,7 +38,7 @@ func (a *app) watch() *cli.Command {
 			&cli.BoolFlag{Name: "quiet", Usage: "no summary in the last row of the terminal"},
 		),
 		Action: func(ctx context.Context, c *cli.Command) error { return a.runWatch(ctx, c) },
-	}, find, "endroit watch Tidewrack\nendroit watch ~/.config ~/.local/share --for 10m")
+	}, find, "watch")
 }
 
 func (a *app) runWatch(ctx context.Context, c *cli.Command) error {

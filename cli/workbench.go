@@ -20,9 +20,8 @@ import (
 
 func (a *app) workbench() *cli.Command {
 	return command(&cli.Command{
-		Name: "workbench", Usage: "look at a trace in the browser: what its files are, when they were used, what is in them, and the draft",
-		UsageText:   "endroit workbench TRACE [--draft DRAFT] [--title NAME] [--address HOST:PORT] [--no-browser]",
-		Description: "Serves the page on this machine alone, to whoever has the printed address, until Ctrl-C.\nNo service and no account are needed, and nothing leaves the machine. What you correct\nstands beside the trace, as by endroit correct; the draft is saved when you say so.",
+		ShellComplete: completes(offerTraces),
+		Name:          "workbench", Usage: "look at a trace in the browser: what its files are, when they were used, what is in them, and the draft",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "draft", Usage: "the `DRAFT` to read and save (otherwise named after the trace)"},
 			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
@@ -36,7 +35,7 @@ func (a *app) workbench() *cli.Command {
 			}
 			return a.runWorkbench(ctx, c, name)
 		},
-	}, find, "endroit workbench tidewrack.trace")
+	}, find, "workbench")
 }
 
 func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) error {

@@ -81,6 +81,18 @@ func (k *Manifest) Find(ctx context.Context, name string) (t *manifest.Title, ne
 	return nil, closest.Names(), err
 }
 
+// Names lists titles' names in order, so many at most.
+func (k *Manifest) Names(ctx context.Context, most int) (list []string, err error) {
+	err = k.view(ctx, func(tx *bolt.Tx) error {
+		c := tx.Bucket(inNames).Cursor()
+		for k, name := c.First(); k != nil && len(list) < most; k, name = c.Next() {
+			list = append(list, string(name))
+		}
+		return nil
+	})
+	return list, err
+}
+
 // below gives the parts of the keys behind their first ones, until do has enough.
 func below(c *bolt.Cursor, first []byte, do func(parts []string) bool) {
 	for k, _ := c.Seek(first); bytes.HasPrefix(k, first); k, _ = c.Next() {

@@ -271,7 +271,7 @@ func (s System) check(c *checker, field, id string) {
 		case err != nil:
 			c.bad(at, "%v", err)
 		case !l.Pattern.Folder || !l.Exact():
-			c.bad(at, "it has to be one folder, with a slash at its end and no wildcard")
+			c.bad(at, "it has to be one folder, without wildcards, and must end with a slash")
 		}
 	}
 	if l := s.Libraries; l != nil {
@@ -506,7 +506,7 @@ func key(c *checker, field, text string) {
 		c.bad(field, "%v", err)
 		return
 	case !l.Pattern.Folder || !l.Exact():
-		c.bad(field, "it has to be one key, with a slash at its end and no wildcard; each chooses among the keys in it")
+		c.bad(field, "it has to be one key, without wildcards, and must end with a slash; each chooses among the keys in it")
 		return
 	}
 	names := l.Names()
