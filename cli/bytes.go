@@ -57,7 +57,7 @@ const shownBytes = 256
 func offset(flag, text string, n int) (int, error) {
 	at, err := strconv.ParseInt(text, 0, 64)
 	if err != nil || at > int64(n) || -at > int64(n) {
-		return 0, fail(exitUsage, "--%s %q is no offset in %s; write it like 16, 0x10 or -4", flag, text, bytesExactly(n))
+		return 0, fail(exitUsage, "--%s %q is not an offset in %s; write it like 16, 0x10 or -4", flag, text, bytesExactly(n))
 	}
 	return int(at), nil
 }
@@ -81,7 +81,7 @@ func (a *app) runBytes(c *cli.Command, name string) error {
 	case c.Bool("sums"):
 		return a.showSums(c, first, others)
 	case len(others) > 1:
-		return fail(exitUsage, "two files are compared at a time; several belong to --sums")
+		return fail(exitUsage, "--against compares two files; only --sums takes several")
 	case len(others) == 1:
 		return a.showDifferences(c, first, others[0])
 	}
@@ -135,7 +135,7 @@ const (
 
 func (a *app) sayFacts(f content.Facts, allStrings bool) {
 	if len(f.Entropy) > 0 {
-		a.say("\nhow mixed its bytes are (8 bits a byte is random)")
+		a.say("\nentropy (8 bits per byte is random)")
 		for i, p := range f.Entropy {
 			if i == factsShown {
 				a.say("  and %s", phrase.Count(len(f.Entropy)-i, "more stretch", "more stretches"))
@@ -239,7 +239,7 @@ func (a *app) showDifferences(c *cli.Command, x, y tracefiles.Content) error {
 	a.say("- %s, %s", shown(x.Name), bytesExactly(len(x.Data)))
 	a.say("+ %s, %s", shown(y.Name), bytesExactly(len(y.Data)))
 	if len(list) == 0 {
-		a.say("they are the same")
+		a.say("the files are identical")
 		return nil
 	}
 	changed, put, gone := 0, 0, 0
@@ -341,7 +341,7 @@ func (a *app) showSums(c *cli.Command, first tracefiles.Content, others []tracef
 	others = slices.DeleteFunc(others, func(other tracefiles.Content) bool {
 		same := bytes.Equal(other.Data, first.Data)
 		if same {
-			a.tell("endroit: %s holds the same bytes, so that it rules nothing out; take one that differs", shown(other.Name))
+			a.tell("endroit: %s has the same content, so it rules nothing out; use a file that differs", shown(other.Name))
 		}
 		return same
 	})
@@ -373,7 +373,7 @@ func (a *app) showSums(c *cli.Command, first tracefiles.Content, others []tracef
 		a.say("no checksum was found in %s, at the usual places and over the usual ranges; --sum-at and --header add others", in)
 	}
 	if weak > 0 {
-		a.say("left out, as chance explains them: %s of few bits; --against OTHER tells more, --json lists them", phrase.Count(weak, "match", "matches"))
+		a.say("not listed: %s with few bits, likely coincidences; --against OTHER tells more, --json lists them", phrase.Count(weak, "match", "matches"))
 	}
 	return nil
 }
@@ -388,9 +388,9 @@ func fromEnd(m content.SumMatch, n int) string {
 func overWhat(m content.SumMatch, n int) string {
 	switch {
 	case m.Zeroed:
-		return "the whole file, with its own place as zeros"
+		return "the whole file, with the checksum as zeros"
 	case m.From == 0 && m.To == n:
-		return "the whole file but its own place"
+		return "the whole file except the checksum"
 	case m.To == m.At && m.From == 0:
 		return "all before it"
 	case m.From == m.At+m.Length && m.To == n:
@@ -403,7 +403,7 @@ func overWhat(m content.SumMatch, n int) string {
 
 func chanceOf(chance float64) string {
 	if chance < 1e-9 {
-		return "chance does not explain it"
+		return "not a coincidence"
 	}
-	return fmt.Sprintf("by chance in one file of %s", humanize.Comma(int64(1/chance)))
+	return fmt.Sprintf("a coincidence in one of %s files", humanize.Comma(int64(1/chance)))
 }

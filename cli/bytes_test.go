@@ -37,8 +37,8 @@ func TestSumsInWords(t *testing.T) {
 	for want, m := range map[string]content.SumMatch{
 		"all before it":                               {At: 96, Length: 4, From: 0, To: 96},
 		"all behind it":                               {At: 0, Length: 4, From: 4, To: 100},
-		"the whole file but its own place":            {At: 8, Length: 4, From: 0, To: 100},
-		"the whole file, with its own place as zeros": {At: 8, Length: 4, From: 0, To: 100, Zeroed: true},
+		"the whole file except the checksum":          {At: 8, Length: 4, From: 0, To: 100},
+		"the whole file, with the checksum as zeros":  {At: 8, Length: 4, From: 0, To: 100, Zeroed: true},
 		"what follows a header of 16 bytes, up to it": {At: 96, Length: 4, From: 16, To: 96},
 		"what follows a header of 32 bytes":           {At: 0, Length: 4, From: 32, To: 100},
 	} {
@@ -46,7 +46,7 @@ func TestSumsInWords(t *testing.T) {
 	}
 	assert.Equal(t, " (4 bytes before the end)", fromEnd(content.SumMatch{At: 96, FromEnd: true}, 100))
 	assert.Empty(t, fromEnd(content.SumMatch{At: 0}, 100))
-	assert.Equal(t, "chance does not explain it", chanceOf(1e-30))
+	assert.Equal(t, "not a coincidence", chanceOf(1e-30))
 	assert.Equal(t, "by chance in one file of 1,000", chanceOf(0.001))
 }
 

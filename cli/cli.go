@@ -221,7 +221,7 @@ func jsonFlag() cli.Flag {
 // oneArg returns the only argument.
 func oneArg(c *cli.Command, what string) (string, error) {
 	if c.Args().Len() != 1 {
-		return "", fail(exitUsage, "%s wants %s and nothing else; see %s --help", c.FullName(), what, c.FullName())
+		return "", fail(exitUsage, "%s needs %s; see %s --help", c.FullName(), what, c.FullName())
 	}
 	return c.Args().First(), nil
 }

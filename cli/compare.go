@@ -17,7 +17,7 @@ import (
 func (a *app) compare() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(offerTraces),
-		Name:          "compare", Usage: "put several runs of one title side by side",
+		Name:          "compare", Usage: "compare several runs of one title",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "reasons", Usage: "print all reasons, not only the weightiest"},
 			jsonFlag(),
@@ -25,7 +25,7 @@ func (a *app) compare() *cli.Command {
 		Action: func(_ context.Context, c *cli.Command) error {
 			names := c.Args().Slice()
 			if len(names) < 2 {
-				return fail(exitUsage, "name two traces or more: endroit compare TRACE TRACE...")
+				return fail(exitUsage, "name at least two traces: endroit compare TRACE TRACE...")
 			}
 			return a.runCompare(c, names)
 		},
@@ -46,7 +46,7 @@ func (a *app) runCompare(c *cli.Command, names []string) error {
 	}
 	found, err := candidate.Compare(runs)
 	if errors.Is(err, candidate.ErrOtherTitle) {
-		return fail(exitInput, "%w: what one keeps says nothing of the other", err)
+		return fail(exitInput, "%w: they cannot be compared", err)
 	}
 	if err != nil {
 		return err
@@ -69,10 +69,10 @@ func (a *app) runCompare(c *cli.Command, names []string) error {
 		title string
 		of    []candidate.Joint
 	}{
-		{"One place under different names", found.Named},
+		{"The same place under different names", found.Named},
 		{"Written in every run", found.All},
-		{"Written in some runs alone", found.Some},
-		{"Of interest, and never written", found.Never},
+		{"Written only in some runs", found.Some},
+		{"Progress, settings or pictures that were never written", found.Never},
 	} {
 		if len(list.of) > 0 {
 			a.say("\n%s", list.title)
@@ -88,7 +88,7 @@ func (a *app) runCompare(c *cli.Command, names []string) error {
 		}
 	}
 	if len(rest) > 0 {
-		a.say("\nof no interest in any run: %s", strings.Join(rest, ", "))
+		a.say("\nother files: %s", strings.Join(rest, ", "))
 	}
 	a.say("\nNext: endroit propose %s", strings.Join(names, " "))
 	return nil

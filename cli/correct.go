@@ -18,7 +18,7 @@ import (
 func (a *app) correct() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(offerTraces),
-		Name:          "correct", Usage: "say that a file of a trace is of another kind than was judged",
+		Name:          "correct", Usage: "correct the kind of a file of a trace",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "because", Usage: "why, for the reviewer: `TEXT`"}, jsonFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			args := c.Args().Slice()
@@ -64,7 +64,7 @@ func (a *app) listCorrections(c *cli.Command, name string) error {
 		return a.json(map[string]any{"corrections": append([]footprint.Correction{}, fp.Corrections...)})
 	}
 	if len(fp.Corrections) == 0 {
-		a.say("nobody has corrected what was judged of %s", name)
+		a.say("%s has no corrections", name)
 		return nil
 	}
 	for _, x := range fp.Corrections {

@@ -142,7 +142,7 @@ func (f *follower) block(width int) []string {
 		lines = append(lines, latestLine(x, elapsed, width))
 	}
 	if len(so.Latest) == 0 {
-		lines = append(lines, clipEnd("  nothing of interest was written yet", width))
+		lines = append(lines, clipEnd("  no progress, settings or pictures were written yet", width))
 	}
 	return lines
 }
@@ -216,7 +216,7 @@ func (a *app) follow(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if running.Trace == "" {
-		return fail(exitFailed, "the running trace is not written to a file that can be read along")
+		return fail(exitFailed, "the running trace is not written to a file that can be followed")
 	}
 	f, leave, err := followFile(running.Trace, func() bool {
 		return !cues.IsRunning(running.PID) || ctx.Err() != nil
@@ -238,7 +238,7 @@ func (a *app) follow(ctx context.Context, c *cli.Command) error {
 	case f.ended:
 		a.tell("endroit: the run has ended; next: endroit footprint %s", running.Trace)
 	default:
-		a.tell("endroit: the trace in %s ended without its last line; what stands in it can be used", running.Trace)
+		a.tell("endroit: the trace in %s ended without its last line; what it contains can be used", running.Trace)
 	}
 	return nil
 }

@@ -28,7 +28,7 @@ func TestFollowReadsAlong(t *testing.T) {
 	require.NoError(t, err)
 	defer leave()
 	assert.True(t, f.wait(20*time.Millisecond))
-	assert.Contains(t, f.block(100)[1], "nothing of interest was written yet")
+	assert.Contains(t, f.block(100)[1], "no progress, settings or pictures were written yet")
 
 	require.NoError(t, w.Process(&trace.Process{PID: 4, Exe: "/opt/tw/tw"}))
 	for i, path := range []string{"/home/mira/.local/share/tw/slot1.sav", "/home/mira/.config/tw/settings.ini", "/home/mira/.local/share/tw/" + strings.Repeat("long/", 40) + "slot2.sav"} {

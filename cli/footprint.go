@@ -31,7 +31,7 @@ func (a *app) footprint() *cli.Command {
 		ShellComplete: completes(offerTraces),
 		Name:          "footprint", Usage: "show what the files of a trace are, and why",
 		Flags: append([]cli.Flag{
-			&cli.StringFlag{Name: "why", Usage: "all that speaks for and against what one file could be: `PATH`, or its place"},
+			&cli.StringFlag{Name: "why", Usage: "all evidence for and against each kind of one file: `PATH`, or its place"},
 			&cli.BoolFlag{Name: "by-folder", Usage: "each folder, with how many files of which kinds"},
 			&cli.StringSliceFlag{Name: "kind", Usage: "only these kinds: `KIND,...` of " + kindList(false)},
 			&cli.StringSliceFlag{Name: "process", Usage: "only files that a program of this `NAME` used"},
@@ -97,7 +97,7 @@ func sizeFlag(c *cli.Command, name string) (int64, error) {
 	}
 	n, err := humanize.ParseBytes(c.String(name))
 	if err != nil || n > 1<<60 {
-		return 0, fail(exitUsage, "--%s %q is no size; write it like 16MiB, 500KB or 0", name, c.String(name))
+		return 0, fail(exitUsage, "--%s %q is not a size; write it like 16MiB, 500KB or 0", name, c.String(name))
 	}
 	return int64(n), nil
 }
@@ -112,7 +112,7 @@ func (a *app) why(c *cli.Command, fp *footprint.Footprint) error {
 		}
 	}
 	if !ok {
-		return fail(exitNotFound, "no file of this run is %s; --name finds files by a part of their path", name)
+		return fail(exitNotFound, "%s is not a file of this run; --name finds files by part of their path", name)
 	}
 	if c.Bool("json") {
 		return a.json(w)
@@ -125,7 +125,7 @@ func (a *app) why(c *cli.Command, fp *footprint.Footprint) error {
 		}
 		a.say("\n%s: %s%.0f %%", p.Kind.Word(), first, 100*p.Share)
 		if p.Kind == footprint.Unknown {
-			a.say("  %+5.1f  what a kind has to come to, to be likelier than not knowing", p.Sum)
+			a.say("  %+5.1f  threshold that a kind must exceed", p.Sum)
 			continue
 		}
 		for _, e := range w.Evidence {
@@ -225,7 +225,7 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 			a.say("\nNo file of the run was selected.")
 		}
 		if only.Empty() {
-			a.say("Did the program save? Play until it does, mark it with endroit cue saved, and quit properly.")
+			a.say("Did the game save? Play until it does, mark it with endroit cue saved, and quit properly.")
 		}
 	}
 	if only.Empty() {
@@ -311,7 +311,7 @@ func (a *app) printFolders(fp *footprint.Footprint, only footprint.Filter) {
 		x.last = max(x.last, f.LastWrite)
 	}
 	if len(all) == 0 {
-		a.say("no file is like that")
+		a.say("no files match")
 		return
 	}
 	list := slices.SortedFunc(maps.Values(all), func(x, y *folder) int {

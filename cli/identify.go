@@ -14,7 +14,7 @@ import (
 func (a *app) identify() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(a.offerTitles),
-		Name:          "identify", Usage: "say which title and edition something belongs to",
+		Name:          "identify", Usage: "find which title and edition something belongs to",
 		Flags:  []cli.Flag{sheetsFlag(), jsonFlag()},
 		Action: a.runIdentify,
 	}, reuse, "identify")
@@ -23,7 +23,7 @@ func (a *app) identify() *cli.Command {
 func (a *app) runIdentify(ctx context.Context, c *cli.Command) error {
 	what := strings.TrimSpace(strings.Join(c.Args().Slice(), " "))
 	if what == "" {
-		return fail(exitUsage, "identify wants WHAT: a name, a number, an address, a path, or a process' id")
+		return fail(exitUsage, "WHAT is missing: a name, a number, an address, a path or a process id")
 	}
 	roots, err := machine.Roots()
 	if err != nil {
@@ -52,10 +52,10 @@ func (a *app) runIdentify(ctx context.Context, c *cli.Command) error {
 		return a.json(map[string]any{"what": what, "found": found})
 	}
 	if len(found) == 0 {
-		return fail(exitNotFound, "nothing on this machine or in the manifest fits %q; endroit machine shows what is installed", what)
+		return fail(exitNotFound, "nothing on this machine or in the manifest matches %q; endroit machine shows what is installed", what)
 	}
 	if len(found) > 1 {
-		a.say("%s could be meant", phrase.Count(len(found), "title or edition", "titles or editions"))
+		a.say("%s match", phrase.Count(len(found), "title or edition", "titles or editions"))
 	}
 	for n, f := range found {
 		if n > 0 || len(found) > 1 {
@@ -71,7 +71,7 @@ func (a *app) printIdentified(f identify.Title) {
 	if e := f.Edition; e != nil {
 		by := "installed without a launcher"
 		if e.Launcher != "" {
-			by = "laid out by " + e.LauncherName
+			by = "installed by " + e.LauncherName
 		}
 		if len(e.StartedBy) > 0 {
 			by += ", started by " + strings.Join(e.StartedBy, ", ") + " too"
@@ -90,6 +90,6 @@ func (a *app) printIdentified(f identify.Title) {
 		a.say("  recorded: %s", shown(v))
 	}
 	if len(f.Recorded) == 0 {
-		a.say("  nothing is recorded for it yet")
+		a.say("  no locations are recorded for it yet")
 	}
 }

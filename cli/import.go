@@ -19,11 +19,11 @@ import (
 
 func (a *app) importLog() *cli.Command {
 	return command(&cli.Command{
-		Name: "import", Usage: "make a trace of a log that some other program wrote, often elsewhere",
+		Name: "import", Usage: "make a trace from a log that another program wrote, often on another machine",
 		Flags: append(aboutFlags(),
 			&cli.StringSliceFlag{Name: "columns", Usage: "which heading means what: `COLUMN=HEADING,...`"},
-			&cli.StringSliceFlag{Name: "operation", Usage: "what a word of the log means: `WORD=OP`; again for another"},
-			&cli.StringFlag{Name: "process", Usage: "take only the lines of this program: `NAME`"},
+			&cli.StringSliceFlag{Name: "operation", Usage: "the operation of a word in the log: `WORD=OP`; can be repeated"},
+			&cli.StringFlag{Name: "process", Usage: "use only the lines of this program: `NAME`"},
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the log)"},
 			jsonFlag(),
 		),
@@ -82,7 +82,7 @@ func (a *app) runImport(c *cli.Command, name string) error {
 	defer in.Close()
 	info, err := in.Stat()
 	if err != nil || !info.Mode().IsRegular() {
-		return fail(exitInput, "%s is not a file that can be read twice", name)
+		return fail(exitInput, "%s is not a regular file; import reads it twice", name)
 	}
 	o.Date = info.ModTime()
 	plan, err := logs.Look(in, o)
@@ -108,7 +108,7 @@ func (a *app) runImport(c *cli.Command, name string) error {
 		err = e
 	}
 	if err == nil && summary.Used == 0 {
-		err = fail(exitInput, "no line of %s could be used%s", name, firstReason(summary))
+		err = fail(exitInput, "%s contains no usable line%s", name, firstReason(summary))
 	}
 	if err != nil {
 		_ = os.Remove(out)
@@ -125,7 +125,7 @@ func (a *app) runImport(c *cli.Command, name string) error {
 func firstReason(s logs.Summary) string {
 	switch {
 	case s.Others > 0 && s.Others == s.Lines:
-		return ": all are of other programs"
+		return ": all belong to other programs"
 	case len(s.Unusable) > 0:
 		u := s.Unusable[0]
 		return fmt.Sprintf(": %s (line %d: %s)", u.Why, u.Examples[0].Line, shown(u.Examples[0].Text))
@@ -144,7 +144,7 @@ func importError(name string, err error) error {
 const unknownShown = 8
 
 func (a *app) showImport(p *logs.Plan, s logs.Summary, out string) {
-	a.say("%s, %s; taken for:", p.Form, p.Encoding)
+	a.say("%s, %s; read as:", p.Form, p.Encoding)
 	for _, c := range logs.Columns {
 		heading := p.Columns[c]
 		if heading == "" {
@@ -152,13 +152,13 @@ func (a *app) showImport(p *logs.Plan, s logs.Summary, out string) {
 		}
 		a.say("  %-10s %s", c, shown(heading))
 	}
-	a.say("  other columns are not needed; --columns says otherwise")
+	a.say("  other columns are not used; --columns changes that")
 	who := ""
 	if p.Header.User != "" {
 		who = ", of the user " + p.Header.User
 	}
 	a.say("a run on %s%s", map[string]string{"linux": "Linux", "windows": "Windows", "macos": "macOS"}[p.Header.OS], shown(who))
-	a.say("\n%s: %d used, %d about nothing that a trace tells", phrase.Count(s.Lines, "line", "lines"), s.Used, s.Ignored)
+	a.say("\n%s: %d used, %d irrelevant to a trace", phrase.Count(s.Lines, "line", "lines"), s.Used, s.Ignored)
 	if s.Others > 0 {
 		a.say("  %s of other programs", phrase.Count(s.Others, "line was", "lines were"))
 	}
@@ -181,7 +181,7 @@ func (a *app) showImport(p *logs.Plan, s logs.Summary, out string) {
 		for i, word := range list[:min(len(list), unknownShown)] {
 			list[i] = fmt.Sprintf("%s (%d)", word, s.Unknown[word])
 		}
-		a.say("  unknown operations: %s; --operation WORD=OP says what one means", shown(strings.Join(list[:min(len(list), unknownShown)], ", ")))
+		a.say("  unknown operations: %s; --operation WORD=OP defines one", shown(strings.Join(list[:min(len(list), unknownShown)], ", ")))
 	}
 	a.say("\n%s: %s on %s by %s", out, phrase.Count(s.End.Events, "event", "events"), phrase.Count(s.End.Files, "path", "paths"), phrase.Count(s.End.Processes, "process", "processes"))
 	a.say("Next: endroit footprint %s; a moment is marked with endroit cue WORD --in %s --at TIME", out, out)

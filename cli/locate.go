@@ -29,14 +29,14 @@ import (
 func (a *app) locate() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(a.offerTitles),
-		Name:          "locate", Usage: "show where this machine and this user have a title's saves and settings",
+		Name:          "locate", Usage: "show where a title's progress and settings are on this machine",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "all", Usage: "everything that is present on this machine"},
 			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that the title is installed in, for what it keeps there"},
-			&cli.StringSliceFlag{Name: "prefix", Usage: "a compatibility prefix: the `FOLDER` that holds drive_c, for a Windows build; again for another"},
+			&cli.StringSliceFlag{Name: "prefix", Usage: "a compatibility prefix: the `FOLDER` that contains drive_c, for a Windows build; can be repeated"},
 			sheetsFlag(),
 			&cli.BoolFlag{Name: "all-files", Usage: "list every file, however many"},
-			&cli.BoolFlag{Name: "check", Usage: "read the files by the notes on their structure, and say which are sound, damaged or of something else"},
+			&cli.BoolFlag{Name: "check", Usage: "check the files by the notes on their structure: which are sound, damaged or something else"},
 			jsonFlag(),
 		},
 		Action: a.runLocate,
@@ -47,13 +47,13 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	name := strings.Join(c.Args().Slice(), " ")
 	switch {
 	case c.Bool("all") && name != "":
-		return fail(exitUsage, "locate wants a TITLE or --all, not both")
+		return fail(exitUsage, "give a TITLE or --all, not both")
 	case !c.Bool("all") && name == "":
-		return fail(exitUsage, "locate wants a TITLE, such as: endroit locate Tidewrack; or --all")
+		return fail(exitUsage, "give a TITLE, such as: endroit locate Tidewrack; or --all")
 	case c.Bool("all") && c.Bool("check"):
 		return fail(exitUsage, "--check reads the files of one TITLE; --all only lists them")
 	case c.Bool("all") && (c.String("install") != "" || len(c.StringSlice("prefix")) > 0):
-		return fail(exitUsage, "--all looks at everything; --install and --prefix are for one TITLE. endroit machine add FOLDER makes a folder known")
+		return fail(exitUsage, "--all looks at everything; --install and --prefix are for one TITLE. endroit machine add FOLDER registers a folder")
 	}
 	k, err := a.openManifest(ctx)
 	if err != nil {
@@ -73,9 +73,9 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	}
 	if t == nil {
 		if len(near) > 0 {
-			return fail(exitNotFound, "nobody has recorded %q; did you mean %s?", name, strings.Join(near, ", "))
+			return fail(exitNotFound, "no title is recorded as %q; did you mean %s?", name, strings.Join(near, ", "))
 		}
-		return fail(exitNotFound, "nobody has recorded %q in revision %d; endroit fetch gets a newer one, and endroit trace finds out yourself", name, k.Head.Revision)
+		return fail(exitNotFound, "no title is recorded as %q in revision %d; endroit fetch gets a newer revision, endroit trace starts finding out yourself", name, k.Head.Revision)
 	}
 	var prefixes []*machine.Prefix
 	for _, folder := range c.StringSlice("prefix") {
@@ -151,10 +151,10 @@ func (a *app) sayChecked(t locate.Title) error {
 		}
 	}
 	if without > 0 {
-		parts = append(parts, fmt.Sprintf("%s without notes to tell by", phrase.Count(without, "file", "files")))
+		parts = append(parts, fmt.Sprintf("%s without notes", phrase.Count(without, "file", "files")))
 	}
 	if len(parts) == 0 {
-		parts = append(parts, "no file is there to check")
+		parts = append(parts, "no files to check")
 	}
 	a.say("\n%s", strings.Join(parts, ", "))
 	if !t.Sound() {
@@ -189,7 +189,7 @@ func (a *app) openManifest(ctx context.Context) (*localmanifest.Manifest, error)
 	}
 	return localmanifest.Open(ctx, folder, func() {
 		if a.onTerminal() {
-			a.tell("endroit: the local manifest is indexed, once")
+			a.tell("endroit: indexing the local manifest, once")
 		}
 	})
 }
@@ -225,7 +225,7 @@ func (a *app) locateAll(ctx context.Context, c *cli.Command, k *localmanifest.Ma
 		return a.json(map[string]any{"revision": k.Head.Revision, "titles": all})
 	}
 	if len(all) == 0 {
-		a.say("nothing that is recorded in revision %d is present here", k.Head.Revision)
+		a.say("no title of revision %d is on this machine", k.Head.Revision)
 		return nil
 	}
 	// A line for each location: put together several at a time, and written at once.

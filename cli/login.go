@@ -52,7 +52,7 @@ func savedLogin(c *cli.Command) (login, error) {
 	data, err := safefile.Read(file, ownFile)
 	if err == nil {
 		if err := json.Unmarshal(data, &l); err != nil {
-			return l, fail(exitInput, "%s is damaged (%v); sign in again with endroit login", file, err)
+			return l, fail(exitInput, "%s is invalid (%v); sign in again with endroit login", file, err)
 		}
 	} else if !errors.Is(err, os.ErrNotExist) {
 		return l, err
@@ -73,7 +73,7 @@ func savedLogin(c *cli.Command) (login, error) {
 func readLogin(c *cli.Command) (login, error) {
 	l, err := savedLogin(c)
 	if err == nil && l.Token == "" {
-		err = fail(exitRefused, "nobody is signed in to %s; sign in with endroit login NAME", l.Service)
+		err = fail(exitRefused, "not signed in to %s; sign in with endroit login NAME", l.Service)
 	}
 	if err == nil && !l.Expires.IsZero() && time.Now().After(l.Expires) {
 		err = fail(exitRefused, "the sign-in to %s has expired; sign in again with endroit login %s", l.Service, l.Name)
@@ -161,7 +161,7 @@ func (a *app) logout() *cli.Command {
 				return err
 			}
 			if said != nil {
-				return fmt.Errorf("the token is forgotten here, but the service was not told: %w", said)
+				return fmt.Errorf("the token was removed here, but the service could not be told: %w", said)
 			}
 			a.say("signed out of %s", l.Service)
 			return nil
@@ -177,12 +177,12 @@ func (a *app) password(prompt string, fromInput bool) (string, error) {
 		}
 		line, err := a.lines.ReadString('\n')
 		if err != nil && line == "" {
-			return "", fail(exitUsage, "no password came on standard input")
+			return "", fail(exitUsage, "no password was read from standard input")
 		}
 		return strings.TrimRight(line, "\r\n"), nil
 	}
 	if !term.IsTerminal(int(a.in.Fd())) {
-		return "", fail(exitUsage, "there is no terminal to ask for the password; pipe it in with --password-stdin")
+		return "", fail(exitUsage, "standard input is not a terminal; pass the password with --password-stdin")
 	}
 	fmt.Fprint(a.err, prompt)
 	raw, err := term.ReadPassword(int(a.in.Fd()))

@@ -24,10 +24,10 @@ func (a *app) machine() *cli.Command {
 		Name: "machine", Usage: "show what is on this machine: launchers, libraries, installed editions, prefixes, accounts",
 		Flags: []cli.Flag{sheetsFlag(), jsonFlag()},
 		Commands: []*cli.Command{
-			command(&cli.Command{Name: "add", Usage: "make a folder known: a prefix, or where a title is installed",
-				Flags:  []cli.Flag{&cli.StringFlag{Name: "title", Usage: "the `NAME` of what is installed there, if no sheet can tell"}, &cli.StringFlag{Name: "store", Usage: "the `ID` of the store that sold it"}, sheetsFlag()},
+			command(&cli.Command{Name: "add", Usage: "register a prefix, or a folder with an installed title",
+				Flags:  []cli.Flag{&cli.StringFlag{Name: "title", Usage: "the `NAME` of what is installed there, if no sheet recognises it"}, &cli.StringFlag{Name: "store", Usage: "the `ID` of the store that sold it"}, sheetsFlag()},
 				Action: a.machineAdd}, "", "machine-add"),
-			command(&cli.Command{Name: "forget", Usage: "make a folder unknown again; nothing in it changes", Action: a.machineForget}, "", "machine-forget"),
+			command(&cli.Command{Name: "forget", Usage: "remove a folder from the list; its files are not changed", Action: a.machineForget}, "", "machine-forget"),
 		},
 		Action: a.runMachine,
 	}, reuse, "machine")
@@ -35,7 +35,7 @@ func (a *app) machine() *cli.Command {
 
 func (a *app) runMachine(ctx context.Context, c *cli.Command) error {
 	if c.Args().Present() {
-		return fail(exitUsage, "machine wants nothing, add FOLDER or forget FOLDER; not %q", c.Args().First())
+		return fail(exitUsage, "unknown argument %q; use machine, machine add FOLDER or machine forget FOLDER", c.Args().First())
 	}
 	roots, err := machine.Roots()
 	if err != nil {
@@ -62,7 +62,7 @@ func (a *app) runMachine(ctx context.Context, c *cli.Command) error {
 
 func (a *app) printSurvey(s *machine.Survey) {
 	if len(s.Found) == 0 {
-		a.say("no launcher was found, and nothing that was installed without one; endroit machine add FOLDER makes a folder known")
+		a.say("no launchers and no titles installed without one were found; endroit machine add FOLDER registers a folder")
 	}
 	for i, f := range s.Found {
 		if i > 0 {
@@ -74,7 +74,7 @@ func (a *app) printSurvey(s *machine.Survey) {
 		a.say("\nPrefixes")
 	}
 	for _, p := range s.Prefixes {
-		of := "nothing that a sheet knows of"
+		of := "no known title"
 		if len(p.Of) > 0 {
 			of = strings.Join(p.Of, ", ")
 		}
@@ -85,11 +85,11 @@ func (a *app) printSurvey(s *machine.Survey) {
 		}
 		a.say("    of %s; %s%s", shown(of), shown(p.Why), shown(user))
 		for _, n := range p.Notes {
-			a.say("    odd: %s", shown(n))
+			a.say("    problem: %s", shown(n))
 		}
 	}
 	for _, n := range s.Notes {
-		a.say("\nodd: %s: %s", shown(n.Where), shown(n.What))
+		a.say("\nproblem: %s: %s", shown(n.Where), shown(n.What))
 	}
 }
 
@@ -220,7 +220,7 @@ func (a *app) printLauncher(f sheet.Found, s *machine.Survey) {
 		a.say("  starts %s of %s too", shown(named(x, s)), shown(x.Launcher))
 	}
 	for _, n := range f.Notes {
-		a.say("  odd: %s: %s", shown(n.Where), shown(n.What))
+		a.say("  problem: %s: %s", shown(n.Where), shown(n.What))
 	}
 }
 
@@ -316,7 +316,7 @@ func (a *app) machineAdd(ctx context.Context, c *cli.Command) error {
 	if err := writeNamed(list); err != nil {
 		return err
 	}
-	a.say("known from now on: %s, %s", pasted(folder), shown(what))
+	a.say("added: %s, %s", pasted(folder), shown(what))
 	return nil
 }
 
@@ -340,9 +340,9 @@ func (a *app) whatIsIn(ctx context.Context, c *cli.Command, n machine.Named) (st
 	case e != nil:
 		return fmt.Sprintf("%s, %s", e.Name, e.Label()), nil
 	case n.Title != "":
-		return n.Title + ", as you say", nil
+		return n.Title + ", as you named it", nil
 	}
-	return "", fail(exitUsage, "no sheet can tell what is installed in %s, and it is no prefix; say it with --title NAME, and --store ID if you know it", n.Folder)
+	return "", fail(exitUsage, "no sheet recognises what is installed in %s, and it is not a prefix; give --title NAME, and --store ID if you know it", n.Folder)
 }
 
 func (a *app) machineForget(ctx context.Context, c *cli.Command) error {
@@ -364,6 +364,6 @@ func (a *app) machineForget(ctx context.Context, c *cli.Command) error {
 	if err := writeNamed(left); err != nil {
 		return err
 	}
-	a.say("forgotten: %s; nothing in it was changed", pasted(folder))
+	a.say("removed from the list: %s; its files were not changed", pasted(folder))
 	return nil
 }

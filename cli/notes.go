@@ -19,10 +19,10 @@ import (
 
 func (a *app) bytesSet() *cli.Command {
 	return command(&cli.Command{
-		Name: "set", Usage: "make a copy of a file with another value, and its checksum made right",
+		Name: "set", Usage: "make a copy of a file with another value and a correct checksum",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "notes", Usage: "the `NOTES` on its structure"},
-			&cli.StringSliceFlag{Name: "field", Usage: "which field gets which value: `NAME=VALUE`; again for another"},
+			&cli.StringSliceFlag{Name: "field", Usage: "the new value of a field: `NAME=VALUE`; can be repeated"},
 			&cli.StringFlag{Name: "out", Usage: "the `COPY` to write"},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
@@ -75,7 +75,7 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 		a.say("")
 	}
 	for _, p := range r.Problems {
-		a.say("does not fit: %s", shown(p))
+		a.say("does not match: %s", shown(p))
 	}
 	if len(r.Sound) > 0 {
 		a.say("fits: %s", strings.Join(r.Sound, ", "))
@@ -86,7 +86,7 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 	}
 	if left > 0 {
 		first := r.Free[0]
-		a.say("the notes say nothing of %s in %s, the first at %s", bytesExactly(left), phrase.Count(len(r.Free), "place", "places"), hexOffset(first.At))
+		a.say("not described: %s in %s, the first at %s", bytesExactly(left), phrase.Count(len(r.Free), "place", "places"), hexOffset(first.At))
 	}
 	if !r.Fits() {
 		return silent(exitInput)
@@ -98,7 +98,7 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 }
 
 // putNotes puts notes that fit a file to the location of a draft that it lies in. The
-// rest of the draft stays as it was written.
+// rest of the draft is unchanged written.
 func (a *app) putNotes(n *notes.Notes, file, name string) error {
 	d, fp, err := readDraft(name)
 	if err != nil {
@@ -121,7 +121,7 @@ func (a *app) putNotes(n *notes.Notes, file, name string) error {
 		}
 	}
 	if at < 0 {
-		return fail(exitInput, "no location of %s covers %s as a file of its trace; the notes were put nowhere", name, file)
+		return fail(exitInput, "no location of %s covers %s; the notes were not added", name, file)
 	}
 	d.Locations[at].Notes = n
 	if err := d.Check(); err != nil {
@@ -137,7 +137,7 @@ func (a *app) putNotes(n *notes.Notes, file, name string) error {
 	if err := safefile.Write(name, text); err != nil {
 		return err
 	}
-	a.say("%s: the notes stand with %s now, and are sent along", name, d.Locations[at].At)
+	a.say("%s: the notes were added to %s and will be submitted", name, d.Locations[at].At)
 	return nil
 }
 
@@ -177,9 +177,9 @@ func (a *app) runBytesSet(c *cli.Command, name string) error {
 	}
 	checked := ""
 	if n.Checksum != nil {
-		checked = ", and the checksum made right"
+		checked = ", and a correct checksum"
 	}
-	a.say("%s: %s with %s%s; %s stays as it was", f.Name(), bytesExactly(len(data)), strings.Join(c.StringSlice("field"), ", "), checked, name)
-	a.say("Next: keep a copy of what the game has, put this in its place, and load it")
+	a.say("%s: %s with %s%s; %s is unchanged", f.Name(), bytesExactly(len(data)), strings.Join(c.StringSlice("field"), ", "), checked, name)
+	a.say("Next: back up the game's file, replace it with this one, and load it in the game")
 	return nil
 }

@@ -41,7 +41,7 @@ func (a *app) ask(question string) (bool, error) {
 	fmt.Fprintf(a.err, "%s [y/N] ", question)
 	line, err := bufio.NewReader(a.in).ReadString('\n')
 	if err != nil && line == "" {
-		return false, fail(exitFailed, "no answer was read; nothing was done")
+		return false, fail(exitFailed, "no answer; nothing was done")
 	}
 	switch strings.ToLower(strings.TrimSpace(line)) {
 	case "y", "yes":
@@ -54,7 +54,7 @@ func (a *app) ask(question string) (bool, error) {
 func newFile(name string) (*os.File, error) {
 	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if errors.Is(err, os.ErrExist) {
-		return nil, fail(exitUsage, "%s is there already; name another file with --out, or remove it", name)
+		return nil, fail(exitUsage, "%s already exists; choose another file with --out, or remove it", name)
 	}
 	if err != nil {
 		return nil, fail(exitFailed, "%w", err)

@@ -9,6 +9,7 @@ import (
 	"endroit/core/candidate"
 	"endroit/core/draft"
 	"endroit/core/footprint"
+	"endroit/core/phrase"
 	"endroit/safefile"
 	"endroit/tracefiles"
 )
@@ -16,7 +17,7 @@ import (
 func (a *app) propose() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(offerTraces),
-		Name:          "propose", Usage: "write a draft of the locations that one trace or several show",
+		Name:          "propose", Usage: "draft locations from one or more traces",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "out", Usage: "the `DRAFT` to write (otherwise named after the trace)"},
 			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
@@ -25,7 +26,7 @@ func (a *app) propose() *cli.Command {
 		Action: func(_ context.Context, c *cli.Command) error {
 			names := c.Args().Slice()
 			if len(names) == 0 || len(names) > draft.MaxTraces+1 {
-				return fail(exitUsage, "it takes TRACE..., 1 to %d of them; see endroit propose --help", draft.MaxTraces+1)
+				return fail(exitUsage, "1 to %d traces are required; see endroit propose --help", draft.MaxTraces+1)
 			}
 			var all []*footprint.Footprint
 			var digests []string
@@ -41,7 +42,7 @@ func (a *app) propose() *cli.Command {
 			}
 			fp, err := footprint.Merge(all)
 			if err != nil {
-				return fail(exitInput, "%w; a draft is of one variant", err)
+				return fail(exitInput, "%w; a draft describes one variant", err)
 			}
 			name := names[0]
 			out := c.String("out")
@@ -105,7 +106,7 @@ func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
 		return nil, nil, fmt.Errorf("%s: %w", name, err)
 	}
 	if d.Trace == nil || d.Trace.File == "" {
-		return nil, nil, fail(exitInput, "%s: it names no trace; a draft is sent with the footprint of the trace that shows it (trace: file: …)", name)
+		return nil, nil, fail(exitInput, "%s: trace is missing; a draft is submitted with the footprint of its trace (trace: file: …)", name)
 	}
 	var runs []*footprint.Footprint
 	for _, t := range append([]draft.Trace{*d.Trace}, d.Also...) {
@@ -115,7 +116,7 @@ func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
 			return nil, nil, fmt.Errorf("%s: the trace that it was made from: %w", name, err)
 		}
 		if t.SHA256 != "" && digest != t.SHA256 {
-			return nil, nil, fail(exitInput, "%s: the trace %s is not the one that it was made from (its SHA-256 differs); make the draft again with endroit propose %s", name, file, file)
+			return nil, nil, fail(exitInput, "%s: the trace %s has changed (its SHA-256 differs); make the draft again with endroit propose %s", name, file, file)
 		}
 		runs = append(runs, fp)
 	}

@@ -22,7 +22,7 @@ import (
 
 func (a *app) review() *cli.Command {
 	c := command(&cli.Command{
-		Name: "review", Usage: "look at contributions and decide on them",
+		Name: "review", Usage: "list, show and decide on contributions",
 		Commands: []*cli.Command{
 			command(&cli.Command{Name: "list", Usage: "list contributions: those waiting for review, or your own",
 				Flags:  []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "state", Value: "waiting", Usage: "`STATE`: waiting, accepted, returned or all"}, &cli.BoolFlag{Name: "mine", Usage: "only your own"}, jsonFlag()},
@@ -33,7 +33,7 @@ func (a *app) review() *cli.Command {
 				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "because", Usage: "the `TEXT` that tells the contributor what to fix", Required: true}, jsonFlag()}, Action: a.reviewReturn, ShellComplete: completes(a.offerContributions)}, "", "review-return"),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
-			return fail(exitUsage, "review wants one of list, show N, accept N, return N --because TEXT")
+			return fail(exitUsage, "use review list, review show N, review accept N or review return N --because TEXT")
 		},
 	}, judge, "review")
 	return c
@@ -83,7 +83,7 @@ func (a *app) reviewList(ctx context.Context, c *cli.Command) error {
 		return a.json(items)
 	}
 	if len(items) == 0 {
-		a.say("no contributions here")
+		a.say("no contributions")
 		return nil
 	}
 	t := newTable(a.out, "number", "about", "kind", "by", "state", "submitted")
@@ -157,7 +157,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		}
 	}
 	for _, k := range x.Conflicts {
-		a.say("\ncannot be accepted: %s can match files of %s, which keeps its own in %s", shown(k.At), shown(k.TitleName), shown(k.TitlesAt))
+		a.say("\ncannot be accepted: %s can match files of %s, which has %s", shown(k.At), shown(k.TitleName), shown(k.TitlesAt))
 	}
 	a.say("\nfootprint")
 	a.printFootprint(&fp, footprint.Filter{}, false)
@@ -214,7 +214,7 @@ func sheetChanges(s *wire.SheetShown) (lines []string) {
 	case s.New:
 		return []string{"a new launcher: " + shown(s.ID)}
 	case len(s.Differences) == 0:
-		return []string{"nothing in the sheet; one more person's evidence for it"}
+		return []string{"no change to the sheet; one more person's evidence for it"}
 	}
 	for _, d := range s.Differences {
 		switch {
@@ -226,7 +226,7 @@ func sheetChanges(s *wire.SheetShown) (lines []string) {
 			lines = append(lines, fmt.Sprintf("changed  %s: from %s to %s", shown(d.Field), shown(d.Before), shown(d.After)))
 		}
 	}
-	return append(lines, "evidence for the sheet as it was does not count for this state of it")
+	return append(lines, "evidence for the previous sheet does not count for this one")
 }
 
 func coverage(c contribution.Covered) string {
@@ -237,16 +237,16 @@ func coverage(c contribution.Covered) string {
 		}
 	}
 	if len(parts) == 0 {
-		return "no file that was seen"
+		return "no observed files"
 	}
-	return phrase.Count(len(c.Files), "file that was seen", "files that were seen") + " (" + strings.Join(parts, ", ") + ")"
+	return phrase.Count(len(c.Files), "observed file", "observed files") + " (" + strings.Join(parts, ", ") + ")"
 }
 
 // change says one change in words.
 func change(c manifest.Change) string {
 	switch c.What {
 	case "joins-title":
-		return fmt.Sprintf("it joins the title %s, which the draft writes %s", shown(c.Title), shown(c.Written))
+		return fmt.Sprintf("it is added to the title %s, which the draft spells %s", shown(c.Title), shown(c.Written))
 	case "new-title":
 		return "a new title"
 	case "new-variant":
@@ -319,6 +319,6 @@ func (a *app) reviewReturn(ctx context.Context, c *cli.Command) error {
 	if c.Bool("json") {
 		return a.json(decided)
 	}
-	a.say("returned: contribution %d goes back to its contributor with your reason", n)
+	a.say("returned: contribution %d, with your reason", n)
 	return nil
 }

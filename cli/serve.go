@@ -31,9 +31,9 @@ func (a *app) serve() *cli.Command {
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.StringFlag{Name: "address", Value: "127.0.0.1:8417", Usage: "the `HOST:PORT` to answer on"},
-			&cli.StringFlag{Name: "operations", Value: "127.0.0.1:8418", Usage: "answer /healthz, /readyz and /metrics on this `HOST:PORT`, which strangers should not reach; none turns that off"},
-			&cli.BoolFlag{Name: "https", Usage: "people reach it over HTTPS (through a proxy): cookies are marked for that"},
-			&cli.StringSliceFlag{Name: "proxy", Usage: "a load balancer in front has addresses in `CIDR`,...: its X-Forwarded-For is believed"},
+			&cli.StringFlag{Name: "operations", Value: "127.0.0.1:8418", Usage: "serve /healthz, /readyz and /metrics on this `HOST:PORT`, which should not be public; none disables it"},
+			&cli.BoolFlag{Name: "https", Usage: "the service is reached over HTTPS (through a proxy): mark cookies Secure"},
+			&cli.StringSliceFlag{Name: "proxy", Usage: "trust X-Forwarded-For from proxies in `CIDR`,..."},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
@@ -87,7 +87,7 @@ func (a *app) serve() *cli.Command {
 func listenOn(c *cli.Command, flag string) (net.Listener, error) {
 	l, err := net.Listen("tcp", c.String(flag))
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return nil, fail(exitFailed, "%s is in use by another program; end that one, or choose another with --%s", c.String(flag), flag)
+		return nil, fail(exitFailed, "%s is in use by another program; stop it, or choose another with --%s", c.String(flag), flag)
 	}
 	if err != nil {
 		return nil, fail(exitFailed, "listen: %w", err)
@@ -105,18 +105,18 @@ func newLog(*cli.Command) *slog.Logger {
 
 func (a *app) people() *cli.Command {
 	return command(&cli.Command{
-		Name: "people", Usage: "make and change accounts, on the machine of the service",
+		Name: "people", Usage: "manage accounts, on the service's machine",
 		Commands: []*cli.Command{
 			a.peopleAdd(), a.peopleList(),
 			a.peopleChange("disable", "keep an account from being used, and sign it out everywhere", service.Change{Disabled: new(true)}, "is disabled and signed out everywhere"),
 			a.peopleChange("enable", "let a disabled account be used again", service.Change{Disabled: new(false)}, "can be used again"),
 			a.peopleChange("promote", "let an account decide on others' contributions", service.Change{Reviewer: new(true)}, "is a reviewer now"),
-			a.peopleChange("demote", "let an account decide no longer", service.Change{Reviewer: new(false)}, "is a contributor now"),
+			a.peopleChange("demote", "stop an account from deciding on contributions", service.Change{Reviewer: new(false)}, "is a contributor now"),
 			a.peopleChange("sign-out", "end all tokens and sessions of an account", service.Change{SignOut: true}, "is signed out everywhere"),
 			a.peoplePassword(),
 		},
 		Action: func(context.Context, *cli.Command) error {
-			return fail(exitUsage, "people wants one of: list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME")
+			return fail(exitUsage, "use one of: people list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME")
 		},
 	}, program, "people")
 }
@@ -177,7 +177,7 @@ func (a *app) peopleChange(name, usage string, change service.Change, done strin
 }
 
 func (a *app) peoplePassword() *cli.Command {
-	return command(&cli.Command{Name: "password", Usage: "give an account another password, and sign it out everywhere",
+	return command(&cli.Command{Name: "password", Usage: "change an account's password, and sign it out everywhere",
 		Flags: []cli.Flag{databaseFlag(), passwordFlag()},
 		Action: a.onPerson(func(ctx context.Context, c *cli.Command, s *service.Service, name string) error {
 			password, err := a.password("New password for "+name+": ", c.Bool("password-stdin"))
@@ -190,7 +190,7 @@ func (a *app) peoplePassword() *cli.Command {
 			case err != nil:
 				return fail(exitInput, "%w", err)
 			}
-			a.say("%s has another password, and is signed out everywhere", name)
+			a.say("%s has a new password, and is signed out everywhere", name)
 			return nil
 		})}, "", "people-password")
 }
@@ -241,7 +241,7 @@ func (a *app) account() *cli.Command {
 		}
 	}
 	return command(&cli.Command{
-		Name: "account", Usage: "your own account: what is signed in, and the password",
+		Name: "account", Usage: "show your account and its sign-ins; change the password",
 		Flags: []cli.Flag{serviceFlag(), jsonFlag()},
 		Commands: []*cli.Command{
 			command(&cli.Command{Name: "sign-out", Usage: "end one of your tokens or browsers", Flags: []cli.Flag{serviceFlag()},
@@ -256,10 +256,10 @@ func (a *app) account() *cli.Command {
 					a.say("%s is signed out", id)
 					return nil
 				})}, "", "account-sign-out"),
-			command(&cli.Command{Name: "password", Usage: "change your password; all else that is signed in is signed out",
-				Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "password-stdin", Usage: "read the present and the new password from standard input, a line each"}},
+			command(&cli.Command{Name: "password", Usage: "change your password; all other sign-ins end",
+				Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "password-stdin", Usage: "read the current and the new password from standard input, one per line"}},
 				Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
-					present, err := a.password("Present password: ", c.Bool("password-stdin"))
+					present, err := a.password("Current password: ", c.Bool("password-stdin"))
 					if err != nil {
 						return err
 					}
@@ -270,7 +270,7 @@ func (a *app) account() *cli.Command {
 					if err := cl.ChangePassword(ctx, present, next); err != nil {
 						return fmt.Errorf("change the password: %w", err)
 					}
-					a.say("the password is changed, and all else that was signed in is signed out")
+					a.say("the password was changed, and all other sign-ins ended")
 					return nil
 				})}, "", "account-password"),
 		},
@@ -282,7 +282,7 @@ func (a *app) account() *cli.Command {
 			if c.Bool("json") {
 				return a.json(me)
 			}
-			a.say("%s, a %s; signed in are", me.Name, role(me.Reviewer))
+			a.say("%s, a %s; sign-ins:", me.Name, role(me.Reviewer))
 			t := newTable(a.out, "id", "kind", "since", "until", "")
 			for _, x := range me.SignIns {
 				this := ""

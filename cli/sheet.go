@@ -25,16 +25,16 @@ func (a *app) sheet() *cli.Command {
 	return command(&cli.Command{
 		Name: "sheet", Usage: "check a launcher's sheet, and contribute it",
 		Commands: []*cli.Command{
-			command(&cli.Command{Name: "check", Usage: "say what is wrong with a sheet, what it finds, and why something is not found",
+			command(&cli.Command{Name: "check", Usage: "check a sheet: its errors, what it finds, and why something is not found",
 				Flags:  []cli.Flag{&cli.StringFlag{Name: "against", Usage: "the home or prefix `FOLDER` to look in"}, jsonFlag()},
 				Action: a.sheetCheck}, "", "sheet-check"),
-			command(&cli.Command{Name: "submit", Usage: "show what a sheet would send, ask, and send it",
+			command(&cli.Command{Name: "submit", Usage: "submit a sheet, after showing what is sent",
 				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "note", Usage: "a `TEXT` for the reviewer"}, &cli.BoolFlag{Name: "yes", Usage: "send without asking"},
-					&cli.BoolFlag{Name: "print", Usage: "print the body as it would be sent, and stop"}, jsonFlag()},
+					&cli.BoolFlag{Name: "print", Usage: "print what would be sent, and send nothing"}, jsonFlag()},
 				Action: a.sheetSubmit}, "", "sheet-submit"),
 		},
 		Action: func(context.Context, *cli.Command) error {
-			return fail(exitUsage, "sheet wants: check FILE, or submit FILE")
+			return fail(exitUsage, "use sheet check FILE or sheet submit FILE")
 		},
 	}, find, "sheet")
 }
@@ -79,7 +79,7 @@ func (a *app) sheetCheck(ctx context.Context, c *cli.Command) error {
 	if c.Bool("json") {
 		return a.json(map[string]any{"sheet": s.ID, "launchers": survey.Found, "notes": survey.Notes})
 	}
-	a.say("%s: a sound sheet of %s", name, shown(s.Name))
+	a.say("%s: a valid sheet of %s", name, shown(s.Name))
 	a.checkTogether(ctx, s)
 	if len(survey.Found) == 0 {
 		a.whyNothing(s, roots, inside)
@@ -124,7 +124,7 @@ func (a *app) checkTogether(ctx context.Context, s *sheet.Sheet) {
 		return
 	}
 	for _, clash := range sheet.Clashes(s, others) {
-		a.say("it could not be accepted: %s", shown(clash.Error()))
+		a.say("it cannot be accepted: %s", shown(clash.Error()))
 	}
 	unknown := map[string]bool{}
 	for _, y := range s.Systems {
@@ -135,7 +135,7 @@ func (a *app) checkTogether(ctx context.Context, s *sheet.Sheet) {
 		}
 	}
 	for _, id := range slices.Sorted(maps.Keys(unknown)) {
-		a.say("it hands over to %s, of which the manifest has no sheet", id)
+		a.say("it hands over to %s, for which the manifest has no sheet", id)
 	}
 }
 
@@ -154,16 +154,16 @@ func (a *app) whyNothing(s *sheet.Sheet, roots place.Roots, inside *machine.Pref
 		a.say("no entry was found in the registry's keys %s that %s chooses", strings.Join(y.Titles.Keys, ", "), y.Titles.Each)
 		return
 	case len(y.Home) == 0:
-		a.say("a title's own folder tells what it is (%s); name one with endroit machine add FOLDER", y.Inside.Files)
+		a.say("titles are recognised by a file in their folder (%s); add one with endroit machine add FOLDER", y.Inside.Files)
 		return
 	}
-	a.say("the launcher is in none of its places:")
+	a.say("the launcher is in none of these folders:")
 	for _, h := range y.Home {
 		l, err := place.Parse(h)
 		if top := roots[l.Anchor]; err == nil && top != "" {
 			a.say("  %s is not there", pasted(filepath.Join(append([]string{top}, l.Names()...)...)))
 		} else {
-			a.say("  %s has no place on this system", h)
+			a.say("  %s does not exist on this system", h)
 		}
 	}
 }
@@ -173,29 +173,29 @@ func (a *app) whyNothing(s *sheet.Sheet, roots place.Roots, inside *machine.Pref
 func (a *app) whyLittle(f sheet.Found, y sheet.System) {
 	empty := !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 })
 	if y.Titles != nil && empty && y.Titles.Files != "" {
-		a.say("  no title: no file below a library fits %s, or %s gives nothing", y.Titles.Files, cmp.Or(y.Titles.Each, wholeFile))
+		a.say("  no title: no file in a library matches %s, or %s finds nothing", y.Titles.Files, cmp.Or(y.Titles.Each, wholeFile))
 	}
 	if y.Libraries != nil && len(f.Libraries) == 1 {
-		a.say("  no library beside its own: no file fits %s, or %s gives nothing", y.Libraries.Files, cmp.Or(y.Libraries.Each, wholeFile))
+		a.say("  no further library: no file matches %s, or %s finds nothing", y.Libraries.Files, cmp.Or(y.Libraries.Each, wholeFile))
 	}
 	if y.Prefixes != nil && !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool {
 		return slices.ContainsFunc(l.Editions, func(e sheet.Edition) bool { return e.Prefix != "" })
 	}) {
-		a.say("  no prefix: no folder below a library fits %s with the reference of a title", y.Prefixes.Folder)
+		a.say("  no prefix: no folder in a library matches %s with the reference of a title", y.Prefixes.Folder)
 	}
 	if y.Accounts != nil {
 		switch {
 		case len(f.Accounts) == 0:
-			a.say("  no account: no folder fits %s", y.Accounts.Folder)
+			a.say("  no account: no folder matches %s", y.Accounts.Folder)
 		case y.Accounts.Known != nil && !slices.ContainsFunc(f.Accounts, func(x sheet.Account) bool { return x.InUse }):
-			a.say("  no account in use: %s says so of none", cmp.Or(y.Accounts.Known.InUse, wholeFile))
+			a.say("  no account in use: %s matches none", cmp.Or(y.Accounts.Known.InUse, wholeFile))
 		}
 	}
 	if y.Cloud != nil && f.Cloud == nil {
-		a.say("  the switch for cloud copies was not found: no file fits %s", y.Cloud.Files)
+		a.say("  the cloud copies setting was not found: no file matches %s", y.Cloud.Files)
 	}
 	if len(y.Starts) > 0 && len(f.Starts) == 0 {
-		a.say("  it starts nothing of other launchers: %s gives nothing in %s", cmp.Or(y.Starts[0].Each, wholeFile), y.Starts[0].Files)
+		a.say("  it starts no titles of other launchers: %s finds nothing in %s", cmp.Or(y.Starts[0].Each, wholeFile), y.Starts[0].Files)
 	}
 }
 
@@ -249,7 +249,7 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 		if err != nil {
 			return err
 		}
-		a.say("This will be sent (%s; --print shows it to the letter):\n\nthe sheet\n%s\n\nwhat it found here, as numbers\n  %s", phrase.Size(int64(len(raw))), indent("  ", phrase.VisibleLines(text)), body.Found)
+		a.say("This will be sent (%s; --print shows it exactly):\n\nthe sheet\n%s\n\nwhat it found here, in numbers\n  %s", phrase.Size(int64(len(raw))), indent("  ", phrase.VisibleLines(text)), body.Found)
 		if body.Note != "" {
 			a.say("\nthe note\n%s", indent("  ", phrase.VisibleLines(body.Note)))
 		}

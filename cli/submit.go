@@ -28,11 +28,11 @@ func fromDraft(draft, file string) string {
 func (a *app) submit() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(offerDrafts),
-		Name:          "submit", Usage: "show what a draft would send, ask, and send it",
+		Name:          "submit", Usage: "submit a draft, after showing what is sent",
 		Flags: []cli.Flag{
 			serviceFlag(),
 			&cli.BoolFlag{Name: "yes", Usage: "send without asking"},
-			&cli.BoolFlag{Name: "print", Usage: "print the body as it would be sent, and stop"},
+			&cli.BoolFlag{Name: "print", Usage: "print what would be sent, and send nothing"},
 			jsonFlag(),
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -74,7 +74,7 @@ func (a *app) submit() *cli.Command {
 }
 
 // send asks, unless --yes has said so already, and sends a contribution as it was shown.
-// what is the kind of file that it was made from, which stays as it is.
+// what is the kind of file that it was made from, which is unchanged.
 func (a *app) send(ctx context.Context, c *cli.Command, l login, raw []byte, what, name string) error {
 	if !c.Bool("yes") {
 		ok, err := a.ask(fmt.Sprintf("Send this to %s as %s?", l.Service, l.Name))
@@ -82,7 +82,7 @@ func (a *app) send(ctx context.Context, c *cli.Command, l login, raw []byte, wha
 			return err
 		}
 		if !ok {
-			return fail(exitFailed, "nothing was sent; the %s stays as it is", what)
+			return fail(exitFailed, "nothing was sent; the %s is unchanged", what)
 		}
 	}
 	cl, err := l.client()
@@ -92,7 +92,7 @@ func (a *app) send(ctx context.Context, c *cli.Command, l login, raw []byte, wha
 	sum := sha256.Sum256(raw)
 	answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
 	if err != nil {
-		return fmt.Errorf("submit %s: %w (the %s stays as it is)", name, err, what)
+		return fmt.Errorf("submit %s: %w (the %s is unchanged)", name, err, what)
 	}
 	return a.sent(c, answer)
 }
@@ -103,7 +103,7 @@ func (a *app) sent(c *cli.Command, answer wire.Submitted) error {
 	case c.Bool("json"):
 		return a.json(answer)
 	case answer.Again:
-		a.say("this was sent before: it is contribution %d", answer.Number)
+		a.say("already sent: contribution %d", answer.Number)
 	default:
 		a.say("sent: contribution %d waits for a reviewer (endroit review show %d)", answer.Number, answer.Number)
 	}
@@ -116,7 +116,7 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	if err != nil {
 		return err
 	}
-	a.say("This will be sent (%s; --print shows it to the letter):\n\nthe draft", phrase.Size(int64(size)))
+	a.say("This will be sent (%s; --print shows it exactly):\n\nthe draft", phrase.Size(int64(size)))
 	_, plain, _ := strings.Cut(string(text), "\nformat:") // without the heading for the one who edits it
 	a.say("%s", indent("  ", "format:"+plain))
 	a.say("\nthe footprint: %s", describe(b.Footprint))
@@ -129,7 +129,7 @@ func (a *app) preview(b *contribution.Body, size int) error {
 		a.say("  %-8s  %s  (confidence %.2f, %s; %s)", f.Kind.Word(), shown(f.Place), f.Confidence, usage(b.Footprint, f), trace.Became(f.Before, f.After, f.Written()))
 	}
 	if slices.ContainsFunc(b.Footprint.Files, func(f footprint.File) bool { return strings.Contains(f.Place, footprint.Unnamed) }) {
-		a.say("  words of names that you could have chosen are sent as %s1, %s2 and so on, the same word as the same", footprint.Unnamed, footprint.Unnamed)
+		a.say("  words in names that you could have chosen are sent as %s1, %s2 and so on, each word always as the same", footprint.Unnamed, footprint.Unnamed)
 	}
 	for _, c := range b.Footprint.Corrections {
 		a.say("  corrected by you: %s is %s, not %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(), shown(becauseOf(c)))
@@ -138,6 +138,6 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	for _, n := range b.Footprint.Counts {
 		left += n
 	}
-	a.say("  and the number of files by kind; %s not listed\n", phrase.Count(left-len(b.Footprint.Files), "other file is", "other files are"))
+	a.say("  and the number of files of each kind; %s not listed\n", phrase.Count(left-len(b.Footprint.Files), "other file is", "other files are"))
 	return nil
 }

@@ -20,7 +20,7 @@ import (
 // traceSystem observes programs that somebody else starts.
 func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	if c.Args().Len() > 0 {
-		return fail(exitUsage, "--system runs nothing, so there is no command to write; start the game as you always do")
+		return fail(exitUsage, "--system takes no command; start the game as usual")
 	}
 	edition, err := parseEdition(c.String("edition"))
 	if err != nil {
@@ -28,7 +28,7 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	}
 	o := system.Options{Process: c.String("process"), PID: int(c.Int("pid")), Header: trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher")}}
 	if c.IsSet("pid") && (o.PID <= 0 || !cues.IsRunning(o.PID)) {
-		return fail(exitUsage, "there is no process with the id %d", o.PID)
+		return fail(exitUsage, "no process has the id %d", o.PID)
 	}
 	if o.PID != 0 && o.Process != "" {
 		return fail(exitUsage, "--process and --pid exclude each other")
@@ -55,7 +55,7 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	}
 	name := traceName(c, o.Header.Title, "system")
 	var file *os.File
-	err = errors.New("root could not take the rights of " + person)
+	err = errors.New("root could not act with the rights of " + person)
 	o.Behalf.Do(func() { file, err = newFile(name) })
 	if err != nil {
 		return err
@@ -95,14 +95,14 @@ func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o s
 		if o.Under != "" {
 			what += ", in " + o.Under
 		} else if o.PID == 0 && o.Process == "" {
-			a.tell("endroit: nothing narrows it down: the trace will be large; --process, --pid or --under do")
+			a.tell("endroit: everything is observed, so the trace will be large; --process, --pid or --under narrow it down")
 		}
 		a.tell("endroit: observing %s; start the game now; %s", shown(what), when)
 	}
 	start := time.Now()
 	result, err := system.Run(ctx, o)
 	if err == nil && result.End.Events == 0 && time.Since(start) > time.Second {
-		a.tell("endroit: none of it did anything to a file; is the name right (%s)?", shown(cmp.Or(o.Process, "see --process")))
+		a.tell("endroit: it used no files; is the name right (%s)?", shown(cmp.Or(o.Process, "see --process")))
 	}
 	return result, err
 }

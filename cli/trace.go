@@ -40,17 +40,17 @@ func (a *app) trace() *cli.Command {
 		Commands: []*cli.Command{a.traceShow(), a.traceTrim()},
 		Flags: append(aboutFlags(),
 			&cli.StringFlag{Name: "prefix", Local: true, Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
-			&cli.BoolFlag{Name: "end-server", Local: true, Usage: "end all programs in the prefix first, as its server would be missed"},
+			&cli.BoolFlag{Name: "end-server", Local: true, Usage: "end all programs in the prefix first: its running server cannot be observed"},
 			&cli.StringFlag{Name: "account", Local: true, Usage: "the `ID` of the launcher's account in use"},
-			&cli.BoolFlag{Name: "native", Local: true, Usage: "it is no Windows build, though a prefix is there"},
+			&cli.BoolFlag{Name: "native", Local: true, Usage: "it is a native build, although a prefix exists"},
 			sheetsFlag(),
 			&cli.StringFlag{Name: "out", Local: true, Usage: "the `FILE` to write (otherwise named after the title and time)"},
 			versionsFlag(), versionsTotalFlag(),
 			&cli.BoolFlag{Name: "quiet", Local: true, Usage: "no summary in the last row of the terminal while it runs"},
-			&cli.BoolFlag{Name: "system", Local: true, Usage: "run nothing: observe, as root, programs that somebody else starts"},
+			&cli.BoolFlag{Name: "system", Local: true, Usage: "run nothing: observe, as root, programs that other programs start"},
 			&cli.StringFlag{Name: "process", Local: true, Usage: "with --system only programs of this `NAME`, and what they start"},
 			&cli.StringFlag{Name: "under", Local: true, Usage: "with --system only files in this `FOLDER`"},
-			&cli.DurationFlag{Name: "for", Local: true, Usage: "with --system end by itself after this `TIME`", HideDefault: true},
+			&cli.DurationFlag{Name: "for", Local: true, Usage: "with --system end after this `TIME`", HideDefault: true},
 			&cli.BoolFlag{Name: "follow", Local: true, Usage: "run nothing: show the summary of a trace that runs in another terminal"},
 			&cli.IntFlag{Name: "pid", Local: true, Usage: "with --system only this process, and what it starts: `PID`; with --follow the endroit trace that is meant", HideDefault: true},
 		),
@@ -63,7 +63,7 @@ func (a *app) trace() *cli.Command {
 			}
 			for _, name := range []string{"process", "pid", "under", "for"} {
 				if c.IsSet(name) {
-					return ownCode(fail(exitUsage, "--%s belongs to --system, and the command is run here", name))
+					return ownCode(fail(exitUsage, "--%s needs --system", name))
 				}
 			}
 			return ownCode(a.runTrace(ctx, c))
@@ -100,7 +100,7 @@ func parseEdition(text string) (*trace.Edition, error) {
 func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	args := c.Args().Slice()
 	if len(args) == 0 {
-		return fail(exitUsage, "no command to run; write it behind --, such as: endroit trace --title Tidewrack -- ./tidewrack")
+		return fail(exitUsage, "no command to run; put it after --, such as: endroit trace --title Tidewrack -- ./tidewrack")
 	}
 	edition, err := parseEdition(c.String("edition"))
 	if err != nil {
@@ -169,7 +169,7 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 	if strings.EqualFold(filepath.Ext(args[0]), ".exe") {
 		args = append([]string{identify.Program(header.Install, args[0])}, args[1:]...)
 		if _, err := exec.LookPath("wine"); err != nil {
-			return nil, nil, fail(exitUsage, "%s is a Windows program, and there is no wine here to run it in the prefix; install it, or write the command that runs it", args[0])
+			return nil, nil, fail(exitUsage, "%s is a Windows program, and wine is not installed; install it, or give the command that runs the program", args[0])
 		}
 		args = append([]string{"wine"}, args...)
 	}
@@ -183,14 +183,14 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 	}
 	end := c.Bool("end-server")
 	if !end && term.IsTerminal(int(a.in.Fd())) {
-		a.tell("endroit: programs run in the prefix already, with a server (process %d) that opens files for all: what it opens would be missed", pid)
+		a.tell("endroit: programs are running in the prefix, with a server (process %d) that opens files for all of them: those files would not be observed", pid)
 		if end, err = a.ask("end them all first?"); err != nil {
 			return nil, nil, err
 		}
 	}
 	if !end {
-		a.tell("endroit: the prefix's server (process %d) was running before: what it opens is missed; --end-server ends it first", pid)
-		return args, []string{"the prefix's server was running before: files that it opened for the programs were missed"}, nil
+		a.tell("endroit: the prefix's server (process %d) was already running: files that it opens are not observed; --end-server ends it first", pid)
+		return args, []string{"the prefix's server was already running: files that it opened for the programs were not observed"}, nil
 	}
 	for _, how := range []string{"-k", "-w"} {
 		if out, err := exec.CommandContext(ctx, "wineserver", how).CombinedOutput(); err != nil && machine.PrefixServer(header.Prefix.Folder) != 0 {
@@ -233,7 +233,7 @@ func (a *app) assume(ctx context.Context, c *cli.Command, header *trace.Header, 
 		for _, o := range list {
 			a.tell("endroit: it could be %s %s in %s", shown(o.Name), shown(o.Label()), shown(o.Folder))
 		}
-		a.tell("endroit: nothing is assumed; --edition and --install tell")
+		a.tell("endroit: nothing is assumed; choose with --edition or --install")
 		return nil
 	}
 	one := list[0]
@@ -244,7 +244,7 @@ func (a *app) assume(ctx context.Context, c *cli.Command, header *trace.Header, 
 	}
 	a.fillIn(header, one, survey, prefix, how)
 	if one.Prefix != "" && !windows && !c.Bool("native") {
-		a.tell("endroit:   there is a prefix of it too, %s; the program is none of Windows', so it is not assumed (--prefix)", shown(one.Prefix))
+		a.tell("endroit:   it has a prefix too, %s; the program is not a Windows program, so it is not assumed (--prefix)", shown(one.Prefix))
 	}
 	return nil
 }
@@ -297,7 +297,7 @@ func aboutFlags() []cli.Flag {
 		&cli.StringFlag{Name: "title", Local: true, Usage: "the game's `NAME`"},
 		&cli.StringFlag{Name: "edition", Local: true, Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
 		&cli.StringFlag{Name: "launcher", Local: true, Usage: "the `ID` of the program that installed and starts it"},
-		&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER`, if it is not found by itself"},
+		&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER`, if it is not found automatically"},
 	}
 }
 
@@ -360,7 +360,7 @@ func versionsOf(c *cli.Command, trace string) (v versions.Options, err error) {
 	}{{"versions", &v.File}, {"versions-total", &v.Total}} {
 		n, err := humanize.ParseBytes(c.String(x.flag))
 		if err != nil || n > 1<<40 {
-			return v, fail(exitUsage, "--%s %q is no size; write it like 16MiB, 500KB or 0", x.flag, c.String(x.flag))
+			return v, fail(exitUsage, "--%s %q is not a size; write it like 16MiB, 500KB or 0", x.flag, c.String(x.flag))
 		}
 		*x.into = int64(n)
 	}
@@ -384,14 +384,14 @@ func (a *app) traced(how, name string, r capture.Result) {
 	a.tell("endroit: %s for %s: %s on %s%s, %s", how, phrase.Duration(r.End.At), phrase.Count(r.End.Events, "event", "events"), phrase.Count(r.End.Files, "path", "paths"), by, phrase.Count(r.End.Cues, "cue", "cues"))
 	switch {
 	case r.Changed == 0 && r.Hidden > 0:
-		a.tell("endroit: nothing was seen to be written, and %s what it did: see below", phrase.Count(r.Hidden, "program let nobody see", "programs let nobody see"))
+		a.tell("endroit: no writes were observed, and %s their activity: see below", phrase.Count(r.Hidden, "program hid", "programs hid"))
 	case r.Changed == 0:
-		a.tell("endroit: nothing was written. Did the game save? Play until it does, and quit it properly: some save only then. If it goes on now, a launcher that was running before started it: quit that first")
+		a.tell("endroit: nothing was written. Did the game save? Play until it does, and quit it properly: some save only then. If the game is still running, a launcher that was already running started it: quit that first")
 	case r.End.At < brief:
-		a.tell("endroit: the run was brief; most games keep their settings at once, and progress only after some minutes of play")
+		a.tell("endroit: the run was short; most games write settings at once, and progress only after some minutes of play")
 	}
 	if r.End.Cues == 0 {
-		a.tell("endroit: no moment was marked; with endroit cue saved right after saving, the saves are told apart more surely")
+		a.tell("endroit: no cues were marked; endroit cue saved, right after saving, makes progress files easier to identify")
 	}
 	gapLines(r.Gaps, func(line string) { a.tell("endroit: %s", line) })
 	if list, err := versions.Read(versions.Beside(name)); err == nil && len(list) > 0 {
@@ -403,14 +403,14 @@ func (a *app) traced(how, name string, r capture.Result) {
 // cueMeans says of the standard cues when to give them.
 var cueMeans = map[string]string{
 	"ready": "the game waits at its first menu", "loaded": "a saved state was loaded", "saved": "the game has just saved",
-	"changed-setting": "a setting was changed and kept", "quit": "the game is about to be quit",
+	"changed-setting": "a setting was changed and applied", "quit": "the game is about to be quit",
 }
 
 func (a *app) cue() *cli.Command {
 	return command(&cli.Command{
-		Name: "cue", Usage: "mark a moment in the running trace, or afterwards in one that was written",
+		Name: "cue", Usage: "mark a moment in a running trace, or later in a finished one",
 		Flags: []cli.Flag{
-			&cli.IntFlag{Name: "trace", Usage: "the process id of the endroit trace that is meant: `PID`, if several run", HideDefault: true},
+			&cli.IntFlag{Name: "trace", Usage: "which endroit trace, if several run: its process id `PID`", HideDefault: true},
 			&cli.StringFlag{Name: "in", Usage: "the `TRACE` that was written, to mark a moment afterwards"},
 			&cli.StringFlag{Name: "at", Usage: "the `TIME` since the start of the run: 95s, 1m35s or 1:35"},
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the trace)"},
@@ -442,7 +442,7 @@ func (a *app) cue() *cli.Command {
 // offerCues lists the standard cues, and on a terminal takes one.
 func (a *app) offerCues(c *cli.Command) error {
 	if !term.IsTerminal(int(a.in.Fd())) {
-		return fail(exitUsage, "say what happened: endroit cue WORD, such as %s, or a word of your own", strings.Join(cues.Standard, ", "))
+		return fail(exitUsage, "give a cue: endroit cue WORD, such as %s, or a word of your own", strings.Join(cues.Standard, ", "))
 	}
 	lines := bufio.NewReader(a.in)
 	run, err := a.whichRun(int(c.Int("trace")), lines)
@@ -457,7 +457,7 @@ func (a *app) offerCues(c *cli.Command) error {
 	line, err := lines.ReadString('\n')
 	word := strings.TrimSpace(line)
 	if err != nil && word == "" {
-		return fail(exitUsage, "nothing was chosen, and nothing marked")
+		return fail(exitUsage, "nothing was marked")
 	}
 	if n, err := strconv.Atoi(word); err == nil && n >= 1 && n <= len(cues.Standard) {
 		word = cues.Standard[n-1]
@@ -470,7 +470,7 @@ func (a *app) offerCues(c *cli.Command) error {
 
 // told names a run for a person who may have several.
 func told(r cues.Running) string {
-	return fmt.Sprintf("%s, process %d, begun at %s, %s", cmp.Or(shown(r.Title), "a run without a title"), r.PID, r.Started.Local().Format("15:04:05"), shown(r.Trace))
+	return fmt.Sprintf("%s, process %d, started at %s, %s", cmp.Or(shown(r.Title), "a run without a title"), r.PID, r.Started.Local().Format("15:04:05"), shown(r.Trace))
 }
 
 // whichRun finds the run that is meant: that of process pid, the only one, or the one that
@@ -500,7 +500,7 @@ func (a *app) whichRun(pid int, lines *bufio.Reader) (cues.Running, error) {
 	line, _ := lines.ReadString('\n')
 	n, err := strconv.Atoi(strings.TrimSpace(line))
 	if err != nil || n < 1 || n > len(runs) {
-		return cues.Running{}, fail(exitUsage, "none of them was chosen, and nothing marked")
+		return cues.Running{}, fail(exitUsage, "nothing was marked")
 	}
 	return runs[n-1], nil
 }
@@ -560,13 +560,13 @@ func (a *app) cueAfterwards(c *cli.Command, word string) error {
 	if c.Bool("json") {
 		return a.json(map[string]any{"out": out, "cue": word, "at": at})
 	}
-	a.say("%s has the cue %s at %s; %s stays as it was", out, word, phrase.Duration(at), name)
+	a.say("%s has the cue %s at %s; %s is unchanged", out, word, phrase.Duration(at), name)
 	return nil
 }
 
 // parseTime reads a time of a run: 95s, 1m35s, 95 or 1:35, with fractions.
 func parseTime(text string) (time.Duration, error) {
-	bad := fail(exitUsage, "--at %q is no time since the start of the run; write 95s, 1m35s or 1:35", text)
+	bad := fail(exitUsage, "--at %q is not a time since the start of the run; write 95s, 1m35s or 1:35", text)
 	minutes, rest, colon := strings.Cut(text, ":")
 	if !colon {
 		rest, minutes = text, "0"

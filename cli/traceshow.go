@@ -28,7 +28,7 @@ import (
 // pickFlags choose events of a trace.
 func pickFlags() []cli.Flag {
 	return []cli.Flag{
-		&cli.StringSliceFlag{Name: "under", Usage: "only files in this `FOLDER`, or this file; again for another"},
+		&cli.StringSliceFlag{Name: "under", Usage: "only files in this `FOLDER`, or this file; can be repeated"},
 		&cli.StringSliceFlag{Name: "op", Usage: "only these operations: `OP,...` of " + opList()},
 		&cli.StringFlag{Name: "between", Usage: "only what lies between two cues: `CUE CUE`"},
 	}
@@ -69,7 +69,7 @@ func (a *app) traceShow() *cli.Command {
 func (a *app) traceTrim() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(offerTraces),
-		Name:          "trim", Usage: "make a smaller trace of a trace",
+		Name:          "trim", Usage: "write a part of a trace to a new trace",
 		Flags: append([]cli.Flag{&cli.StringFlag{Name: "out", Usage: "the `FILE` to write"}}, pickFlags()...),
 		Action: func(_ context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one TRACE")
@@ -89,7 +89,7 @@ func traceFile(name string) (open func() (*trace.Reader, error), done func(), er
 	}
 	return func() (*trace.Reader, error) {
 		if _, err := f.Seek(0, io.SeekStart); err != nil {
-			return nil, fmt.Errorf("a trace is read from a file that can be read twice: %w", err)
+			return nil, fmt.Errorf("a trace must be a regular file: %w", err)
 		}
 		return trace.NewReader(f, trace.DefaultLimits)
 	}, func() { _ = f.Close() }, nil
@@ -133,7 +133,7 @@ func picked(c *cli.Command, open func() (*trace.Reader, error)) (p trace.Pick, e
 	if between := c.String("between"); between != "" {
 		from, to, two := strings.Cut(between, ",")
 		if from, to = strings.TrimSpace(from), strings.TrimSpace(to); !two || from == "" || to == "" {
-			return p, fail(exitUsage, "--between wants two cues, such as: --between ready saved")
+			return p, fail(exitUsage, "--between needs two cues, such as: --between ready saved")
 		}
 		r, err := open()
 		if err != nil {
@@ -188,7 +188,7 @@ func (a *app) runTraceShow(c *cli.Command, name string) error {
 	switch {
 	case events != nil:
 		if o.Events == 0 && !events.json {
-			a.say("no event is like that")
+			a.say("no events match")
 		}
 	case c.Bool("files"):
 		return a.showFiles(o, c.Bool("json"))
@@ -296,7 +296,7 @@ func (a *app) showFiles(o *trace.Summary, asJSON bool) error {
 		return a.json(map[string]any{"files": append([]trace.FileSummary{}, list...)})
 	}
 	if len(list) == 0 {
-		a.say("no file is like that")
+		a.say("no files match")
 		return nil
 	}
 	t := newTable(a.out, "written", "read", "other", "first", "last", "became", "path")
@@ -337,7 +337,7 @@ func (a *app) showProcesses(o *trace.Summary, asJSON bool) error {
 		show(n, 0)
 	}
 	if len(o.Processes) == 1 {
-		a.say("no process was seen")
+		a.say("no processes were observed")
 	}
 	return nil
 }
@@ -400,10 +400,10 @@ func (p *eventPrinter) end() {
 
 func (a *app) runTraceTrim(c *cli.Command, name string) error {
 	if c.String("out") == "" {
-		return fail(exitUsage, "name the smaller trace: --out FILE")
+		return fail(exitUsage, "--out FILE is required")
 	}
 	if len(c.StringSlice("under"))+len(c.StringSlice("op")) == 0 && c.String("between") == "" {
-		return fail(exitUsage, "say what to keep: --under FOLDER, --op OP,... or --between CUE CUE")
+		return fail(exitUsage, "select what to keep: --under FOLDER, --op OP,... or --between CUE CUE")
 	}
 	open, p, done, err := chosenTrace(c, name)
 	if err != nil {
@@ -428,7 +428,7 @@ func (a *app) runTraceTrim(c *cli.Command, name string) error {
 	}
 	a.say("%s: %s on %s, %s; %s left out", out.Name(), phrase.Count(t.Kept, "event", "events"), phrase.Count(t.Files, "file", "files"), phrase.Size(info.Size()), phrase.Count(t.Left, "event was", "events were"))
 	if t.Kept == 0 {
-		a.tell("endroit: no event is like that; the cues alone are in it")
+		a.tell("endroit: no events match; it contains only the cues")
 	}
 	return nil
 }
@@ -476,7 +476,7 @@ func (a *app) showVersions(c *cli.Command, name string) error {
 		return a.json(map[string]any{"folder": folder, "versions": chosen})
 	}
 	if len(chosen) == 0 {
-		a.say("no version is like that: %s", folder)
+		a.say("no versions match: %s", folder)
 		return nil
 	}
 	t := newTable(a.out, "n", "at", "why", "size", "content", "path")

@@ -32,7 +32,7 @@ func (a *app) watch() *cli.Command {
 		Name:          "watch", Usage: "observe what changes in folders, without running anything or any privilege",
 		Flags: append(aboutFlags(),
 			&cli.StringFlag{Name: "prefix", Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
-			&cli.DurationFlag{Name: "for", Usage: "end by itself after this `TIME`, such as 10m", HideDefault: true},
+			&cli.DurationFlag{Name: "for", Usage: "end after this `TIME`, such as 10m", HideDefault: true},
 			&cli.StringFlag{Name: "out", Usage: "the `FILE` to write (otherwise named after the title and time)"},
 			versionsFlag(), versionsTotalFlag(), sheetsFlag(),
 			&cli.BoolFlag{Name: "quiet", Usage: "no summary in the last row of the terminal"},
@@ -43,7 +43,7 @@ func (a *app) watch() *cli.Command {
 
 func (a *app) runWatch(ctx context.Context, c *cli.Command) error {
 	if c.Duration("for") < 0 {
-		return fail(exitUsage, "--for %s lies in the past", c.Duration("for"))
+		return fail(exitUsage, "--for %s is negative", c.Duration("for"))
 	}
 	edition, err := parseEdition(c.String("edition"))
 	if err != nil {
@@ -180,9 +180,9 @@ func (a *app) watched(ctx context.Context, c *cli.Command, header *trace.Header,
 		}
 		return list, nil
 	case len(args) > 1:
-		return nil, fail(exitUsage, "these are neither folders nor one title: %s; put a title of several words in quotes", strings.Join(args, ", "))
+		return nil, fail(exitUsage, "these are neither folders nor one title: %s; quote a title of several words", strings.Join(args, ", "))
 	case len(args) == 1 && strings.ContainsRune(args[0], filepath.Separator):
-		return nil, fail(exitNotFound, "there is no folder %s", args[0])
+		return nil, fail(exitNotFound, "the folder %s does not exist", args[0])
 	case len(args) == 1:
 		header.Title = args[0]
 		if err := a.watchedTitle(ctx, c, header, roots); err != nil {
@@ -207,7 +207,7 @@ func (a *app) watchedTitle(ctx context.Context, c *cli.Command, header *trace.He
 	list, _ := identify.EditionsOf(survey.Installed, *header, nil)
 	switch len(list) {
 	case 0:
-		a.tell("endroit: no launcher lists %s here: the folders where games keep things are watched", shown(header.Title))
+		a.tell("endroit: no launcher lists %s here: the folders where games keep files are watched", shown(header.Title))
 		return nil
 	case 1:
 	default:
@@ -218,7 +218,7 @@ func (a *app) watchedTitle(ctx context.Context, c *cli.Command, header *trace.He
 				}
 			}
 		})
-		return fail(exitUsage, "several are installed: %s; say which with --edition", strings.Join(names, "; "))
+		return fail(exitUsage, "several are installed: %s; choose with --edition", strings.Join(names, "; "))
 	}
 	one, prefix := list[0], ""
 	if one.System == "windows" && runtime.GOOS == "linux" && header.Prefix == nil {

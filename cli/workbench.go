@@ -50,9 +50,9 @@ func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) err
 		defer k.Close()
 		config.Manifest = k
 	case errors.Is(err, localmanifest.ErrNone):
-		a.tell("endroit: there is no local manifest (endroit fetch), so that it is not known which files are other titles'")
+		a.tell("endroit: there is no local manifest (endroit fetch), so files of other titles are not recognised")
 	default:
-		a.tell("endroit: the local manifest is not looked into: %v", err)
+		a.tell("endroit: the local manifest could not be read: %v", err)
 	}
 	b, err := workbench.Open(config)
 	if err != nil {
@@ -67,7 +67,7 @@ func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) err
 	}
 	defer l.Close()
 	if !l.Addr().(*net.TCPAddr).IP.IsLoopback() {
-		return fail(exitUsage, "--address %s is not on loopback; the files of this machine are looked into there, and others could reach it", c.String("address"))
+		return fail(exitUsage, "--address %s is not on loopback; the workbench shows this machine's files, and others could reach it", c.String("address"))
 	}
 	address := b.Address(l)
 	again := ""
@@ -79,7 +79,7 @@ func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) err
 			}
 		}()
 	}
-	a.say("The workbench of %s:\n  %s\nThis address lets one browser in, once, on this machine.%s Ctrl-C ends it.", shown(name), address, again)
+	a.say("The workbench of %s:\n  %s\nThe address works once, in one browser on this machine.%s Ctrl-C ends it.", shown(name), address, again)
 	if !c.Bool("no-browser") {
 		openBrowser(b.Address(l)) // one of its own: it can be seen in the list of processes
 	}

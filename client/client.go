@@ -39,7 +39,7 @@ type Client struct {
 func New(base, token string) (*Client, error) {
 	u, err := url.Parse(base)
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
-		return nil, fmt.Errorf("the service's address %q is not like http://127.0.0.1:8417", base)
+		return nil, fmt.Errorf("the service's address %q is not a URL such as http://127.0.0.1:8417", base)
 	}
 	return &Client{base: strings.TrimSuffix(base, "/"), token: token, http: &http.Client{Timeout: 2 * time.Minute, CheckRedirect: stay}, Tries: 4, Pause: 250 * time.Millisecond}, nil
 }
@@ -76,7 +76,7 @@ func (c *Client) do(ctx context.Context, q request) (*http.Response, []byte, err
 			return nil, nil, fmt.Errorf("%w at %s: %w; is it running (endroit serve), and is the address right (endroit login --service)?", ErrUnreachable, c.base, err)
 		case err == nil && !(retry && (response.StatusCode == http.StatusBadGateway || response.StatusCode == http.StatusServiceUnavailable || response.StatusCode == http.StatusGatewayTimeout)):
 			if to := response.Header.Get("Location"); to != "" && response.StatusCode >= 300 && response.StatusCode < 400 {
-				return nil, nil, fmt.Errorf("%s sends its callers on to %s; if that is Endroit's too, sign in there (endroit login --service)", c.base, clipped(to))
+				return nil, nil, fmt.Errorf("%s redirects to %s; if that is an Endroit service, use its address (--service)", c.base, clipped(to))
 			}
 			if response.StatusCode >= 400 {
 				return response, nil, problemOf(response, body)
@@ -145,7 +145,7 @@ func clipped(to string) string {
 func problemOf(response *http.Response, body []byte) error {
 	p := &wire.Problem{}
 	if !strings.HasPrefix(response.Header.Get("Content-Type"), "application/problem+json") || json.Unmarshal(body, p) != nil {
-		p = &wire.Problem{Title: http.StatusText(response.StatusCode), Detail: fmt.Sprintf("the service answered %s without saying why; is this address Endroit's?", response.Status)}
+		p = &wire.Problem{Title: http.StatusText(response.StatusCode), Detail: fmt.Sprintf("the service answered %s without a reason; is this the address of an Endroit service?", response.Status)}
 	}
 	p.Status = response.StatusCode
 	return p
@@ -161,7 +161,7 @@ func call[T any](ctx context.Context, c *Client, q request) (T, error) {
 		return out, nil
 	}
 	if err := json.Unmarshal(body, &out); err != nil {
-		return out, fmt.Errorf("%s answered what this version does not understand: %w", c.base, err)
+		return out, fmt.Errorf("%s sent an answer that this version does not understand: %w", c.base, err)
 	}
 	return out, nil
 }

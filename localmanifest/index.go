@@ -111,7 +111,7 @@ func (k *Manifest) Close() error {
 }
 
 // errIndex says that an index is none, or is damaged.
-var errIndex = errors.New("the index of the local manifest is damaged; it is made again the next time")
+var errIndex = errors.New("the index of the local manifest is damaged; it will be rebuilt")
 
 // view looks things up. What is damaged in an index shows when it is come to: the
 // index is removed then, where the system lets go of an open file.
@@ -376,13 +376,13 @@ func firstNames(at string) (a place.Anchor, first, second string, ok bool) {
 }
 
 // Sheets are the launchers' sheets that the manifest has. One that this version
-// cannot read is passed over, and said.
+// cannot read is skipped, and said.
 func (k *Manifest) Sheets(ctx context.Context) (all []*sheet.Sheet, notes []string, err error) {
 	err = k.view(ctx, func(tx *bolt.Tx) error {
 		return tx.Bucket(inSheets).ForEach(func(id, doc []byte) error {
 			s, err := sheet.ParseJSON(bytes.Clone(doc))
 			if err != nil {
-				notes = append(notes, fmt.Sprintf("the manifest's sheet %s is passed over: %v", id, err))
+				notes = append(notes, fmt.Sprintf("the manifest's sheet %s is skipped: %v", id, err))
 				return nil
 			}
 			all = append(all, s)

@@ -45,7 +45,7 @@ func digest(folder string) (string, error) {
 	}
 	d := strings.TrimSpace(string(text))
 	if !digestShape.MatchString(d) {
-		return "", fmt.Errorf("%s holds no digest; %w", filepath.Join(folder, currentFile), ErrDamaged)
+		return "", fmt.Errorf("%s contains no digest; %w", filepath.Join(folder, currentFile), ErrDamaged)
 	}
 	return d, nil
 }
@@ -60,7 +60,7 @@ func Sound(ctx context.Context, folder string) (string, error) {
 	file := filepath.Join(folder, d+".json")
 	f, err := os.Open(file)
 	if err != nil {
-		return "", fmt.Errorf("the local manifest is gone (%w); %w", err, ErrDamaged)
+		return "", fmt.Errorf("the local manifest does not exist (%w); %w", err, ErrDamaged)
 	}
 	defer f.Close()
 	sum := sha256.New()
@@ -68,13 +68,13 @@ func Sound(ctx context.Context, folder string) (string, error) {
 		return "", fmt.Errorf("read the local manifest: %w", err)
 	}
 	if hex.EncodeToString(sum.Sum(nil)) != d {
-		return "", fmt.Errorf("the manifest in %s was cut or altered (it does not have its digest); %w", file, ErrDamaged)
+		return "", fmt.Errorf("the manifest in %s was truncated or modified (its digest differs); %w", file, ErrDamaged)
 	}
 	return d, nil
 }
 
 // ErrDigest says that what came is not what was announced.
-var ErrDigest = errors.New("the download does not match the digest that the service announced")
+var ErrDigest = errors.New("the download does not have the digest that the service announced")
 
 // Keep makes a revision the local one, with its index, and removes older ones. It is
 // written and indexed as it comes, and counts once all of it is there, has its digest and

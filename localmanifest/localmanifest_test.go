@@ -108,7 +108,7 @@ func TestLookingUp(t *testing.T) {
 	require.Len(t, sheets, 1)
 	assert.Equal(t, "quayside", sheets[0].ID)
 	require.Len(t, notes, 1)
-	assert.Contains(t, notes[0], "zz is passed over")
+	assert.Contains(t, notes[0], "zz is skipped")
 }
 
 // An index that is missing, damaged or of something else is rebuilt; a revision
@@ -224,7 +224,7 @@ func TestKeys(t *testing.T) {
 }
 
 // What comes counts once it is whole, is what was announced, and is wanted; until then
-// what is there stays as it is.
+// what is there is unchanged.
 func TestWhatDoesNotCount(t *testing.T) {
 	folder := t.TempDir()
 	d := keep(t, folder, 1, "Tidewrack")

@@ -195,7 +195,7 @@ func prepareFolder(folder string) (string, *account, error) {
 		}
 	}
 	if err != nil {
-		return "", nil, errors.New("there is no ordinary account (postgres or nobody) to run the server as")
+		return "", nil, errors.New("there is no unprivileged account (postgres or nobody) to run the server")
 	}
 	uid, _ := strconv.Atoi(entry.Uid)
 	gid, _ := strconv.Atoi(entry.Gid)
@@ -205,7 +205,7 @@ func prepareFolder(folder string) (string, *account, error) {
 		_, _ = h.Write([]byte(folder))
 		folder = fmt.Sprintf("/var/tmp/endroit-postgres-%x", h.Sum64())
 		if info, err := os.Lstat(folder); err == nil && (!info.IsDir() || !belongsTo(info, uid)) {
-			return "", nil, fmt.Errorf("%s belongs to somebody else; remove it", folder)
+			return "", nil, fmt.Errorf("%s belongs to another user; remove it", folder)
 		}
 	}
 	if err := os.MkdirAll(folder, 0o755); err != nil {

@@ -530,7 +530,7 @@ func key(l manifest.Location, at place.Location, p *machine.Prefix) Location {
 	case err != nil:
 		one.Error = err.Error()
 	case !found:
-		one.Missing = "the key is not in the prefix's registry"
+		one.Missing = "the prefix's registry has no such key"
 	default:
 		hive := "user.reg"
 		if strings.EqualFold(at.Names()[0], "HKEY_LOCAL_MACHINE") {

@@ -70,7 +70,7 @@ func TestEachEditionAndEachAccountIsLookedUp(t *testing.T) {
 	}}, place.Roots{})
 	variant := manifest.Variant{Store: "quayside", Ref: "418820", Launcher: "quayside", OS: machine.System(), Runtime: "native", Locations: at("install:saves/", "account-data:{ref}/p.bin")}
 	found := located(t, h, title("Tidewrack", variant), Everywhere)
-	require.Len(t, found.Variants, 4, "an account that has no folder yet is passed over")
+	require.Len(t, found.Variants, 4, "an account that has no folder yet is skipped")
 	one, other := found.Variants[0], found.Variants[1]
 	assert.Equal(t, filepath.Join(top, "one"), one.Install)
 	assert.Equal(t, "1.2", one.Version)
@@ -324,7 +324,7 @@ func TestAKeyOfTheRegistryInAPrefix(t *testing.T) {
 	assert.Equal(t, home+"/.wine/user.reg", key.Folder, "the file that keeps it")
 	assert.Contains(t, key.Forms[0].Text, `HKEY_CURRENT_USER\Software\Ninefold Orchard`)
 	assert.Nil(t, missing.Values)
-	assert.Contains(t, missing.Missing, "the key is not in the prefix's registry")
+	assert.Contains(t, missing.Missing, "the prefix's registry has no such key")
 	assert.Contains(t, machines.Missing, "the key is not in")
 	assert.True(t, found.Variants[0].HasFiles(), "values count")
 	assert.Empty(t, found.Newest, "they have no time")

@@ -23,7 +23,7 @@ type base interface {
 	stat(names []string) (fs.FileInfo, error)
 	// folder opens a folder; no names mean the base's own.
 	folder(names []string) (folder, error)
-	// open opens the regular file that was seen under these names, and no other.
+	// open opens the regular observed file under these names, and no other.
 	open(names []string, was fs.FileInfo) (*os.File, error)
 	// read reads a regular file, at most max bytes and one.
 	read(names []string, most int) (reading, error)

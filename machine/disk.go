@@ -15,7 +15,7 @@ import (
 
 // Disk lets a sheet look at this machine, or, with a Prefix, at the Windows
 // machine that a prefix simulates. It never leaves the folder that is asked for:
-// a link that leads out of it is passed over.
+// a link that leads out of it is skipped.
 type Disk struct {
 	Roots  place.Roots
 	Prefix *Prefix
@@ -127,7 +127,7 @@ func (g *glob) into(b branch, captures place.Captures) error {
 		}
 		if last {
 			if len(g.found) == maxListed {
-				return fmt.Errorf("%w: more than %d fit", ErrTooMany, maxListed)
+				return fmt.Errorf("%w: more than %d match", ErrTooMany, maxListed)
 			}
 			g.found = append(g.found, sheet.Entry{Names: with(b.names, name), Captures: c})
 			return nil
@@ -225,7 +225,7 @@ func steadily(read func() (reading, error)) ([]byte, error) {
 			if err != nil {
 				return nil, err
 			}
-			return nil, errors.New("it is being written just now; try again when its launcher is at rest")
+			return nil, errors.New("it is being written; try again when its launcher is idle")
 		}
 		time.Sleep(steadyPause)
 	}

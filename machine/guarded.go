@@ -117,11 +117,11 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 	for _, roots := range g.roots {
 		home := roots[place.Home]
 		if home != "" && (real == home || strings.HasPrefix(home, strings.TrimSuffix(real, "/")+"/")) {
-			return fmt.Sprintf("%s is %s here, which is a home or holds one: nothing is looked for there", a, top)
+			return fmt.Sprintf("%s is %s here, which is or contains a home directory: it is not searched", a, top)
 		}
 	}
 	if filepath.Dir(filepath.FromSlash(real)) == filepath.FromSlash(real) {
-		return fmt.Sprintf("%s is %s here, which is a whole drive: nothing is looked for there", a, top)
+		return fmt.Sprintf("%s is %s here, which is a whole drive: it is not searched", a, top)
 	}
 	if !movesAbout(a) && a != place.Documents {
 		return ""
@@ -134,7 +134,7 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 				continue
 			}
 			if _, in := cutFolder(shared, real); in {
-				return fmt.Sprintf("%s is %s here, which is %s or holds it, where all programs keep theirs: nothing is looked for there", a, top, d.Anchor)
+				return fmt.Sprintf("%s is %s here, which is or contains %s, the folder of all programs: it is not searched", a, top, d.Anchor)
 			}
 		}
 	}
@@ -147,7 +147,7 @@ func (g *guarding) refuses(f File) error {
 	if f.linked {
 		real, err := filepath.EvalSymlinks(path)
 		if err != nil {
-			return fmt.Errorf("where its link leads cannot be told: %w", reason(err))
+			return fmt.Errorf("its link cannot be resolved: %w", reason(err))
 		}
 		path = real
 	}

@@ -161,7 +161,7 @@ func (f *Finder) find(ctx context.Context, roots place.Roots, l place.Location, 
 	}
 	t, done, err := f.bases.of(top)
 	if err != nil {
-		out.Missing = fmt.Sprintf("the folder %s is not there", top)
+		out.Missing = fmt.Sprintf("the folder %s does not exist", top)
 		if !errors.Is(err, fs.ErrNotExist) {
 			out.Missing = fmt.Sprintf("the folder %s cannot be opened: %v", top, reason(err))
 		}
@@ -370,7 +370,7 @@ func missingLevel(t base, top string, names []string) string {
 			return at + " cannot be looked at: " + reason(err).Error()
 		}
 	}
-	return "the folder is there, and no file in it fits"
+	return "the folder exists, and no file in it matches"
 }
 
 type walk struct {
@@ -490,7 +490,7 @@ const linkedFolder = "it is a link to a folder, which is not followed"
 
 func (w *walk) add(b branch, name string, info fs.FileInfo, linked bool, captures place.Captures) error {
 	if len(w.out.Files) == maxFound {
-		return fmt.Errorf("%w: more than %d fit %s", ErrTooMany, maxFound, w.l)
+		return fmt.Errorf("%w: more than %d match %s", ErrTooMany, maxFound, w.l)
 	}
 	path := b.at(name)
 	if w.seen != nil {
@@ -506,10 +506,10 @@ func (w *walk) add(b branch, name string, info fs.FileInfo, linked bool, capture
 func (w *walk) each(b branch, do func(entry) error) error {
 	entries, err := b.list()
 	if err != nil {
-		w.out.skip(b.path, fmt.Sprintf("it was not read whole: %v", reason(err)))
+		w.out.skip(b.path, fmt.Sprintf("it could not be read completely: %v", reason(err)))
 	}
 	if w.entries += len(entries); w.entries > maxEntries {
-		return fmt.Errorf("%w: more than %d names lie on the way of %s", ErrTooMany, maxEntries, w.l)
+		return fmt.Errorf("%w: more than %d names lie on the path of %s", ErrTooMany, maxEntries, w.l)
 	}
 	if cap(w.out.Files) == 0 {
 		w.out.Files = make([]File, 0, min(len(entries), usualFiles))

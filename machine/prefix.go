@@ -82,7 +82,7 @@ func openPrefix(ctx context.Context, d Disk, m *memory, folder, user string, key
 		return nil, err
 	}
 	if err := d.There(filepath.Join(folder, "drive_c")); err != nil {
-		return nil, fmt.Errorf("%s: %w: it holds no drive_c; name the folder that holds drive_c and dosdevices", folder, ErrNoPrefix)
+		return nil, fmt.Errorf("%s: %w: it contains no drive_c; name the folder that contains drive_c and dosdevices", folder, ErrNoPrefix)
 	}
 	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}, given: user, keys: keys, memory: m, links: d.links, listings: d.listings, ways: map[string]string{}}
 	for name, h := range map[string]**hive.Hive{"system.reg": &p.machine, "user.reg": &p.user} {
@@ -90,7 +90,7 @@ func openPrefix(ctx context.Context, d Disk, m *memory, folder, user string, key
 			return nil, err
 		}
 		if *h, err = p.hive(name, p.keys...); err != nil {
-			p.note("%s could not be read (%v): the usual places are taken", name, err)
+			p.note("%s could not be read (%v): the default folders are used", name, err)
 		}
 	}
 	slices.Sort(p.Notes)
@@ -176,11 +176,11 @@ func (p *Prefix) findUser() {
 		}
 		switch len(names) {
 		case 0:
-			p.note("no user has a home inside")
+			p.note("no user has a home folder inside")
 			return
 		case 1:
 		default:
-			p.note("several users have a home inside (%s); the first is taken", strings.Join(names, ", "))
+			p.note("several users have a home folder inside (%s); the first is used", strings.Join(names, ", "))
 		}
 		p.profile = `C:\users\` + names[0]
 	}
@@ -256,7 +256,7 @@ func (p *Prefix) root(anchor place.Anchor, windows string) {
 		return
 	}
 	if host == "/" {
-		p.note("%s is %s inside, which is this machine's whole file system: it is left out", anchor, windows)
+		p.note("%s is %s inside, which is this machine's whole file system: it is skipped", anchor, windows)
 		return
 	}
 	p.Roots[anchor], p.Windows[anchor] = host, strings.TrimRight(windows, `\`)

@@ -236,7 +236,7 @@ func (l *looker) openPrefix(ctx context.Context, m *memory, in *InPrefix, keys [
 		return nil, ctx.Err()
 	}
 	if err != nil {
-		in.Notes = append(in.Notes, "it is no prefix yet: it holds no drive_c")
+		in.Notes = append(in.Notes, "it is not a prefix yet: it contains no drive_c")
 		return nil, nil
 	}
 	in.Prefix, in.User, in.Notes = p, p.User, append(in.Notes, p.Notes...)
@@ -296,13 +296,13 @@ func (l *looker) named(folders []Named) {
 		e, notes := InstalledIn(l.sheets, n.Folder)
 		f.Notes = append(f.Notes, notes...)
 		if info, err := os.Stat(n.Folder); err != nil || !info.IsDir() {
-			e = &sheet.Edition{Name: n.Title, Store: n.Store, Folder: n.Folder, Missing: "the folder is not there; is its disk plugged in?"}
+			e = &sheet.Edition{Name: n.Title, Store: n.Store, Folder: n.Folder, Missing: "the folder does not exist; is its disk connected?"}
 		}
 		if n.Title != "" && e == nil {
 			e = &sheet.Edition{Name: n.Title, Store: n.Store, Folder: n.Folder}
 		}
 		if e == nil || e.Name == "" {
-			f.Notes = append(f.Notes, sheet.Note{Where: n.Folder, What: "no sheet can tell what is installed there; say it with endroit machine add FOLDER --title NAME"})
+			f.Notes = append(f.Notes, sheet.Note{Where: n.Folder, What: "no sheet recognises what is installed there; add it with endroit machine add FOLDER --title NAME"})
 			continue
 		}
 		f.Libraries[0].Editions = append(f.Libraries[0].Editions, *e)

@@ -50,7 +50,7 @@ func (d Disk) Tables(folder string, e sheet.Entry) (any, error) {
 	defer cancel()
 	tree, err := readTables(ctx, file)
 	if err != nil {
-		return nil, fmt.Errorf("it is not sqlite: %w", err)
+		return nil, fmt.Errorf("it is not an SQLite database: %w", err)
 	}
 	return tree, nil
 }
@@ -74,7 +74,7 @@ func copyTables(root *os.Root, name, to string) error {
 			return nil
 		}
 		if try == steadyTries {
-			return errors.New("it is being written just now; try again when its launcher is at rest")
+			return errors.New("it is being written; try again when its launcher is idle")
 		}
 		time.Sleep(steadyPause)
 	}

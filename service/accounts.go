@@ -92,7 +92,7 @@ func (s *Service) changePassword(c *echo.Context) error {
 	if ok, err := checkPassword(me.PasswordHash, in.Password); err != nil {
 		return err
 	} else if !ok || len(in.Password) > 4*maxPassword {
-		return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "the present password is another one")
+		return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "the current password is wrong")
 	}
 	if err := s.store.ChangePassword(c.Request().Context(), me.ID, hashPassword(in.New), signIn(c)); err != nil {
 		return err

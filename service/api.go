@@ -85,7 +85,7 @@ func (s *Service) known(next echo.HandlerFunc) echo.HandlerFunc {
 func (s *Service) reviewer(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		if p := person(c); !p.Reviewer {
-			return answer.Problem(http.StatusForbidden, wire.ProblemRole, p.Name+" is a contributor; only reviewers decide on contributions")
+			return answer.Problem(http.StatusForbidden, wire.ProblemRole, p.Name+" is a contributor; only reviewers can decide on contributions")
 		}
 		return next(c)
 	}
@@ -97,7 +97,7 @@ func (s *Service) identify(c *echo.Context) (*store.Person, error) {
 	if header := c.Request().Header.Get("Authorization"); header != "" {
 		token, ok := strings.CutPrefix(header, "Bearer ")
 		if !ok {
-			return nil, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the Authorization header is not Bearer and a token")
+			return nil, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the Authorization header must be Bearer and a token")
 		}
 		p, id, expired, err := s.store.PersonByToken(ctx, tokenDigest(token))
 		switch {
@@ -231,13 +231,13 @@ func page(c *echo.Context) (cursor int64, limit int, err error) {
 	limit = 50
 	if text := c.QueryParam("limit"); text != "" {
 		if limit, err = strconv.Atoi(text); err != nil || limit < 1 || limit > 200 {
-			return 0, 0, answer.Invalid("limit", "it is a number from 1 to 200")
+			return 0, 0, answer.Invalid("limit", "it must be a number from 1 to 200")
 		}
 	}
 	if text := c.QueryParam("cursor"); text != "" {
 		raw, e := base64.RawURLEncoding.DecodeString(text)
 		if cursor, err = strconv.ParseInt(string(raw), 10, 64); err != nil || e != nil || cursor < 0 || cursor > math.MaxInt32 {
-			return 0, 0, answer.Invalid("cursor", "it is not one that this service gave out")
+			return 0, 0, answer.Invalid("cursor", "it is not a cursor of this service")
 		}
 	}
 	return cursor, limit, nil

@@ -42,7 +42,7 @@ func (s *Service) returnContribution(c *echo.Context) error {
 	in.Because = strings.TrimSpace(in.Because)
 	in.Because = strings.ReplaceAll(in.Because, "\r\n", "\n")
 	if n := utf8.RuneCountInString(in.Because); n == 0 || n > maxBecause {
-		return answer.Invalid("because", "say in 1 to 2000 characters why, so that the contributor can fix it")
+		return answer.Invalid("because", "a reason of 1 to 2000 characters is required, so that the contributor can fix it")
 	}
 	if reason := words.Text(in.Because, 4*maxBecause); reason != "" {
 		return answer.Invalid("because", reason)

@@ -27,7 +27,7 @@ func (s *Service) listContributions(c *echo.Context) error {
 	}
 	state := c.QueryParam("state")
 	if state != "" && state != "waiting" && state != "accepted" && state != "returned" {
-		return answer.Invalid("state", "it is waiting, accepted or returned")
+		return answer.Invalid("state", "it must be waiting, accepted or returned")
 	}
 	me := person(c)
 	var only int64
@@ -53,7 +53,7 @@ func (s *Service) listContributions(c *echo.Context) error {
 func contributionNumber(c *echo.Context) (int64, error) {
 	id, err := strconv.ParseInt(c.Param("number"), 10, 64)
 	if err != nil || id < 1 {
-		return 0, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "a contribution has a number")
+		return 0, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the contribution must be a number")
 	}
 	return id, nil
 }
@@ -89,9 +89,9 @@ func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.Contributio
 	case x.State != "waiting":
 		out.CannotDecide = "it was " + x.State + " by " + x.DecidedBy
 	case x.By == me.Name:
-		out.CannotDecide = "it is your own; another reviewer decides"
+		out.CannotDecide = "it is your own contribution; another reviewer has to decide"
 	case !me.Reviewer:
-		out.CannotDecide = "only reviewers decide"
+		out.CannotDecide = "only reviewers can decide"
 	default:
 		out.MayDecide = true
 	}

@@ -34,10 +34,10 @@ var nameShape = regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
 // checkAccount reports what is wrong with a new account.
 func checkAccount(name, password string) error {
 	if !nameShape.MatchString(name) {
-		return fmt.Errorf("the name %.40q is not 2 to 32 lowercase letters, digits and hyphens, beginning with a letter", name)
+		return fmt.Errorf("the name %.40q must be 2 to 32 lowercase letters, digits and hyphens, beginning with a letter", name)
 	}
 	if n := utf8.RuneCountInString(password); n < minPassword || n > maxPassword {
-		return fmt.Errorf("the password has %d characters; %d to %d are wanted", n, minPassword, maxPassword)
+		return fmt.Errorf("the password has %d characters; it must have %d to %d", n, minPassword, maxPassword)
 	}
 	return nil
 }

@@ -38,7 +38,7 @@ func asProblem(err error) *wire.Problem {
 		p.Field = "sheet." + clash.Clashes[0].Field
 		return p
 	case errors.Is(err, store.ErrOwn):
-		return answer.Problem(http.StatusForbidden, wire.ProblemOwn, "nobody decides on a contribution of their own; another reviewer has to")
+		return answer.Problem(http.StatusForbidden, wire.ProblemOwn, "reviewers cannot decide on their own contributions; another reviewer has to")
 	case errors.Is(err, store.ErrFull):
 		return answer.Problem(http.StatusConflict, wire.ProblemInvalid, store.ErrFull.Error())
 	case errors.Is(err, store.ErrWaiting):
@@ -46,7 +46,7 @@ func asProblem(err error) *wire.Problem {
 	case errors.Is(err, store.ErrKeyReused):
 		return answer.Problem(http.StatusConflict, wire.ProblemKeyReused, "the idempotency key was used for another submission; take a new one")
 	case errors.Is(err, store.ErrNotFound):
-		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such thing here")
+		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "not found")
 	case errors.As(err, &data) && strings.HasPrefix(data.Code, "22"): // data exception
 		return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "a value cannot be stored or is out of range")
 	}
@@ -58,7 +58,7 @@ func (s *Service) answerError(c *echo.Context, err error) {
 	p := asProblem(err)
 	if p == nil {
 		s.log.Error("request failed", "error", err, "request_id", requestID(c), "path", c.Request().URL.Path)
-		p = answer.Problem(http.StatusInternalServerError, wire.ProblemAny, "the service failed; nothing was changed. Try again, and name the request id if it stays so")
+		p = answer.Problem(http.StatusInternalServerError, wire.ProblemAny, "internal error; nothing was changed. Try again, and report the request id if it persists")
 	}
 	out := *p
 	out.RequestID = requestID(c)

@@ -36,7 +36,7 @@ func (s *Service) newestManifest(c *echo.Context) error {
 func (s *Service) oneRevision(c *echo.Context) error {
 	number, err := strconv.Atoi(c.Param("number"))
 	if err != nil || number < 0 || number > math.MaxInt32 {
-		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "a revision has a number")
+		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "revision must be a number")
 	}
 	r, err := s.store.Revision(c.Request().Context(), number)
 	if err != nil {

@@ -84,7 +84,7 @@ func New(ctx context.Context, c Config) (*Service, error) {
 	s.sessions.Cookie.Secure = c.SecureCookies
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
 		s.log.Error("session", "error", err)
-		http.Error(w, "the session could not be read or kept", http.StatusInternalServerError)
+		http.Error(w, "the session could not be read or saved", http.StatusInternalServerError)
 	}
 	s.handler = s.build()
 	go s.tidy()
@@ -239,7 +239,7 @@ func sound(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		for _, text := range texts {
 			if err != nil || !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
-				return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "the address is not sound: it has to be whole UTF-8 without NUL, escaped as in a URL")
+				return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "invalid request path: it must be valid UTF-8 without NUL, percent-encoded")
 			}
 		}
 		return next(c)
@@ -275,7 +275,7 @@ func (s *Service) ready(c *echo.Context) error {
 	ctx, cancel := context.WithTimeout(c.Request().Context(), 2*time.Second)
 	defer cancel()
 	if err := s.store.Pool.Ping(ctx); err != nil {
-		return answer.Problem(http.StatusServiceUnavailable, wire.ProblemAny, "the database does not answer")
+		return answer.Problem(http.StatusServiceUnavailable, wire.ProblemAny, "the database does not respond")
 	}
 	return c.String(http.StatusOK, "ready\n")
 }

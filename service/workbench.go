@@ -91,7 +91,7 @@ func (s *Service) showBenchFile(c *echo.Context) error {
 	}
 	n, err := strconv.Atoi(c.Param("file"))
 	if err != nil || n < 0 || n >= len(w.Files) {
-		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file of this number")
+		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file with this number")
 	}
 	return c.JSON(http.StatusOK, wire.BenchFileOf(body.Footprint, n))
 }

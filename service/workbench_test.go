@@ -83,7 +83,7 @@ func TestTheWorkbenchOfAContribution(t *testing.T) {
 	assert.Equal(t, map[footprint.Kind]int{footprint.Config: 1}, shown.Coverage[0].Kinds)
 	assert.Contains(t, string(shown.Footprint), "anselm says that it is config, not save: it holds volumes")
 
-	// Others do not even know of it; and once decided it stays as it is.
+	// Others do not even know of it; and once decided it is unchanged.
 	status, _ = w.call(t, "tobin", "GET", at, "", nil)
 	assert.Equal(t, http.StatusNotFound, status)
 	status, _ = w.call(t, "tobin", "POST", at+"/corrections", `{"file":"xdg-data:tidewrack/slots/slot1.sav","kind":"save","because":""}`, nil)

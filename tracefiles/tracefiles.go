@@ -81,7 +81,7 @@ func Read(name string, only footprint.Filter) (*footprint.Footprint, string, err
 	}
 	digest := hex.EncodeToString(sum.Sum(nil))
 	if len(said.Corrections) > 0 && said.SHA256 != digest {
-		return nil, "", unfit("%s is of another trace than %s (its SHA-256 differs); remove it, and make the corrections again", correctionsFile(name), name)
+		return nil, "", unfit("%s does not belong to %s (its SHA-256 differs); remove it, and correct again", correctionsFile(name), name)
 	}
 	return fp, digest, nil
 }
@@ -124,7 +124,7 @@ func Corrections(trace string) (said Said, err error) {
 		return said, unfit("%s is larger than %d bytes", file, maxSaid)
 	}
 	if err := json.Unmarshal(data, &said); err != nil {
-		return said, unfit("%s is no file of corrections: %v", file, err)
+		return said, unfit("%s is not a corrections file: %v", file, err)
 	}
 	if said.Format != CorrectionsFormat {
 		return said, unfit("%s: its format is %.40q and this program reads %s", file, said.Format, CorrectionsFormat)

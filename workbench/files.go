@@ -32,7 +32,7 @@ func (b *Workbench) file(c *echo.Context) (*footprint.Footprint, int, error) {
 	fp := b.footprint()
 	n, err := strconv.Atoi(c.Param("file"))
 	if err != nil || n < 0 || n >= len(fp.Files) {
-		return nil, 0, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file of this number")
+		return nil, 0, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file with this number")
 	}
 	return fp, n, nil
 }
@@ -50,7 +50,7 @@ func (b *Workbench) showFile(c *echo.Context) error {
 	}
 	// What another machine has under this path is another file.
 	if info, err := os.Lstat(x.Path); err == nil && info.Mode().IsRegular() && b.here() {
-		out.Versions = append(out.Versions, wire.BenchVersion{ID: present, Says: "as it is on the disk now", At: int64(fp.Length), Size: info.Size()})
+		out.Versions = append(out.Versions, wire.BenchVersion{ID: present, Says: "as it is on disk now", At: int64(fp.Length), Size: info.Size()})
 	}
 	return c.JSON(http.StatusOK, out)
 }
@@ -114,7 +114,7 @@ func number(c *echo.Context, name string, otherwise int64) (int64, error) {
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || n < 0 {
-		return 0, answer.Invalid(name, "it is a number from 0")
+		return 0, answer.Invalid(name, "it must be a number from 0")
 	}
 	return n, nil
 }
@@ -126,7 +126,7 @@ func (b *Workbench) content(x footprint.File, version string) (got tracefiles.Co
 	case version == present && b.here():
 		got, err = tracefiles.ReadFile(x.Path)
 	case e != nil || n < 1 || n > len(b.versions) || b.versions[n-1].Path != x.Path:
-		return got, "", answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the file has no such version")
+		return got, "", answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such version of the file")
 	default:
 		got, err = tracefiles.ReadVersion(b.config.Trace, n)
 	}

@@ -118,7 +118,7 @@ func (b *Workbench) ServeHTTP(w http.ResponseWriter, r *http.Request) { b.handle
 // Serve answers on a listener, which has to be on loopback, until ctx ends.
 func (b *Workbench) Serve(ctx context.Context, l net.Listener) error {
 	if a, ok := l.Addr().(*net.TCPAddr); !ok || !a.IP.IsLoopback() {
-		return errors.New("a workbench answers on loopback alone: the files of this machine are looked into there")
+		return errors.New("a workbench may only listen on loopback, since it shows this machine's files")
 	}
 	server := &http.Server{Handler: b, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	failed := make(chan error, 1)
@@ -198,7 +198,7 @@ func (b *Workbench) letIn(c *echo.Context) error {
 	delete(b.keys, key)
 	b.mu.Unlock()
 	if !unused {
-		return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "this address is not one that endroit workbench printed, or it was used: each lets one browser in, once. Press Enter where it runs for another")
+		return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "this address was not printed by endroit workbench, or was already used: each works once, for one browser. Press Enter in its terminal for another")
 	}
 	c.Response().Header().Set("Cache-Control", "no-store")
 	return c.Redirect(http.StatusSeeOther, "/workbench#let-in="+b.secret)
@@ -208,7 +208,7 @@ func (b *Workbench) known(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		token, _ := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
 		if subtle.ConstantTimeCompare([]byte(token), []byte(b.secret)) != 1 {
-			return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "open the address that endroit workbench printed, with its key; for another browser or tab press Enter where it runs")
+			return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "open the address that endroit workbench printed, with its key; for another browser or tab press Enter in its terminal")
 		}
 		c.Response().Header().Set("Cache-Control", "no-store")
 		return next(c)
@@ -279,7 +279,7 @@ func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error)
 		return nil, nil, answer.Problem(http.StatusConflict, wire.ProblemInvalid, fmt.Sprintf("%s: %v; fix it, or name another with --draft", b.config.Draft, err))
 	}
 	if d.Trace != nil && d.Trace.SHA256 != b.digest && !slices.ContainsFunc(d.Also, func(t draft.Trace) bool { return t.SHA256 == b.digest }) {
-		return nil, nil, answer.Problem(http.StatusConflict, wire.ProblemInvalid, b.config.Draft+" is of another trace; name another with --draft")
+		return nil, nil, answer.Problem(http.StatusConflict, wire.ProblemInvalid, b.config.Draft+" belongs to another trace; choose another with --draft")
 	}
 	return d, text, nil
 }
@@ -292,7 +292,7 @@ func (b *Workbench) save(c *echo.Context) error {
 	}
 	var d draft.Draft
 	if err := jsondoc.Decode("draft", in.Draft, &d); err != nil {
-		return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "the draft is none: "+err.Error())
+		return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "invalid draft: "+err.Error())
 	}
 	if d.Trace == nil {
 		d.Trace = &draft.Trace{}
@@ -318,7 +318,7 @@ func (b *Workbench) save(c *echo.Context) error {
 		return c.JSON(http.StatusOK, wire.Saved{File: b.config.Draft, Digest: digestOf(text)})
 	}
 	if err == nil && digestOf(there) != in.Digest || err != nil && in.Digest != "" {
-		return answer.Problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed by somebody else since this page read it; load the page again, or name another file with --draft. Nothing was written")
+		return answer.Problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed since this page read it; reload the page, or choose another file with --draft. Nothing was written")
 	}
 	if err := safefile.Write(b.config.Draft, text); err != nil {
 		return err

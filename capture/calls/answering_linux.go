@@ -87,7 +87,7 @@ func (h *inHand) overdue() {
 	if h.answered.CompareAndSwap(false, true) {
 		h.late.Store(true)
 		h.a.l.GoOn(h.id)
-		h.a.gap("a file system did not answer in time: what a file was before a call is not known")
+		h.a.gap("a file system did not respond in time: what a file was before a call is not known")
 	}
 }
 

@@ -353,7 +353,7 @@ func (s *session) run(ctx context.Context) (capture.Result, error) {
 	stopPassing := s.passSignals(ended)
 	cues, cueErr := cues.Listen(s.o.CueFolder, &cues.Run{Recorder: s.r, Sampler: s.looks, Header: s.header, Path: s.o.Path})
 	if cueErr != nil {
-		s.notice(fmt.Sprintf("cues cannot be taken: %v", cueErr))
+		s.notice(fmt.Sprintf("cues cannot be received: %v", cueErr))
 	}
 	stopSampling, sampled := make(chan struct{}), make(chan struct{})
 	go s.sample(stopSampling, sampled)
@@ -382,7 +382,7 @@ func (s *session) run(ctx context.Context) (capture.Result, error) {
 // way of.
 func (s *session) unseen() {
 	if n := s.keeper.now().Answered(); n > 0 {
-		s.r.GapTimes("calls went on unseen while the observer was stopped", int(n))
+		s.r.GapTimes("calls were not observed while the observer was stopped", int(n))
 	}
 	if n := s.answering.vanished.Load(); n > 0 && s.supervisor.unrestarted.Load() {
 		s.r.GapTimes("a signal came in the microseconds before a call was received: where its handler does not ask for calls to be restarted (SA_RESTART), the call failed with EINTR, which it would not have done alone", int(n))

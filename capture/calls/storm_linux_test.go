@@ -570,6 +570,6 @@ func TestASlowFileHoldsUpNobodyElse(t *testing.T) {
 	})
 	assert.Equal(t, 0, got.Result.Status)
 	assert.Equal(t, "after", contents(backing, "slow.sav"))
-	assert.Contains(t, fmt.Sprint(got.Gaps), "a file system did not answer in time")
+	assert.Contains(t, fmt.Sprint(got.Gaps), "a file system did not respond in time")
 	assert.Len(t, got.Told(trace.Create, "fast-is-done"), 1)
 }

@@ -251,10 +251,10 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 	}
 	switch c.act {
 	case actRefuse:
-		s.r.Gap("io_uring was refused, as if the kernel had none: what is done through it cannot be observed")
+		s.r.Gap("io_uring was refused, as if the kernel had none: what programs do through it cannot be observed")
 		h.refuse()
 	case actHandle:
-		s.r.Gap("a file was opened by a handle instead of a path: which it was is not known")
+		s.r.Gap("a file was opened by a handle instead of a path: it is not known which")
 	case actRoot:
 		s.concludeAll()
 		s.ps.Moved(w.p) // looked up at the next call, once this one has gone on

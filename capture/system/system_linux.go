@@ -94,7 +94,7 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 	}
 	cues, err := cues.Listen(o.CueFolder, &cues.Run{Recorder: r, Sampler: s.looks, Header: header, Path: o.Path})
 	if err != nil {
-		r.Gap("cues could not be taken: " + versions.Reason(err))
+		r.Gap("cues could not be received: " + versions.Reason(err))
 	}
 	if o.PID != 0 {
 		s.ask(o.PID, 0) // it may have ended before its events are read
@@ -228,7 +228,7 @@ func (s *system) watchMounts() error {
 		}
 		if err := unix.FanotifyMark(s.fd, unix.FAN_MARK_ADD|unix.FAN_MARK_FILESYSTEM, systemMask, unix.AT_FDCWD, point); err != nil {
 			if !errors.Is(err, unix.EACCES) {
-				s.r.Gap(fmt.Sprintf("the file system of the kind %s cannot be observed as a whole (%v): what happened on it was not seen", m.Kind, err))
+				s.r.Gap(fmt.Sprintf("the file system of the kind %s cannot be observed as a whole (%v): what happened on it was not observed", m.Kind, err))
 			}
 			continue
 		}
@@ -240,7 +240,7 @@ func (s *system) watchMounts() error {
 		marked++
 	}
 	if marked == 0 {
-		return fmt.Errorf("%w: no file system here tells of its files (fanotify)", capture.ErrUnsupported)
+		return fmt.Errorf("%w: no file system here supports fanotify", capture.ErrUnsupported)
 	}
 	return nil
 }
@@ -254,7 +254,7 @@ func (s *system) run(ctx context.Context) {
 	for {
 		fds := []unix.PollFd{{Fd: int32(s.fd), Events: unix.POLLIN}}
 		if _, err := unix.Poll(fds, int(sampling.SampleEvery/time.Millisecond)/2); err != nil && !errors.Is(err, unix.EINTR) {
-			s.r.Gap("the kernel told nothing more: " + err.Error())
+			s.r.Gap("the kernel reported nothing more: " + err.Error())
 			return
 		}
 		for range 64 { // then a look at what else there is to do

@@ -122,7 +122,7 @@ func (k *Keeper) KeepFrom(path, probe, why string, again bool) (state trace.Stat
 	}
 	if k.total+state.Size > k.Options.Total {
 		k.full = true
-		k.r.Gap(fmt.Sprintf("the versions beside the trace would have come to more than their limit (%s in all): later ones were not kept", inMiB(k.Options.Total)))
+		k.r.Gap(fmt.Sprintf("the versions beside the trace reached their limit (%s in total): later ones were not kept", inMiB(k.Options.Total)))
 		return state, false
 	}
 	err, same := error(fs.ErrPermission), false
@@ -167,7 +167,7 @@ func (k *Keeper) MakeWay(path string, folder bool) {
 	defer k.mu.Unlock()
 	if !k.full {
 		k.full = true
-		k.r.Gap("the folder of the trace's versions was removed in the midst: later ones were not kept")
+		k.r.Gap("the folder of the trace's versions was removed during the run: later ones were not kept")
 	}
 	if folder {
 		capture.Behalf.Load().Do(func() {

@@ -57,7 +57,7 @@ type Options struct {
 func Run(ctx context.Context, o Options) (capture.Result, error) {
 	notifications, err := fsnotify.NewWatcher()
 	if err != nil {
-		return capture.Result{}, fmt.Errorf("%w: the system gives no change notifications: %w", capture.ErrUnsupported, err)
+		return capture.Result{}, fmt.Errorf("%w: the system provides no change notifications: %w", capture.ErrUnsupported, err)
 	}
 	defer notifications.Close() // where something fails; again does no harm
 	start := time.Now()
@@ -77,7 +77,7 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 	w.begin()
 	cues, err := cues.Listen(o.CueFolder, &cues.Run{Recorder: r, Sampler: w.looks, Header: header, Path: o.Path})
 	if err != nil {
-		r.Gap("cues could not be taken: " + versions.Reason(err))
+		r.Gap("cues could not be received: " + versions.Reason(err))
 	}
 	if o.Ready != nil {
 		o.Ready(len(notifications.WatchList()), len(w.known.Entries))

@@ -101,11 +101,11 @@ func (l *Location) second(all []Location) {
 				if x.After.Digest == "" || x.After.Digest != y.After.Digest || x.After.Size < leastCopy {
 					continue
 				}
-				what := "a copy that is kept in two places"
+				what := "a copy kept in two places"
 				if (l.At.Anchor == place.AccountData) != (o.At.Anchor == place.AccountData) {
 					what = "one of them is the launcher's copy, perhaps for the cloud"
 				}
-				l.Why = append(l.Why, fmt.Sprintf("it held the same as %s afterwards: %s", o.At, what))
+				l.Why = append(l.Why, fmt.Sprintf("it has the same content as %s afterwards: %s", o.At, what))
 				return
 			}
 		}
@@ -188,13 +188,13 @@ func rank(k footprint.Kind) int {
 func (p *Proposal) question(x footprint.File) {
 	switch {
 	case x.Unused > 0 && x.Place != "" && x.Kind != footprint.System:
-		p.Questions = append(p.Questions, fmt.Sprintf("%s was opened for writing, and nothing was written; does the game write it otherwise, with a right that it lacked here?", x.Place))
+		p.Questions = append(p.Questions, fmt.Sprintf("%s was opened for writing, and nothing was written; does the game need a permission that it lacked in this run?", x.Place))
 	case x.Kind.OfInterest() && x.Place == "":
-		p.Questions = append(p.Questions, fmt.Sprintf("a file called %s looks like %s (%s) and lies below no anchor; where is that on another machine?", path.Base(x.Path), x.Kind, x.Reasons[0]))
+		p.Questions = append(p.Questions, fmt.Sprintf("a file called %s looks like %s (%s) and is below no anchor; where is it on another machine?", path.Base(x.Path), x.Kind, x.Reasons[0]))
 	case x.Kind.OfInterest():
 		p.Questions = append(p.Questions, fmt.Sprintf("is %s a %s? %s", x.Place, x.Kind, x.Reasons[0]))
 	case x.Kind == footprint.Unknown && x.Written() && x.Place != "":
-		p.Questions = append(p.Questions, fmt.Sprintf("what is %s? It was written, and nothing says what it is", x.Place))
+		p.Questions = append(p.Questions, fmt.Sprintf("what is %s? It was written, and nothing indicates what it is", x.Place))
 	}
 }
 
@@ -217,28 +217,28 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		name, last := s[0].Text, i == len(l.Pattern.Segments)-1
 		switch {
 		case i < footprint.TitleDepth(l.Anchor) || i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
-			// what singles the title out below a shared anchor stays as it is
+			// what singles the title out below a shared anchor is unchanged
 		case f.Edition != nil && f.Edition.Ref != "" && name == f.Edition.Ref:
 			s = place.Segment{{Kind: place.Named, Text: "ref"}}
 			why = append(why, name+" is the edition's reference: {ref}")
 		case !last && f.Edition != nil && ofVersion(name, f.Edition.Version):
 			s = place.Segment{{Kind: place.Any}}
-			why = append(why, name+" is the edition's version, and another version has another: *")
+			why = append(why, name+" is the edition's version, which changes: *")
 		case f.Self != nil && len(f.Self.User) >= 3 && strings.EqualFold(name, f.Self.User):
 			s = place.Segment{{Kind: place.Named, Text: "user"}}
-			why = append(why, "a folder or file is called like the user: {user}")
+			why = append(why, "a folder or file is named after the user: {user}")
 		case f.Self != nil && f.Self.Account != "" && (name == f.Self.Account || slices.Contains(f.Self.Accounts, name)):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
-			why = append(why, "a name is that of the launcher's account in use: {account}")
+			why = append(why, "a name is the account in use at the launcher: {account}")
 		case footprint.AccountShape().MatchString(name):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
-			why = append(why, "a name has the shape of an account's number: {account}")
+			why = append(why, "a name looks like an account number: {account}")
 		case last && shapes().dated.MatchString(name):
 			s = numbered(name)
-			why = append(why, "the name holds a date: *")
+			why = append(why, "the name contains a date: *")
 		case !last && shapes().dated.MatchString(name):
 			s = place.Segment{{Kind: place.Any}}
-			why = append(why, "a folder's name holds a date: *")
+			why = append(why, "a folder's name contains a date: *")
 		case last && kind == footprint.Capture && shapes().digits.MatchString(name):
 			s = numbered(name)
 			why = append(why, "pictures and replays are numbered or dated: *")
@@ -346,7 +346,7 @@ func narrowed(g Location, others []place.Location, groups map[string]*Location) 
 	var out []Location
 	for _, x := range g.Files {
 		exact, _ := place.Parse(x.Place)
-		out = append(out, Location{At: exact, Holds: g.Holds, Files: []footprint.File{x}, Why: []string{"kept exact: a more general pattern would reach other files"}})
+		out = append(out, Location{At: exact, Holds: g.Holds, Files: []footprint.File{x}, Why: []string{"kept exact: a more general pattern would match other files"}})
 	}
 	return out
 }
@@ -425,7 +425,7 @@ func joined(list []Location, others []place.Location) []Location {
 			out = append(out, l)
 			continue
 		}
-		whole := Location{At: wide, Holds: l.Holds, Why: []string{fmt.Sprintf("%d names side by side end in %s, and nothing else there does: *", len(members[k]), k.ext)}}
+		whole := Location{At: wide, Holds: l.Holds, Why: []string{fmt.Sprintf("%d files side by side end in %s, and no others do: *", len(members[k]), k.ext)}}
 		for _, j := range members[k] {
 			gone[j] = true
 			whole.Files = append(whole.Files, list[j].Files...)
@@ -447,7 +447,7 @@ func reachesListed(wide place.Location, list []Location, holds footprint.Kind) b
 // explain adds what the files that a location was made from say for it.
 func (l *Location) explain() {
 	if len(l.Files) == 1 && strings.Contains(l.At.String(), "{slot}") {
-		l.Why = append(l.Why, "only one slot was seen; play with a second one to be sure")
+		l.Why = append(l.Why, "only one slot was observed; play with a second one to confirm it")
 	}
 	seen := map[string]bool{}
 	for _, x := range l.Files {
@@ -461,7 +461,7 @@ func (l *Location) explain() {
 	}
 	if n := footprint.TitleDepth(l.At.Anchor); n > 0 && n <= len(l.At.Pattern.Segments) {
 		own := place.Pattern{Segments: l.At.Pattern.Segments[n-1 : n]}
-		l.Why = append(l.Why, fmt.Sprintf("%s stays as it is: it singles the title out below %s", own, l.At.Anchor))
+		l.Why = append(l.Why, fmt.Sprintf("%s is kept: it is the folder of the title below %s", own, l.At.Anchor))
 	}
 }
 

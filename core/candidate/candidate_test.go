@@ -191,7 +191,7 @@ func TestASecondPlaceIsNamed(t *testing.T) {
 	assert.Contains(t, got["account-data:cloud/main.sav"], "it held the same as xdg-data:tw/main.sav afterwards")
 	assert.NotContains(t, got["xdg-data:tw/other.sav"], "held the same")
 	got = why(file("xdg-data:tw/main.sav", "aa", 300), file("xdg-state:tw/main.bak", "aa", 300))
-	assert.Contains(t, got["xdg-state:tw/main.bak"], "a copy that is kept in two places")
+	assert.Contains(t, got["xdg-state:tw/main.bak"], "a copy kept in two places")
 	got = why(file("xdg-data:tw/a.sav", "cc", 2), file("xdg-state:tw/b.sav", "cc", 2))
 	assert.NotContains(t, got["xdg-data:tw/a.sav"], "held the same", "two bytes are alike by chance")
 }

@@ -46,7 +46,7 @@ type Comparison struct {
 // any run are counted.
 func Compare(runs []*footprint.Footprint) (c Comparison, err error) {
 	if len(runs) < 2 {
-		return c, errors.New("there is nothing to compare one run with")
+		return c, errors.New("comparing needs at least two runs")
 	}
 	for _, f := range runs[1:] {
 		if a, b := runs[0].Title, f.Title; manifest.ID(a) != manifest.ID(b) {
@@ -181,9 +181,9 @@ func (j *Joint) judge(runs []*footprint.Footprint) {
 	}
 	switch n := j.contents(); {
 	case n > 1:
-		j.Told = append(j.Told, "what it held differs between runs")
+		j.Told = append(j.Told, "its content differs between runs")
 	case n == 1 && len(j.runs(true)) > 1:
-		j.Told = append(j.Told, "it held the same after every run")
+		j.Told = append(j.Told, "its content is the same after every run")
 	}
 }
 
@@ -206,9 +206,9 @@ func (j *Joint) together(runs []*footprint.Footprint) (told []footprint.Evidence
 		switch {
 		case len(with) == 0 || len(with) == len(runs):
 		case slices.Equal(written, with):
-			tell(w.kind, w.weight, fmt.Sprintf("it was written in just the runs that were marked %s (%s)", w.cue, numbers(with)))
+			tell(w.kind, w.weight, fmt.Sprintf("it was written only in the runs marked %s (%s)", w.cue, numbers(with)))
 		case w.kind == footprint.Config && len(written) == len(runs):
-			tell(footprint.Config, alwaysWritten, "it was written also in runs in which no setting was changed")
+			tell(footprint.Config, alwaysWritten, "it was also written in runs in which no setting was changed")
 		}
 	}
 	return told

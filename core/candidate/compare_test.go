@@ -74,7 +74,7 @@ func TestCompare(t *testing.T) {
 	assert.Equal(t, "xdg-data:tw/slots/slot1.sav", c.Named[0].Seen[0].Files[0].Place)
 	assert.Equal(t, "xdg-data:tw/slots/slot2.sav", c.Named[0].Seen[1].Files[0].Place)
 	assert.Equal(t, []string{"save xdg-data:tw/profile.bin"}, places(c.All))
-	assert.Contains(t, c.All[0].Told, "what it held differs between runs")
+	assert.Contains(t, c.All[0].Told, "its content differs between runs")
 	assert.Equal(t, []string{"config xdg-data:tw/state.bin"}, places(c.Some), "one run alone takes it for progress")
 	assert.Contains(t, c.Some[0].Told, "it was written in just the runs that were marked changed-setting (2)")
 	assert.Empty(t, c.Some[0].Seen[0].Written)

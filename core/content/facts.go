@@ -76,15 +76,15 @@ func encodingOf(data []byte) string {
 		case lf == 0:
 			return ""
 		case crlf == lf:
-			return ", lines end with CR LF"
+			return ", CR LF line endings"
 		case crlf > 0:
-			return ", lines end in both ways"
+			return ", mixed line endings"
 		}
-		return ", lines end with LF"
+		return ", LF line endings"
 	}
 	switch {
 	case len(data) == 0:
-		return "none: it is empty"
+		return "none: the file is empty"
 	case bytes.HasPrefix(data, []byte("\xef\xbb\xbf")) && utf8.Valid(data):
 		return "text, UTF-8 with a byte-order mark" + lines()
 	case bytes.HasPrefix(data, []byte("\xff\xfe")):
@@ -98,7 +98,7 @@ func encodingOf(data []byte) string {
 	case utf8.Valid(data):
 		return "text, UTF-8" + lines()
 	}
-	return "text, one byte a character" + lines()
+	return "text, one byte per character" + lines()
 }
 
 // printable holds if no byte is a control character other than white space, and not
@@ -162,7 +162,7 @@ func saysOf(bits float64, n int) string {
 	most := math.Min(8, math.Log2(float64(n)))
 	switch {
 	case bits < 0.5:
-		return "the same over and over"
+		return "one repeated value"
 	case bits < 0.55*most:
 		return "plain structure"
 	case bits < 0.86*most:
@@ -266,7 +266,7 @@ func findStrings(data []byte, parts []Part) (list []Fact, more int) {
 			if p := prefixed(data, i, n); p != "" {
 				what += ", " + p
 			} else if i+n < len(data) && data[i+n] == 0 {
-				what += ", ended by a zero"
+				what += ", zero-terminated"
 			} else if chars < longString && random(parts, i) {
 				i += n
 				continue
@@ -336,11 +336,11 @@ func prefixed(data []byte, at, n int) string {
 			le, be := little(b), big(b)
 			switch {
 			case le == want && size == 1:
-				return "its length before it in a byte"
+				return "preceded by its length in one byte"
 			case le == want:
-				return fmt.Sprintf("its length before it in %d bytes, little-endian", size)
+				return fmt.Sprintf("preceded by its length in %d bytes, little-endian", size)
 			case be == want:
-				return fmt.Sprintf("its length before it in %d bytes, big-endian", size)
+				return fmt.Sprintf("preceded by its length in %d bytes, big-endian", size)
 			}
 		}
 	}

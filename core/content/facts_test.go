@@ -29,15 +29,15 @@ func said(list []Fact) (out []string) {
 
 func TestEncodings(t *testing.T) {
 	for text, want := range map[string]string{
-		"":                            "none: it is empty",
-		"day=1\nday=2\n":              "text, ASCII, lines end with LF",
-		"day=1\r\nday=2\r\n":          "text, ASCII, lines end with CR LF",
-		"a\r\nb\n":                    "text, ASCII, lines end in both ways",
+		"":                            "none: the file is empty",
+		"day=1\nday=2\n":              "text, ASCII, LF line endings",
+		"day=1\r\nday=2\r\n":          "text, ASCII, CR LF line endings",
+		"a\r\nb\n":                    "text, ASCII, mixed line endings",
 		"Zoë":                         "text, UTF-8",
 		"\xef\xbb\xbfday":             "text, UTF-8 with a byte-order mark",
 		"\xff\xfed\x00a\x00":          "text, UTF-16, little-endian",
 		"\xfe\xff\x00d":               "text, UTF-16, big-endian",
-		"caf\xe9 in the harbour town": "text, one byte a character",
+		"caf\xe9 in the harbour town": "text, one byte per character",
 		"\x00\x01\x02":                "no text",
 	} {
 		assert.Equal(t, want, Examine([]byte(text), time.Time{}).Encoding, "%q", text)
@@ -74,7 +74,7 @@ func TestNumbersAndStrings(t *testing.T) {
 		"0+4 text: TWSA",
 		"42+7 text, its length before it in 2 bytes, big-endian: harbour",
 		"54+4 text, its length before it in 4 bytes, little-endian: town",
-		"61+4 text, its length before it in a byte: dune",
+		"61+4 text, preceded by its length in one byte: dune",
 		"71+16 text in UTF-16, its length before it in 4 bytes, little-endian in characters: Lantern!",
 	} {
 		assert.Contains(t, texts, want)
@@ -119,7 +119,7 @@ func TestEntropyAlongAFile(t *testing.T) {
 	data := bytes.Join([][]byte{make([]byte, 1024), bytes.Repeat([]byte("day=12;gold=7\n"), 74), someBytes(4096, 9)}, nil)
 	parts := Examine(data, time.Time{}).Entropy
 	require.Len(t, parts, 3)
-	assert.Equal(t, "the same over and over", parts[0].Says)
+	assert.Equal(t, "one repeated value", parts[0].Says)
 	assert.Equal(t, "compressed, encrypted or random", parts[2].Says)
 	assert.Zero(t, parts[0].Bits)
 	assert.Greater(t, parts[2].Bits, 7.0)

@@ -314,7 +314,7 @@ var summers = sync.OnceValue(func() (list []summer) {
 			list = append(list, summer{name: v.name, bits: width, parts: true, over: byteSums(width, mask, v.value)})
 		}
 	}
-	list = append(list, summer{name: "exclusive or of bytes", bits: 8, parts: true, over: byteXors})
+	list = append(list, summer{name: "XOR of bytes", bits: 8, parts: true, over: byteXors})
 	for _, f := range []struct {
 		name   string
 		modulo uint64
@@ -329,14 +329,14 @@ var summers = sync.OnceValue(func() (list []summer) {
 		of   words
 		end  func(sum uint64) uint64
 	}{
-		{"sum of 16-bit words, low byte first", 16, words{2, false, false}, same},
-		{"sum of 16-bit words, high byte first", 16, words{2, true, false}, same},
+		{"sum of 16-bit words, little-endian", 16, words{2, false, false}, same},
+		{"sum of 16-bit words, big-endian", 16, words{2, true, false}, same},
 		{"Internet checksum", 16, words{2, true, false}, onesComplement},
-		{"sum of 32-bit words, low byte first", 32, words{4, false, false}, same},
-		{"sum of 32-bit words, high byte first", 32, words{4, true, false}, same},
-		{"sum of 32-bit words, low byte first, negated", 32, words{4, false, false}, func(x uint64) uint64 { return -x }},
-		{"exclusive or of 32-bit words, low byte first", 32, words{4, false, true}, same},
-		{"exclusive or of 16-bit words, low byte first", 16, words{2, false, true}, same},
+		{"sum of 32-bit words, little-endian", 32, words{4, false, false}, same},
+		{"sum of 32-bit words, big-endian", 32, words{4, true, false}, same},
+		{"sum of 32-bit words, little-endian, negated", 32, words{4, false, false}, func(x uint64) uint64 { return -x }},
+		{"XOR of 32-bit words, little-endian", 32, words{4, false, true}, same},
+		{"XOR of 16-bit words, little-endian", 16, words{2, false, true}, same},
 	} {
 		list = append(list, summer{name: w.name, bits: w.bits, parts: true, over: func(data []byte, spans []span) [][]byte { return w.of.over(data, spans, w.bits, w.end) }})
 	}
@@ -350,14 +350,14 @@ var summers = sync.OnceValue(func() (list []summer) {
 		{"FNV-1a 32", 32, false, func() hash.Hash { return fnv.New32a() }},
 		{"FNV-1 64", 64, false, func() hash.Hash { return fnv.New64() }},
 		{"FNV-1a 64", 64, false, func() hash.Hash { return fnv.New64a() }},
-		{"times 33 and add, from 5381", 32, false, func() hash.Hash {
+		{"hash * 33 + byte, from 5381", 32, false, func() hash.Hash {
 			return &step{start: 5381, times: 33}
 		}},
-		{"times 33 and exclusive or, from 5381", 32, false, func() hash.Hash {
+		{"hash * 33 XOR byte, from 5381", 32, false, func() hash.Hash {
 			return &step{start: 5381, times: 33, xor: true}
 		}},
-		{"times 31 and add", 32, false, func() hash.Hash { return &step{times: 31} }},
-		{"times 65599 and add", 32, false, func() hash.Hash { return &step{times: 65599} }},
+		{"hash * 31 + byte", 32, false, func() hash.Hash { return &step{times: 31} }},
+		{"hash * 65599 + byte", 32, false, func() hash.Hash { return &step{times: 65599} }},
 		{"MD5", 128, true, md5.New},
 		{"SHA-1", 160, true, sha1.New},
 		{"SHA-256", 256, true, sha256.New},

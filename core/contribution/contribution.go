@@ -80,7 +80,7 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 	var locations []place.Location
 	for i, l := range d.Locations {
 		if hidden := f.HidePlace(l.At); hidden != l.At {
-			return nil, &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("%s tells who you are; write it with the named part that stands for that, perhaps %s", l.At, hidden)}
+			return nil, &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("%s identifies you; use a named part instead, such as %s", l.At, hidden)}
 		}
 	}
 	for _, l := range d.Locations {
@@ -163,7 +163,7 @@ func (b *Body) Encode() ([]byte, error) {
 		return nil, fmt.Errorf("write contribution: %w", err)
 	}
 	if len(data) > MaxBytes {
-		return nil, fmt.Errorf("write contribution: it has %d bytes and at most %d can be sent; a draft for fewer locations has a smaller footprint", len(data), MaxBytes)
+		return nil, fmt.Errorf("write contribution: it has %d bytes and at most %d can be sent; a draft with fewer locations has a smaller footprint", len(data), MaxBytes)
 	}
 	return data, nil
 }
@@ -198,7 +198,7 @@ func (b *Body) Check(ctx context.Context) error {
 		return err
 	}
 	if b.Footprint.OS != b.Draft.OS || b.Footprint.Runtime != b.Draft.Runtime {
-		return &Error{"draft.os", fmt.Sprintf("the draft is for %s, %s, and the footprint of a run on %s, %s: it is no evidence for the other", b.Draft.OS, b.Draft.Runtime, b.Footprint.OS, b.Footprint.Runtime)}
+		return &Error{"draft.os", fmt.Sprintf("the draft is for %s, %s, and the footprint of a run on %s, %s: it is not evidence for the other", b.Draft.OS, b.Draft.Runtime, b.Footprint.OS, b.Footprint.Runtime)}
 	}
 	covered, err := Cover(ctx, b.Draft, b.Footprint)
 	if err != nil {
@@ -206,7 +206,7 @@ func (b *Body) Check(ctx context.Context) error {
 	}
 	for i, c := range covered {
 		if len(c.Files) == 0 {
-			return &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("no file that was seen lies in %s; a location needs evidence: trace a run in which the file is used, or remove the location", c.At)}
+			return &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("no observed file lies in %s; a location needs evidence: trace a run that uses the file, or remove the location", c.At)}
 		}
 	}
 	return nil
@@ -231,11 +231,11 @@ func checkFootprint(f *footprint.Footprint) error {
 	}
 	for kind, n := range f.Counts {
 		if !known[kind] || n < 0 {
-			return &Error{"footprint.counts", fmt.Sprintf("%.40q is no kind of files, or its number is below 0", kind)}
+			return &Error{"footprint.counts", fmt.Sprintf("%.40q is not a kind of file, or its number is negative", kind)}
 		}
 	}
 	if f.Events < 0 || f.Length < 0 {
-		return &Error{"footprint.events", "a number is below 0"}
+		return &Error{"footprint.events", "a number is negative"}
 	}
 	for _, g := range f.Gaps {
 		texts = append(texts, g.What)
@@ -244,10 +244,10 @@ func checkFootprint(f *footprint.Footprint) error {
 	for i, c := range f.Corrections {
 		field := fmt.Sprintf("footprint.corrections[%d]", i)
 		if !known[c.Kind] || !known[c.Was] || corrected[c.File] {
-			return &Error{field, "its kinds are not known, or its file was corrected before"}
+			return &Error{field, "a kind is unknown, or the file was corrected before"}
 		}
 		if c.By != "" {
-			return &Error{field + ".by", "the service knows who sends it"}
+			return &Error{field + ".by", "the service knows the sender"}
 		}
 		corrected[c.File] = true
 		texts = append(texts, c.Because)
@@ -266,26 +266,26 @@ func checkFootprint(f *footprint.Footprint) error {
 		}
 		if j := x.Judged; j != nil {
 			if !corrected[x.Place] || !known[j.Kind] || j.Confidence < 0 || j.Confidence > 1 || len(x.Reasons) == 0 {
-				return &Error{field + ".judged", "a file that somebody corrected, and no other, has what was judged before"}
+				return &Error{field + ".judged", "only a corrected file has an original kind"}
 			}
 			judged[x.Place] = true
 		}
 		for _, s := range []trace.State{x.Before, x.After} {
 			if !slices.Contains(trace.States, s.Is) || s.Size < 0 {
-				return &Error{field, fmt.Sprintf("%.40q is nothing that a file can be, or its size is below 0", s.Is)}
+				return &Error{field, fmt.Sprintf("%.40q is not a file type, or its size is negative", s.Is)}
 			}
 		}
 		if x.Lane != nil {
 			for _, s := range append(append([]footprint.Stroke{}, x.Lane.Reads...), x.Lane.Writes...) {
 				if strokes++; strokes > maxStrokes || s[0] < 0 || s[1] < s[0] || s[2] < 1 {
-					return &Error{field + ".lane", fmt.Sprintf("a stroke goes from a time to a later one, for once or more, and all files have %d at most", maxStrokes)}
+					return &Error{field + ".lane", fmt.Sprintf("a stroke must end after it begins, with a positive count, and all files together have at most %d", maxStrokes)}
 				}
 			}
 		}
 		texts = append(append(append(append(texts, x.Reasons...), x.Programs...), x.Near...), x.Before.Looks, x.After.Looks)
 	}
 	if len(corrected) > len(judged) {
-		return &Error{"footprint.corrections", "one is of a file that is not in the footprint"}
+		return &Error{"footprint.corrections", "one refers to a file that is not in the footprint"}
 	}
 	return checkTexts(texts, "footprint")
 }

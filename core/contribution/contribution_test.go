@@ -51,7 +51,7 @@ func TestWhatIsPreparedIsSoundAndPrivate(t *testing.T) {
 	}
 	assert.Contains(t, string(raw), "traced on {host} by {user}")
 	assert.Equal(t, strings.Repeat("ab", 32), b.Draft.Trace.SHA256)
-	assert.Equal(t, "/home/mira/tw.trace", d.Trace.File, "the contributor's own draft stays as it is")
+	assert.Equal(t, "/home/mira/tw.trace", d.Trace.File, "the contributor's own draft is unchanged")
 	var again Body
 	require.NoError(t, json.Unmarshal(raw, &again))
 	require.NoError(t, again.Check(t.Context()), "what arrives is what was sent")

@@ -46,7 +46,7 @@ func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []m
 		case err != nil:
 			t.Error = err.Error()
 		case !slices.Contains(draft.Holds, l.Holds):
-			t.Error = "say what it holds: " + strings.Join(draft.Holds, ", ")
+			t.Error = "holds is missing: one of " + strings.Join(draft.Holds, ", ")
 		default:
 			parsed[i] = &at
 			good.Locations = append(good.Locations, l)
@@ -109,11 +109,11 @@ func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []m
 func (t *Tried) note(f *footprint.Footprint) {
 	switch {
 	case len(t.Files) == 0:
-		t.Notes = append(t.Notes, "no file that was seen lies in it: a location needs evidence")
+		t.Notes = append(t.Notes, "no observed file lies in it: a location needs evidence")
 	case !slices.ContainsFunc(t.Files, func(n int) bool { return f.Files[n].Written() }):
 		t.Notes = append(t.Notes, "nothing in it was written in this run")
 	}
 	if strings.Contains(t.At, "{slot}") && len(t.Files) == 1 {
-		t.Notes = append(t.Notes, "only one slot was seen; a run with a second one makes it sure")
+		t.Notes = append(t.Notes, "only one slot was observed; a run with a second one confirms it")
 	}
 }

@@ -46,7 +46,7 @@ func TestADraftInTheMakingIsTried(t *testing.T) {
 	assert.True(t, got.Locations[0].Error != "" || len(got.Locations[0].Others) == 1, "%+v", got.Locations[0])
 	require.Len(t, got.Locations[1].Others, 1, "its own title is no other")
 	assert.Equal(t, "Ninefold Orchard", got.Locations[1].Others[0].TitleName)
-	assert.Contains(t, got.Locations[1].Notes[0], "no file that was seen")
+	assert.Contains(t, got.Locations[1].Notes[0], "no observed files")
 	assert.NotEmpty(t, got.Locations[2].Error)
 	assert.NotEmpty(t, got.Locations[3].Error)
 

@@ -58,7 +58,7 @@ func FindingsOf(os string, found []sheet.Found) *Findings {
 
 // String says the findings in words.
 func (f *Findings) String() string {
-	return fmt.Sprintf("on %s: installations %d, libraries %d, titles %d (of these and the libraries %d not there), prefixes %d, accounts %d, started of other launchers %d, odd entries %d",
+	return fmt.Sprintf("on %s: %d installations, %d libraries, %d titles (%d libraries or titles missing), %d prefixes, %d accounts, %d titles of other launchers started, %d problems",
 		f.OS, f.Installations, f.Libraries, f.Titles, f.Missing, f.Prefixes, f.Accounts, f.Starts, f.Odd)
 }
 
@@ -74,10 +74,10 @@ func (b *Body) checkSheet() error {
 	}
 	f := b.Found
 	if f == nil {
-		return &Error{"found", "a sheet comes with what it found"}
+		return &Error{"found", "found is missing: a sheet is sent with what it found"}
 	}
 	if f.OS != "linux" && f.OS != "windows" && f.OS != "macos" {
-		return &Error{"found.os", "linux, windows and macos are known"}
+		return &Error{"found.os", "it must be linux, windows or macos"}
 	}
 	for _, n := range []int{f.Installations, f.Libraries, f.Titles, f.Missing, f.Prefixes, f.Accounts, f.Starts, f.Odd} {
 		if n < 0 || n > 1_000_000 {
@@ -85,7 +85,7 @@ func (b *Body) checkSheet() error {
 		}
 	}
 	if f.Installations == 0 && f.Titles == 0 {
-		return &Error{"found.installations", "the sheet finds nothing on the contributor's machine; a sheet needs evidence: try it where the launcher is installed (endroit sheet check)"}
+		return &Error{"found.installations", "the sheet finds nothing on the contributor's machine; a sheet needs evidence: test it where the launcher is installed (endroit sheet check)"}
 	}
 	if reason := words.Text(b.Note, maxText); reason != "" {
 		return &Error{"note", reason}

@@ -43,5 +43,5 @@ func TestWhatASheetFoundIsSentAsNumbers(t *testing.T) {
 func TestANoteOnASheetTellsNothingOfItsAuthor(t *testing.T) {
 	b := PrepareSheet(&sheet.Sheet{Name: "Mira's"}, &Findings{}, "as on heron, in /home/mira/Games, says Mira of account 76561198000000042", &footprint.Self{User: "mira", Host: "heron", Home: "/home/mira"})
 	assert.Equal(t, "as on {host}, in ~/Games, says {user} of account {account}", b.Note)
-	assert.Equal(t, "Mira's", b.Sheet.Name, "what is published stays as it is")
+	assert.Equal(t, "Mira's", b.Sheet.Name, "what is published is unchanged")
 }

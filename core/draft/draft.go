@@ -126,16 +126,16 @@ func (d *Draft) check() *Error {
 		}
 	}
 	if d.OS != "linux" && d.OS != "windows" && d.OS != "macos" {
-		return bad("os", "it is %q; linux, windows and macos are known", d.OS)
+		return bad("os", "it is %q; it must be linux, windows or macos", d.OS)
 	}
 	if d.Runtime != "native" && d.Runtime != "prefix" {
-		return bad("runtime", "it is %q; native and prefix are known", d.Runtime)
+		return bad("runtime", "it is %q; it must be native or prefix", d.Runtime)
 	}
 	if len(d.Also) > 0 && d.Trace == nil || len(d.Also) > MaxTraces {
-		return bad("also", "further traces go with a first one, and are %d at most", MaxTraces)
+		return bad("also", "further traces need a first one, and there are at most %d", MaxTraces)
 	}
 	if len(d.Locations) == 0 {
-		return bad("locations", "there is none; a draft proposes at least one")
+		return bad("locations", "it is empty; a draft proposes at least one location")
 	}
 	if len(d.Locations) > MaxLocations {
 		return bad("locations", "there are %d; at most %d are allowed", len(d.Locations), MaxLocations)
@@ -147,10 +147,10 @@ func (d *Draft) check() *Error {
 			return bad(field+".at", "%v", err)
 		}
 		if l.Holds != Save && l.Holds != Config && l.Holds != Capture {
-			return bad(field+".holds", "it is %q; save, config and capture are known", phrase.Clip(l.Holds, 60))
+			return bad(field+".holds", "it is %q; it must be save (progress), config (settings) or capture (pictures)", phrase.Clip(l.Holds, 60))
 		}
 		if j, twice := seen[l.At]; twice {
-			return bad(field+".at", "it stands in locations[%d] too", j)
+			return bad(field+".at", "it is the same as locations[%d]", j)
 		}
 		seen[l.At] = i
 		if l.Notes != nil {

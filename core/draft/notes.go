@@ -12,7 +12,7 @@ import (
 )
 
 // WithNotes puts notes to a location of a draft's text, by its index, in place of those
-// that it had. All else stays as it is written, comments too.
+// that it had. All else is unchanged written, comments too.
 func WithNotes(text []byte, location int, n *notes.Notes) ([]byte, error) {
 	var d Draft
 	doc, err := yamldoc.Decode("draft", text, MaxBytes, &d)
@@ -22,7 +22,7 @@ func WithNotes(text []byte, location int, n *notes.Notes) ([]byte, error) {
 	field := fmt.Sprintf("locations[%d]", location)
 	keys, ok := doc.Keys(field)
 	if !ok {
-		return nil, fmt.Errorf("read draft: %s is not written as keys and values, one below the other, so that notes can stand among them", field)
+		return nil, fmt.Errorf("read draft: %s is not a block mapping, so notes cannot be added to it", field)
 	}
 	added, err := yaml.MarshalWithOptions(map[string]*notes.Notes{"notes": n}, yaml.IndentSequence(true))
 	if err != nil {
@@ -43,7 +43,7 @@ func WithNotes(text []byte, location int, n *notes.Notes) ([]byte, error) {
 	to := from
 	for i, k := range keys {
 		if k.Name == "notes" && i == 0 {
-			return nil, fmt.Errorf("read draft: the notes are the first key of %s; write at: before them", field)
+			return nil, fmt.Errorf("read draft: the notes are the first key of %s; put at: first", field)
 		}
 		if k.Name == "notes" {
 			from, to = k.Line-1, ends(k.Line, indent+1)
@@ -63,7 +63,7 @@ func WithNotes(text []byte, location int, n *notes.Notes) ([]byte, error) {
 		return nil, fmt.Errorf("write draft: %w", err)
 	}
 	if !after.Locations[location].Notes.Same(n) {
-		return nil, fmt.Errorf("write draft: the notes did not come out as they are; put them there by hand")
+		return nil, fmt.Errorf("write draft: the notes could not be added unchanged; add them by hand")
 	}
 	return out.Bytes(), nil
 }

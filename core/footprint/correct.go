@@ -19,8 +19,8 @@ type Correction struct {
 
 // The reasons why a correction is refused.
 var (
-	ErrNoSuchFile = errors.New("no file of the footprint is called so")
-	ErrNoSuchKind = errors.New("there is no such kind")
+	ErrNoSuchFile = errors.New("the footprint has no such file")
+	ErrNoSuchKind = errors.New("unknown kind")
 )
 
 // Name is what a correction calls a file: its place, or its path where it has none.

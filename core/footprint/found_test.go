@@ -52,7 +52,7 @@ func TestWhatNobodyThatWasObservedWrote(t *testing.T) {
 	}
 	f := s.after(p, bytesOf(12)).end().find(t, p)
 	assert.Contains(t, f.Reasons, "it lies in the folder for settings (XDG_CONFIG_HOME)")
-	assert.Contains(t, f.Reasons, "against it: "+trace.Unobserved+": another may have, on the game's behalf")
+	assert.Contains(t, f.Reasons, "against it: "+trace.Unobserved+": another program may have, on the game's behalf")
 	assert.Equal(t, Config, f.Kind)
 
 	other := home + "/.config/pluck/settings.conf"
@@ -130,10 +130,10 @@ func TestWrittenWhenASettingIsChangedAlone(t *testing.T) {
 	p := data + "user.bin"
 	f := tell(t).file(p, bytesOf(64)).do(1, trace.Read, p).cue(20, "saved").do(40, trace.Replace, p).cue(41, "changed-setting").after(p, bytesOf(64)).end().find(t, p)
 	assert.Equal(t, Config, f.Kind, f.Reasons)
-	assert.Contains(t, f.Reasons, "it was written at no other time")
+	assert.Contains(t, f.Reasons, "it was written only then")
 	f = tell(t).file(p, bytesOf(64)).do(1, trace.Read, p).do(10, trace.Replace, p).cue(12, "saved").do(40, trace.Replace, p).cue(41, "changed-setting").after(p, bytesOf(64)).end().find(t, p)
 	assert.Equal(t, Save, f.Kind, f.Reasons)
-	assert.NotContains(t, f.Reasons, "it was written at no other time")
+	assert.NotContains(t, f.Reasons, "it was written only then")
 	cached := home + "/.cache/tidewrack/shot.png"
 	f = tell(t).file(cached, absent()).do(5, trace.Create, cached).after(cached, looking("PNG picture")).end().find(t, cached)
 	assert.Equal(t, Cache, f.Kind, "a picture in the cache is none that a person took")

@@ -179,7 +179,7 @@ func Decide(list []Evidence) (Kind, float64, []string) {
 		texts = append(texts, e.Text)
 	}
 	if best == Unknown {
-		texts = append(texts, "nothing that was seen speaks clearly for one kind")
+		texts = append(texts, "no observation points clearly to one kind")
 	}
 	// Nothing that was only seen is certain.
 	return best, min(math.Round(100*odds(points[best])/sum)/100, 0.99), texts
@@ -192,7 +192,7 @@ func (v *view) neverWritten() string {
 	case v.writesSeen():
 		return ""
 	case v.unused > 0:
-		return fmt.Sprintf("it was opened for writing %s, and nothing was written", times(v.unused))
+		return fmt.Sprintf("it was opened for writing %s, but not written", times(v.unused))
 	}
 	return "it was never written in this run"
 }
@@ -206,7 +206,7 @@ func (v *view) systemPath() string {
 		return ""
 	}
 	if v.b.prefix.isHive(v.file.Path) {
-		return "it is the registry of the prefix: what programs keep there is in its keys"
+		return "it is the prefix's registry file; what programs keep is in its keys"
 	}
 	if v.b.prefix.isWindows(v.file.Path) {
 		return "it is one of Windows' own files in the prefix"
@@ -378,14 +378,14 @@ func (v *view) programKey() string {
 // counts for the title only where a folder or the file is called like it.
 func (v *view) writtenByOthers() string {
 	if v.unobserved && v.writes == 0 && !v.ownName() {
-		return trace.Unobserved + ", and it is not called like the title: another program may have for itself"
+		return trace.Unobserved + ", and its name is not the title's: another program may have done so for itself"
 	}
 	return ""
 }
 
 func (v *view) writtenByAService() string {
 	if v.unobserved && v.writes == 0 && v.ownName() {
-		return trace.Unobserved + ": another may have, on the game's behalf"
+		return trace.Unobserved + ": another program may have, on the game's behalf"
 	}
 	return ""
 }
@@ -393,14 +393,14 @@ func (v *view) writtenByAService() string {
 // onlyForward holds for a file that stayed open and of which each look found more.
 func (v *view) onlyForward() string {
 	if v.positions >= 3 && v.rewound == 0 && v.positions > v.writes && strings.HasPrefix(v.state.Looks, content.Text) {
-		return fmt.Sprintf("it stayed open, and was written on and on (found further %s)", times(v.positions))
+		return fmt.Sprintf("it stayed open and grew (%s)", times(v.positions))
 	}
 	return ""
 }
 
 func (v *view) rewrittenInPlace() string {
 	if v.rewound > 0 {
-		return fmt.Sprintf("it stayed open, and was written again from further up (%s)", times(v.rewound))
+		return fmt.Sprintf("it stayed open and was rewritten from an earlier position (%s)", times(v.rewound))
 	}
 	return ""
 }
@@ -453,14 +453,14 @@ var wordShapes = sync.OnceValue(func() (p struct{ cacheWords, cacheNames, creden
 // led to copy it, or to let it be overwritten.
 func (v *view) credentialName() string {
 	if m := wordShapes().credentialNames.FindStringSubmatch(v.base); m != nil {
-		return fmt.Sprintf("its name says %q: what lets a person in is nobody's progress or settings", m[2])
+		return fmt.Sprintf("its name contains %q: credentials are neither progress nor settings", m[2])
 	}
 	return ""
 }
 
 func (v *view) cacheName() string {
 	if m := wordShapes().cacheNames.FindStringSubmatch(v.base); m != nil {
-		return fmt.Sprintf("its name says %q", m[2])
+		return fmt.Sprintf("its name contains %q", m[2])
 	}
 	return ""
 }
@@ -468,7 +468,7 @@ func (v *view) cacheName() string {
 // fetchedFolder holds for what the run brought in from elsewhere, or unpacked.
 func (v *view) fetchedFolder() string {
 	if name := v.folderLike(wordShapes().fetchedWords); name != "" && v.created {
-		return "it was brought into a folder called " + name
+		return "it was created in a folder called " + name
 	}
 	return ""
 }
@@ -503,7 +503,7 @@ func (v *view) logFolder() string {
 func (v *view) appendedAtTheEnd() string {
 	if n := v.ops[trace.Append]; n > 0 || v.ops[trace.Create] > 0 && v.grows() {
 		if n > 0 && n >= v.writes-v.ops[trace.Create] {
-			return fmt.Sprintf("it was only ever appended to (opened so %s)", times(n))
+			return fmt.Sprintf("it was only appended to (%s)", times(n))
 		}
 	}
 	return ""
@@ -539,7 +539,7 @@ func (v *view) writtenAtAnyTime() string {
 	if 5*near > len(v.writeTimes) {
 		return ""
 	}
-	return fmt.Sprintf("of the %d times that it was written %d lie near the cue saved", len(v.writeTimes), near)
+	return fmt.Sprintf("%[2]d of its %[1]d writes are near the cue saved", len(v.writeTimes), near)
 }
 
 func (v *view) grows() bool {
@@ -553,14 +553,14 @@ func (v *view) grows() bool {
 
 func (v *view) grewWhileOpen() string {
 	if v.grows() && len(v.sizes) > 2*v.writes && strings.HasPrefix(v.state.Looks, content.Text) {
-		return fmt.Sprintf("it stayed open and grew all the time (seen larger %s)", times(len(v.sizes)))
+		return fmt.Sprintf("it stayed open and kept growing (%s)", times(len(v.sizes)))
 	}
 	return ""
 }
 
 func (v *view) configName() string {
 	if m := wordShapes().configWords.FindString(v.base); m != "" {
-		return fmt.Sprintf("its name says %q", m)
+		return fmt.Sprintf("its name contains %q", m)
 	}
 	return ""
 }
@@ -585,7 +585,7 @@ func (v *view) configFolder() string {
 
 func (v *view) settingsInside() string {
 	if v.state.Looks == content.Text+", settings by name" {
-		return "inside are names with values"
+		return "its content is names with values"
 	}
 	return ""
 }
@@ -608,7 +608,7 @@ func (v *view) writtenThenAlone() string {
 			return ""
 		}
 	}
-	return "it was written at no other time"
+	return "it was written only then"
 }
 
 func (v *view) writtenNear(word string) string {
@@ -663,7 +663,7 @@ func (v *view) readFirst() string {
 
 func (v *view) saveName() string {
 	if m := strings.Trim(wordShapes().saveWords.FindString(v.base), "._- 0123456789"); m != "" && v.logName() == "" {
-		return fmt.Sprintf("its name says %q", m)
+		return fmt.Sprintf("its name contains %q", m)
 	}
 	return ""
 }
@@ -674,7 +674,7 @@ func (v *view) progressName() string {
 		return ""
 	}
 	if m := wordShapes().progressWords.FindStringSubmatch(v.base); m != nil {
-		return fmt.Sprintf("its name says %q", m[2])
+		return fmt.Sprintf("its name contains %q", m[2])
 	}
 	if name := v.folderLike(wordShapes().progressWords); name != "" && v.saveFolder() == "" {
 		return "it lies in a folder called " + name
@@ -713,7 +713,7 @@ func (v *view) writtenAtTheStartAlone() string {
 
 func (v *view) rcName() string {
 	if wordShapes().rcNames.MatchString(v.base) && v.writesSeen() {
-		return "its name ends in rc, as files of settings are called"
+		return "its name ends in rc, as those of settings files do"
 	}
 	return ""
 }
@@ -756,7 +756,7 @@ func (v *view) bytesInside() string {
 
 func (v *view) dataFolder() string {
 	if v.writesSeen() && v.placed && (v.anchor == place.XDGData || v.anchor == place.XDGState || v.anchor == place.VarGames) {
-		return "it lies in a folder for what programs keep (" + string(v.anchor) + ")"
+		return "it lies in a folder for program data (" + string(v.anchor) + ")"
 	}
 	return ""
 }
@@ -765,7 +765,7 @@ func (v *view) keepsOldContent() string {
 	if v.backupOf == nil {
 		return ""
 	}
-	return "it holds what " + path.Base(v.backupOf.file.Path) + " held before"
+	return "its content was created under the name " + path.Base(v.backupOf.file.Path) + " held before"
 }
 
 func (v *view) pictureMade() string {
@@ -795,7 +795,7 @@ func (v *view) recordingExtension() string {
 
 func (v *view) goneAfterwards() string {
 	if v.state.Is == trace.IsAbsent {
-		return "it was not there any more at the end"
+		return "it was gone at the end"
 	}
 	return ""
 }

@@ -12,7 +12,7 @@ import (
 )
 
 // ErrOtherVariant says that runs cannot be told as one.
-var ErrOtherVariant = errors.New("the runs are not of one variant")
+var ErrOtherVariant = errors.New("the runs are of different variants")
 
 // Merge tells several runs of one variant by one person as one, in the order in which
 // they are given: times go on from run to run, what was done to a file is added up, and
@@ -91,7 +91,7 @@ func sameVariant(a, b *Footprint) error {
 		return strings.TrimSpace(f.Edition.Store + " " + f.Edition.Ref)
 	}
 	if a.Self == nil || b.Self == nil {
-		return fmt.Errorf("%w: a footprint that was shared is of nobody", ErrOtherVariant)
+		return fmt.Errorf("%w: a shared footprint names no person", ErrOtherVariant)
 	}
 	for _, x := range []struct{ what, a, b string }{
 		{"title", a.Title, b.Title}, {"edition", edition(a), edition(b)}, {"launcher", a.Launcher, b.Launcher}, {"system", a.OS + " " + a.Runtime, b.OS + " " + b.Runtime}, {"person", a.Self.User, b.Self.User},

@@ -108,7 +108,7 @@ func (w wanted) has(line []byte) bool {
 
 func parse(data []byte, only wanted) (*Hive, error) {
 	if len(data) > MaxBytes {
-		return nil, fmt.Errorf("read hive: it has %d bytes; at most %d are read", len(data), MaxBytes)
+		return nil, fmt.Errorf("read hive: %d bytes; the limit is %d", len(data), MaxBytes)
 	}
 	p := parser{rest: data}
 	first, _ := p.line()
@@ -246,7 +246,7 @@ func (v *Value) parse(text string) error {
 	case strings.HasPrefix(text, "str("), strings.HasPrefix(text, "hex("):
 		number, after, found := strings.Cut(text[4:], "):")
 		if !found {
-			return errors.New("a kind whose ): is missing")
+			return errors.New("a type without its closing ):")
 		}
 		var err error
 		if kind, err = strconv.ParseUint(number, 16, 32); err != nil {
@@ -259,7 +259,7 @@ func (v *Value) parse(text string) error {
 	case strings.HasPrefix(text, "hex:"):
 		return v.bytes(Binary, text[len("hex:"):])
 	default:
-		return errors.New("a kind that there is not")
+		return errors.New("an unknown type")
 	}
 	if !strings.HasPrefix(rest, `"`) {
 		return errors.New("a text without quotes")

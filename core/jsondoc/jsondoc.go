@@ -69,19 +69,19 @@ func Decode(what string, data []byte, v any) error {
 		e.Field, e.Reason, e.Unsound = bad.Field, bad.Reason, bad.Unsound
 	case errors.As(err, &syntax):
 		e.Unsound = true
-		e.Field, e.Reason = field(syntax.JSONPointer), fmt.Sprintf("it is not sound JSON: %v, behind byte %d", syntax.Err, syntax.ByteOffset)
+		e.Field, e.Reason = field(syntax.JSONPointer), fmt.Sprintf("invalid JSON after byte %[2]d: %[1]v", syntax.Err, syntax.ByteOffset)
 		if errors.Is(err, jsontext.ErrDuplicateName) {
-			e.Reason = "the key stands there twice"
+			e.Reason = "duplicate key"
 		}
 	case errors.As(err, &semantic):
 		e.Field = field(semantic.JSONPointer)
 		switch {
 		case errors.Is(err, json.ErrUnknownName):
-			e.Reason = "there is no such key; keys are written exactly as documented, and your own begin with x-"
+			e.Reason = "unknown key; keys are case-sensitive, and your own must begin with x-"
 		case semantic.Err != nil:
-			e.Reason = "its value cannot be taken: " + semantic.Err.Error()
+			e.Reason = "invalid value: " + semantic.Err.Error()
 		default:
-			e.Reason = "its value is of another kind than is wanted"
+			e.Reason = "its value has the wrong type"
 		}
 	}
 	return e
@@ -97,13 +97,13 @@ func own(data []byte) ([]byte, error) {
 			return nil, err
 		}
 		if from.StackDepth() > maxNested {
-			return nil, &Error{Unsound: true, Reason: fmt.Sprintf("it is nested deeper than %d levels", maxNested)}
+			return nil, &Error{Unsound: true, Reason: fmt.Sprintf("it is nested more than %d levels deep", maxNested)}
 		}
 		switch token.Kind() {
 		case '"':
 			text := token.String()
 			if strings.Contains(text, "\x00") {
-				return nil, &Error{Field: field(from.StackPointer()), Reason: "a text holds a NUL character"}
+				return nil, &Error{Field: field(from.StackPointer()), Reason: "a string contains a NUL character"}
 			}
 			if isKey(from) && strings.HasPrefix(text, "x-") {
 				if err := from.SkipValue(); err != nil {
@@ -121,7 +121,7 @@ func own(data []byte) ([]byte, error) {
 		}
 	}
 	if _, err := from.ReadToken(); err == nil {
-		return nil, &Error{Reason: "something follows behind it"}
+		return nil, &Error{Reason: "there is data after it"}
 	} else if !errors.Is(err, io.EOF) {
 		return nil, err
 	}

@@ -266,7 +266,7 @@ func (t *writing) row(r row) error {
 		if len(t.s.Unknown) < maxUnknown || t.s.Unknown[word] > 0 {
 			t.s.Unknown[word]++
 		}
-		t.unusable("the operation is not known", r)
+		t.unusable("unknown operation", r)
 		return nil
 	}
 	if op == Ignore {
@@ -282,7 +282,7 @@ func (t *writing) row(r row) error {
 	if c[Time] != "" {
 		when, ok := t.clock.read(r.get(c[Time]))
 		if !ok {
-			t.unusable("the time cannot be read", r)
+			t.unusable("the time is in an unknown form", r)
 			return nil
 		}
 		at = max(0, when.Sub(t.p.start))

@@ -123,7 +123,7 @@ func TestALogOfWindows(t *testing.T) {
 	for _, u := range s.Unusable {
 		why = append(why, fmt.Sprintf("%s %d %d", u.Why, u.Lines, u.Examples[0].Line))
 	}
-	assert.ElementsMatch(t, []string{"the operation is not known 1 13", "its path is not absolute 1 14", "the time cannot be read 1 15"}, why)
+	assert.ElementsMatch(t, []string{"unknown operation 1 13", "its path is not absolute 1 14", "the time is in an unknown form 1 15"}, why)
 	assert.Equal(t, map[string]int{"Juggle": 1}, s.Unknown)
 	assert.Contains(t, m.gaps[0], "sizes and contents are not known")
 
@@ -164,7 +164,7 @@ not json
 	for _, u := range m.summary.Unusable {
 		why = append(why, fmt.Sprintf("%s %d", u.Why, u.Lines))
 	}
-	assert.ElementsMatch(t, []string{"it is damaged 2", "it does not tell the other path 1"}, why)
+	assert.ElementsMatch(t, []string{"it is damaged 2", "the second path is missing 1"}, why)
 }
 
 // Encodings, delimiters and clocks of other machines.

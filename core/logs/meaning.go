@@ -262,7 +262,7 @@ var pathShapes = sync.OnceValue(func() (p struct{ drivePath, windowsHome, unixHo
 func (t *writing) path(text string) (clean, why string) {
 	text = strings.Trim(text, `"`)
 	if text == "" {
-		return "", "it names no path"
+		return "", "it has no path"
 	}
 	if m := pathShapes().keyPath.FindStringSubmatch(text); m != nil {
 		root := strings.ToUpper(m[1])
@@ -271,7 +271,7 @@ func (t *writing) path(text string) (clean, why string) {
 		}
 		rest := strings.Trim(text[len(m[0]):], `\`)
 		if rest == "" || strings.Contains(rest, `\\`) {
-			return "", "it names no key of the registry"
+			return "", "it is not a registry key"
 		}
 		return "registry:" + place.Of(place.Registry, strings.Split(root+`\`+rest, `\`), false).Pattern.String(), ""
 	}
@@ -287,12 +287,12 @@ func (t *writing) path(text string) (clean, why string) {
 	case !windows && strings.HasPrefix(text, "/"):
 		text = path.Clean(text)
 	case windows && strings.HasPrefix(text, `\Device\`):
-		return "", "its path names a device instead of a drive"
+		return "", "its path begins with a device instead of a drive"
 	default:
 		return "", "its path is not absolute"
 	}
 	if !trace.IsPath(text, t.p.Header.OS) {
-		return "", "its path is not one"
+		return "", "its path is invalid"
 	}
 	return text, ""
 }
@@ -309,7 +309,7 @@ func (t *writing) second(r row) (clean, why string) {
 		}
 	}
 	if text == "" {
-		return "", "it does not tell the other path"
+		return "", "the second path is missing"
 	}
 	return t.path(text)
 }

@@ -112,7 +112,7 @@ func firstLine(in *bufio.Reader) (string, error) {
 		return "", err
 	}
 	if bytes.IndexByte(head, 0) >= 0 {
-		return "", fmt.Errorf("%w: it holds bytes that are no text", ErrFormat)
+		return "", fmt.Errorf("%w: it contains bytes that are not text", ErrFormat)
 	}
 	line, _, _ := bytes.Cut(head, []byte{'\n'})
 	return strings.TrimSpace(string(line)), nil
@@ -134,14 +134,14 @@ func (p *Plan) tableRows(in io.Reader, first string) (rows, error) {
 		}
 	}
 	if most == 0 {
-		return nil, fmt.Errorf("%w: its first line %.80q is neither the heading of a table (with , ; | or tabs between) nor a JSON object", ErrFormat, first)
+		return nil, fmt.Errorf("%w: its first line %.80q is neither a table heading (separated by , ; | or tabs) nor a JSON object", ErrFormat, first)
 	}
 	p.Form = "delimited by " + map[rune]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}[best]
 	r := csv.NewReader(&limited{in: in})
 	r.Comma, r.LazyQuotes, r.FieldsPerRecord, r.ReuseRecord = best, true, -1, true
 	head, err := r.Read()
 	if err != nil {
-		return nil, fmt.Errorf("%w: its heading cannot be read: %w", ErrFormat, err)
+		return nil, fmt.Errorf("%w: its heading is invalid: %w", ErrFormat, err)
 	}
 	if len(head) > maxHeadings {
 		return nil, fmt.Errorf("%w: its heading has %d columns; at most %d are read", ErrFormat, len(head), maxHeadings)
@@ -167,7 +167,7 @@ func (t *table) next() (row, error) {
 	r.line, _ = t.r.FieldPos(0)
 	r.text = strings.Join(fields, string(t.r.Comma))
 	if len(fields) < 2 && len(t.head) > 1 {
-		return r, fmt.Errorf("%w: it has one field", errRow)
+		return r, fmt.Errorf("%w: it has only one field", errRow)
 	}
 	for i, f := range fields {
 		if i < len(t.head) {

@@ -115,7 +115,7 @@ func (t *Title) unshowable() string {
 		}
 		for _, l := range v.Locations {
 			if !word(l.Holds) || !word(string(l.Standing)) {
-				return fmt.Sprintf("what a location holds, or its standing, is no word: %.40q, %.40q", l.Holds, l.Standing)
+				return fmt.Sprintf("a location has an invalid holds %.40q or standing %.40q", l.Holds, l.Standing)
 			}
 		}
 	}
@@ -217,7 +217,7 @@ type Accepted struct {
 func Apply(title *Title, a Accepted) (Title, error) {
 	next := Title{ID: ID(a.Draft.Title), Name: a.Draft.Title}
 	if next.ID == "" {
-		return Title{}, fmt.Errorf("the title %q has no letter or digit to make an id of", a.Draft.Title)
+		return Title{}, fmt.Errorf("the title %q contains no letter or digit", a.Draft.Title)
 	}
 	if title != nil {
 		raw, err := json.Marshal(title)

@@ -151,7 +151,7 @@ func TestWhatIsNoManifest(t *testing.T) {
 		assert.ErrorIs(t, err, ErrFormat, name)
 	}
 	for says, text := range map[string]string{
-		"something stands behind it":      `{"format":"endroit/manifest/1","titles":[]} {}`,
+		"there is data after its end":     `{"format":"endroit/manifest/1","titles":[]} {}`,
 		"sheet 2 (\"a\") is out of order": `{"format":"endroit/manifest/1","sheets":[{"id":"b"},{"id":"a"}]}`,
 		"duplicate":                       `{"format":"endroit/manifest/1","format":"endroit/manifest/1"}`,
 		"larger than 8388608 bytes":       `{"format":"endroit/manifest/1","titles":[{"id":"` + strings.Repeat("a", 9<<20) + `"}]}`,
@@ -167,7 +167,7 @@ func TestWhatIsNoManifest(t *testing.T) {
 	_, err := Stream(strings.NewReader(`{"format":"endroit/manifest/1","titles":[{"id":"a"}]}`), Each{Title: func(Title) error { return mine }})
 	assert.Equal(t, mine, err)
 	m, err := Parse([]byte(`{"format":"endroit/manifest/1","revision":1,"titles":[],"later":{"x":[true]}}`))
-	require.NoError(t, err, "what a later version adds is passed over")
+	require.NoError(t, err, "what a later version adds is skipped")
 	assert.Equal(t, 1, m.Revision)
 }
 

@@ -93,7 +93,7 @@ func own(err error) error {
 	return &ownError{err}
 }
 
-var errLarge = fmt.Errorf("a part of it is larger than %d bytes", maxEntry)
+var errLarge = fmt.Errorf("an entry is larger than %d bytes", maxEntry)
 
 // paced hands out what one entry may need, and the reader's own buffer.
 type paced struct {
@@ -136,7 +136,7 @@ func (s *streaming) object(member func(name string) error) error {
 	}
 	switch _, err := s.d.ReadToken(); {
 	case err == nil:
-		return errors.New("something stands behind it")
+		return errors.New("there is data after its end")
 	case err != io.EOF:
 		return err
 	}
@@ -149,7 +149,7 @@ func (s *streaming) begin(kind jsontext.Kind) error {
 		return errors.New("it is empty")
 	}
 	if err == nil && token.Kind() != kind {
-		err = fmt.Errorf("%v where %v is due", token.Kind(), kind)
+		err = fmt.Errorf("%v instead of %v", token.Kind(), kind)
 	}
 	return err
 }
@@ -183,7 +183,7 @@ func (s *streaming) value(v any) error {
 		return err
 	}
 	if parts := bytes.Count(raw, []byte{'{'}) + bytes.Count(raw, []byte{'['}); parts > maxParts {
-		return fmt.Errorf("a part of it is made of %d parts; at most %d are read", parts, maxParts)
+		return fmt.Errorf("an entry has %d parts; the limit is %d", parts, maxParts)
 	}
 	return json.Unmarshal(raw, v, jsonv1.FormatDurationAsNano(true))
 }

@@ -187,7 +187,7 @@ func (c *checker) notes(n *Notes) {
 
 func (c *checker) order(field, order string) {
 	if order != "" && order != Little && order != Big {
-		c.bad(field, "%q is no order of bytes; it is little or big", order)
+		c.bad(field, "%q is not a byte order; it must be little or big", order)
 	}
 }
 
@@ -201,7 +201,7 @@ func headerBytes(text string) ([]byte, error) {
 	}
 	b, err := hex.DecodeString(strings.Join(strings.Fields(text), ""))
 	if err != nil || len(b) == 0 {
-		return nil, fmt.Errorf("%q is neither a text in quotation marks nor bytes in hexadecimal, such as 54 49 44 45", text)
+		return nil, fmt.Errorf("%q is neither a quoted text nor hexadecimal bytes such as 54 49 44 45", text)
 	}
 	return b, nil
 }
@@ -211,7 +211,7 @@ var nameShape = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,59}$`)
 // list checks fields; known are the names that were read before them.
 func (c *checker) list(at string, fields []Field, known []string, depth int) {
 	if depth > maxDepth {
-		c.bad(at, "records lie in records more than %d deep", maxDepth)
+		c.bad(at, "records are nested more than %d deep", maxDepth)
 		return
 	}
 	known = slices.Clone(known)
@@ -224,9 +224,9 @@ func (c *checker) list(at string, fields []Field, known []string, depth int) {
 		}
 		switch {
 		case !nameShape.MatchString(f.Name):
-			c.bad(where+".name", "%q is no name: lowercase letters, digits, - and _, beginning with a letter", f.Name)
+			c.bad(where+".name", "%q is not a name: it must begin with a lowercase letter and contain only lowercase letters, digits, - and _", f.Name)
 		case here[f.Name]:
-			c.bad(where+".name", "there is a field %s already", f.Name)
+			c.bad(where+".name", "duplicate field %s", f.Name)
 		}
 		here[f.Name] = true
 		c.order(where+".order", f.Order)
@@ -238,7 +238,7 @@ func (c *checker) list(at string, fields []Field, known []string, depth int) {
 func (c *checker) field(where string, f *Field, known []string, depth int) {
 	if len(f.Fields) > 0 || f.Repeat != "" {
 		if f.Type != "" || f.Length != "" || len(f.Is) > 0 {
-			c.bad(where+".type", "a record has fields instead of a type, a length and values")
+			c.bad(where+".type", "a record has fields, and no type, length or values")
 		}
 		if len(f.Fields) == 0 {
 			c.bad(where+".fields", "a record without fields")
@@ -252,11 +252,11 @@ func (c *checker) field(where string, f *Field, known []string, depth int) {
 	size, ok := Types[f.Type]
 	switch {
 	case !ok:
-		c.bad(where+".type", "%q is no type; the types are %s", f.Type, typeNames())
+		c.bad(where+".type", "%q is not a type; the types are %s", f.Type, typeNames())
 	case size > 0 && f.Length != "":
 		c.bad(where+".length", "a %s has its own length", f.Type)
 	case size == 0 && f.Length == "":
-		c.bad(where+".length", "how long it is has to be said: a number, a field's name, u8, u16, u32, zero or rest")
+		c.bad(where+".length", "length is missing: a number, a field's name, u8, u16, u32, zero or rest")
 	case size == 0:
 		c.amount(where+".length", f.Length, known, []string{"u8", "u16", "u32", "zero", "rest"})
 	}
@@ -270,7 +270,7 @@ func (c *checker) amount(where, text string, known, words []string) {
 		return
 	}
 	if !slices.Contains(words, text) && !slices.Contains(known, text) {
-		c.bad(where, "%q is no number, and no field before it is called so", text)
+		c.bad(where, "%q is neither a number nor an earlier field", text)
 	}
 }
 
@@ -279,7 +279,7 @@ const maxBytesOf = 64 << 20
 
 func (c *checker) checksum(s *Checksum) {
 	if s.At == nil {
-		c.bad("checksum.at", "where it stands has to be said")
+		c.bad("checksum.at", "at is missing")
 	}
 	if !content.HasSum(s.Algorithm, s.Bits) {
 		bits := ""
@@ -289,7 +289,7 @@ func (c *checker) checksum(s *Checksum) {
 		c.bad("checksum.algorithm", "there is no algorithm %q%s; endroit bytes --sums lists them", s.Algorithm, bits)
 	}
 	if !slices.Contains([]string{content.LittleEnd, content.BigEnd, content.HexText}, s.Stored) {
-		c.bad("checksum.stored", "%q is no way to store it; it is %s, %s or %s", s.Stored, content.LittleEnd, content.BigEnd, content.HexText)
+		c.bad("checksum.stored", "%q is not a way to store it; use %s, %s or %s", s.Stored, content.LittleEnd, content.BigEnd, content.HexText)
 	}
 }
 
@@ -337,7 +337,7 @@ func (n *Notes) Read(data []byte) Reading {
 		if bytes.HasPrefix(data, header) {
 			r.out.Sound = append(r.out.Sound, "header")
 		} else {
-			r.problem("it does not begin with the header %s", n.Header)
+			r.problem("its header is not %s", n.Header)
 		}
 	}
 	r.list(n.Fields, len(header), 0, "", nil)

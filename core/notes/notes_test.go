@@ -77,11 +77,11 @@ func TestWhereAFileDoesNotFit(t *testing.T) {
 	}{
 		"another kind":    {func(b []byte) []byte { b[0] = 'X'; return b }, "does not begin with the header"},
 		"another version": {func(b []byte) []byte { b[4] = 9; return b }, "version at 0x0004 is 9, and can be 2, 3"},
-		"damaged":         {func(b []byte) []byte { b[7] ^= 1; return b }, "the file is damaged, or of another kind"},
+		"damaged":         {func(b []byte) []byte { b[7] ^= 1; return b }, "the file is damaged or of another format"},
 		"cut":             {func(b []byte) []byte { return b[:14] }, "takes 5 bytes, and the file has 2 more"},
 		"a wrong length":  {func(b []byte) []byte { b[11] = 0xff; return b }, "captain at 0x000A: it takes 65285 bytes"},
-		"no text":         {func(b []byte) []byte { b[12] = 0xff; return b }, "captain at 0x000C is no text in UTF-8"},
-		"too many items":  {func(b []byte) []byte { b[17] = 200; return b }, "no zero ends it"},
+		"no text":         {func(b []byte) []byte { b[12] = 0xff; return b }, "captain at 0x000C is not UTF-8 text"},
+		"too many items":  {func(b []byte) []byte { b[17] = 200; return b }, "it is not zero-terminated"},
 		"empty":           {func([]byte) []byte { return nil }, "does not begin with the header"},
 	} {
 		r := n.Read(c.change(file()))

@@ -31,7 +31,7 @@ type reader struct {
 func (r *reader) spend(n int) error {
 	if r.looked += n; r.looked > 4*len(r.data)+64<<10 {
 		r.full = true
-		return errors.New("the fields lie over one another so often that the rest is not read")
+		return errors.New("the fields overlap so often that the rest is not read")
 	}
 	return nil
 }
@@ -122,7 +122,7 @@ func (r *reader) list(fields []Field, at, base int, path string, around *names) 
 func (r *reader) field(f Field, at int, path string, known *names) (end int, ok bool) {
 	name := path + f.Name
 	if at < 0 || at > len(r.data) {
-		r.problem("%s would stand at %d, outside the file of %d bytes", name, at, len(r.data))
+		r.problem("%s would be at %d, outside the file of %d bytes", name, at, len(r.data))
 		return at, false
 	}
 	if len(f.Fields) == 0 {
@@ -135,7 +135,7 @@ func (r *reader) field(f Field, at int, path string, known *names) (end int, ok 
 		case f.Repeat == "rest":
 			times, rest = maxValues, true
 		case err != nil || !isKnown:
-			r.problem("%s: how often it is repeated is not known (%s)", name, f.Repeat)
+			r.problem("%s: the repeat count is unknown (%s)", name, f.Repeat)
 			return at, false
 		default:
 			times = n
@@ -154,7 +154,7 @@ func (r *reader) field(f Field, at int, path string, known *names) (end int, ok 
 			return at, false
 		}
 		if at == before {
-			r.problem("%s takes no bytes, so that it is not repeated", name)
+			r.problem("%s takes no bytes, so it is not repeated", name)
 			break
 		}
 	}
@@ -205,7 +205,7 @@ func (r *reader) plain(f Field, name string, at int, known *names) (end int, ok 
 		known.here[f.Name] = v.number
 	}
 	if f.Type == "text" && !utf8.Valid(r.data[at:at+size]) {
-		r.problem("%s at 0x%04X is no text in UTF-8", name, at)
+		r.problem("%s at 0x%04X is not UTF-8 text", name, at)
 	}
 	if len(f.Is) > 0 && !slices.Contains(f.Is, v.Text) {
 		r.problem("%s at 0x%04X is %s, and can be %s", name, at, v.Text, strings.Join(f.Is, ", "))
@@ -235,18 +235,18 @@ func (r *reader) length(f Field, at int, order string, known *names) (begin, siz
 		if err := r.spend(len(r.data) - at); err != nil {
 			return at, 0, at, err
 		}
-		return at, 0, at, errors.New("no zero ends it")
+		return at, 0, at, errors.New("it is not zero-terminated")
 	case "u8", "u16", "u32":
 		before := Types[f.Length]
 		if at+before > len(r.data) {
-			return at, 0, at, errors.New("its length would stand behind the end of the file")
+			return at, 0, at, errors.New("its length is beyond the end of the file")
 		}
 		size = int(unsigned(r.data[at:at+before], order)) * unit
 		at += before
 	default:
 		n, isKnown, err := amount(f.Length, known)
 		if err != nil || !isKnown {
-			return at, 0, at, fmt.Errorf("how long it is is not known (%s)", f.Length)
+			return at, 0, at, fmt.Errorf("its length is unknown (%s)", f.Length)
 		}
 		size = n * unit
 	}
@@ -343,7 +343,7 @@ func (s Checksum) place(data []byte) (at, length int, of content.SumOf, err erro
 	if at < of.To && at+length > of.From {
 		of.Hole, of.HoleEnd = at, at+length
 		if at < of.From || at+length > of.To {
-			return at, length, of, errors.New("the checksum's own place lies partly in what it is of")
+			return at, length, of, errors.New("the checksum partly overlaps the range it covers")
 		}
 	}
 	return at, length, of, nil
@@ -361,15 +361,15 @@ func (r *reader) checksum(s Checksum) {
 		r.out.Sound = append(r.out.Sound, "checksum")
 		return
 	}
-	r.problem("the checksum at 0x%04X is %x, and %s of 0x%04X to 0x%04X is %x: the file is damaged, or of another kind", at, r.data[at:at+length], s.Algorithm, of.From, of.To, want)
+	r.problem("the checksum at 0x%04X is %x, and %s of 0x%04X to 0x%04X is %x: the file is damaged or of another format", at, r.data[at:at+length], s.Algorithm, of.From, of.To, want)
 }
 
-// Set returns a copy of a file with another value in a field, and the checksum made right.
+// Set returns a copy of a file with another value in a field, and a correct checksum.
 // A text or bytes keep their length. The file itself has to fit the notes.
 func (n *Notes) Set(data []byte, name, value string) ([]byte, error) {
 	before := n.Read(data)
 	if !before.Fits() {
-		return nil, fmt.Errorf("the file does not fit the notes: %s", before.Problems[0])
+		return nil, fmt.Errorf("the file does not match the notes: %s", before.Problems[0])
 	}
 	i := slices.IndexFunc(before.Values, func(v Value) bool { return v.Name == name })
 	if i < 0 {
@@ -390,7 +390,7 @@ func (n *Notes) Set(data []byte, name, value string) ([]byte, error) {
 		copy(out[at:at+length], content.SumBytes(out, s.Algorithm, s.Bits, s.Stored, of))
 	}
 	if after := n.Read(out); !after.Fits() {
-		return nil, fmt.Errorf("with %s as %s it would not fit the notes: %s", name, value, after.Problems[0])
+		return nil, fmt.Errorf("with %s as %s it would not match the notes: %s", name, value, after.Problems[0])
 	}
 	return out, nil
 }
@@ -422,19 +422,19 @@ func (v Value) write(text string) ([]byte, error) {
 	case 'u':
 		x, err := strconv.ParseUint(text, 0, bits)
 		if err != nil {
-			return nil, fmt.Errorf("%q is no number of %d bits without a sign", text, bits)
+			return nil, fmt.Errorf("%q is not an unsigned number of %d bits", text, bits)
 		}
 		return put(x), nil
 	case 'i':
 		x, err := strconv.ParseInt(text, 0, bits)
 		if err != nil {
-			return nil, fmt.Errorf("%q is no number of %d bits", text, bits)
+			return nil, fmt.Errorf("%q is not a number of %d bits", text, bits)
 		}
 		return put(uint64(x)), nil
 	case 'f':
 		x, err := strconv.ParseFloat(text, bits)
 		if err != nil {
-			return nil, fmt.Errorf("%q is no number with a fraction", text)
+			return nil, fmt.Errorf("%q is not a floating-point number", text)
 		}
 		if bits == 32 {
 			return put(uint64(math.Float32bits(float32(x)))), nil
@@ -451,11 +451,11 @@ func (v Value) write(text string) ([]byte, error) {
 	case "bytes":
 		var err error
 		if b, err = hex.DecodeString(strings.Join(strings.Fields(text), "")); err != nil {
-			return nil, fmt.Errorf("%q are no bytes in hexadecimal", text)
+			return nil, fmt.Errorf("%q is not hexadecimal", text)
 		}
 	}
 	if len(b) != v.Length {
-		return nil, fmt.Errorf("it takes %d bytes there, and this would take %d: what follows would have to move", v.Length, len(b))
+		return nil, fmt.Errorf("it has %d bytes there, and this value has %d: the size cannot change", v.Length, len(b))
 	}
 	return b, nil
 }

@@ -33,7 +33,7 @@ func (n *Notes) Judge(data []byte) Verdict {
 		}
 		return Verdict{Damaged, why}
 	case len(r.Sound) == 0:
-		return Verdict{Unsure, "the notes have neither a header nor a checksum, and what they have fits"}
+		return Verdict{Unsure, "the notes have neither a header nor a checksum; their fields match"}
 	}
 	if len(r.Sound) == 1 {
 		return Verdict{Sound, r.Sound[0] + " matches"}

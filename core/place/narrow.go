@@ -425,16 +425,16 @@ func (l Location) odd() error {
 				continue
 			}
 			if text := p.Text; !plainText(text) && (norm.NFC.String(text) != text || strings.ContainsFunc(text, unseen)) {
-				return &WideError{fmt.Sprintf("%q has a character that does not show, or is not in Unicode's composed form (NFC): some systems take it for another name", text)}
+				return &WideError{fmt.Sprintf("%q contains an invisible character, or is not in Unicode's composed form (NFC): some systems treat it as another name", text)}
 			}
 			if !onWindows {
 				continue
 			}
 			if text := p.Text; strings.ContainsAny(text, ":\\") || i == len(s)-1 && strings.TrimRight(text, ". ") != text {
-				return &WideError{fmt.Sprintf("Windows takes %q for another name; write the name that it has", text)}
+				return &WideError{fmt.Sprintf("Windows reads %q as another name; use the actual name", text)}
 			}
 			if s.literal() && strings.Contains(p.Text, "~") && shortName.MatchString(p.Text) {
-				return &WideError{fmt.Sprintf("%q is a short name of some other one; write the long name", p.Text)}
+				return &WideError{fmt.Sprintf("%q is a short (8.3) name; use the long name", p.Text)}
 			}
 		}
 	}
@@ -507,7 +507,7 @@ func (l Location) behind(folder int, name string) error {
 		return nil // whoever the user is; the guard of the user's own folder decides on the rest
 	}
 	if s.deep() || s[0].Kind != Literal || letters(s[0].Text) < 3 {
-		return &WideError{fmt.Sprintf("%q can match what other programs keep in %s; begin it with at least three letters of a name, and then the wildcard", s, name)}
+		return &WideError{fmt.Sprintf("%q can match what other programs keep in %s; begin it with at least three letters of a name, before the wildcard", s, name)}
 	}
 	return nil
 }

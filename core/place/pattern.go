@@ -153,7 +153,7 @@ func parsePattern(text string) (Pattern, error) {
 	case deep > maxDeep:
 		return Pattern{}, fmt.Errorf("%d times **; at most %d are allowed", deep, maxDeep)
 	case p.Segments[len(p.Segments)-1].deep():
-		return Pattern{}, errors.New("the pattern ends in **; write a trailing slash for a folder with all that is in it")
+		return Pattern{}, errors.New("the pattern ends in **; use a trailing slash for a folder with everything in it")
 	}
 	if !plainlyWritten(text) && text != strings.TrimSuffix(p.String(), "/") {
 		return Pattern{}, fmt.Errorf("write it as %s: encode only the characters that need it, with uppercase hex digits", p)
@@ -204,7 +204,7 @@ func parseSegment(raw string, offset int) (Segment, error) {
 		switch c := raw[i]; c {
 		case '*', '{':
 			if variable() {
-				return fail(i, "two variable parts side by side; nothing tells where one ends")
+				return fail(i, "two variable parts without text between them")
 			}
 			flush()
 			if c == '*' {
@@ -220,7 +220,7 @@ func parseSegment(raw string, offset int) (Segment, error) {
 				return fail(i, "there is no named part {%s}; there are {%s}", name, strings.Join(partNames, "}, {"))
 			}
 			if names[name] {
-				return fail(i, "{%s} stands twice in one segment", name)
+				return fail(i, "{%s} appears twice in one segment", name)
 			}
 			names[name] = true
 			s = append(s, Part{Named, name})
@@ -248,7 +248,7 @@ func parseSegment(raw string, offset int) (Segment, error) {
 	}
 	flush()
 	if s.literal() && (s[0].Text == "." || s[0].Text == "..") {
-		return fail(0, "%q leads out of the anchor or nowhere; write the path without it", s[0].Text)
+		return fail(0, "%q is not allowed in a path", s[0].Text)
 	}
 	return s, nil
 }

@@ -61,7 +61,7 @@ func Missing(found []Found) (all []Installed) {
 
 // Join gathers the editions that are there from what all sheets found, and finds
 // out which launchers start them: one that hands over to another starts the
-// other's editions, which stay the other's. The notes say what was odd: a title
+// other's editions, which stay the other's. The notes say what was problem: a title
 // that is started and not there, launchers that hand over in a circle.
 func Join(found []Found) (all []Installed, notes []Note) {
 	at := map[string][]int{} // by launcher and reference
@@ -94,7 +94,7 @@ func Join(found []Found) (all []Installed, notes []Note) {
 					}
 				}
 			case len(way) > 1 && way[0] == way[len(way)-1]:
-				notes = append(notes, Note{s.Where, fmt.Sprintf("%s is handed over in a circle (%s): nobody lays it out", s.Ref, strings.Join(way, ", then "))})
+				notes = append(notes, Note{s.Where, fmt.Sprintf("%s is handed over in a circle (%s): no launcher installs it", s.Ref, strings.Join(way, ", then "))})
 			default:
 				notes = append(notes, Note{s.Where, fmt.Sprintf("%s starts %s of %s, which is not installed", f.Name, s.Ref, way[len(way)-1])})
 			}

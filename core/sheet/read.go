@@ -18,7 +18,7 @@ type Files interface {
 	// Root gives an anchor's folder; ok is false where there is none.
 	Root(a place.Anchor) (folder string, ok bool)
 	// Real follows the links of a folder, so that one folder has one name. What
-	// is not there stays as it is.
+	// is not there is unchanged.
 	Real(folder string) string
 	// Host turns a folder as the launcher's own files write it into one of this
 	// machine: inside a prefix they say C:\Games.
@@ -79,7 +79,7 @@ type Edition struct {
 	Name       string `json:"name"`
 	Version    string `json:"version,omitempty"`
 	Folder     string `json:"folder"`
-	Missing    string `json:"missing,omitempty"` // listed, and its folder is not there
+	Missing    string `json:"missing,omitempty"` // listed, and its folder does not exist
 	Prefix     string `json:"prefix,omitempty"`
 	PrefixUser string `json:"prefix_user,omitempty"` // the user's name inside, as the launcher gives it
 }
@@ -212,7 +212,7 @@ func (r *reader) note(where, format string, args ...any) {
 	case n < maxNotes:
 		r.found.Notes = append(r.found.Notes, Note{where, fmt.Sprintf(format, args...)})
 	case n == maxNotes:
-		r.found.Notes = append(r.found.Notes, Note{where, "and more of that kind; the rest is not listed"})
+		r.found.Notes = append(r.found.Notes, Note{where, "and more like it, not listed"})
 	}
 }
 
@@ -339,10 +339,10 @@ func (r *reader) titles(lib *Library, t *Titles) (list []Edition) {
 		folder := r.one(node, t.Folder)
 		switch {
 		case e.Ref == "" && t.Ref != "" || e.Name == "" || folder == "":
-			r.note(file, "an entry without reference, name or folder is left out")
+			r.note(file, "an entry without reference, name or folder is skipped")
 			return
 		case len(e.Ref)+len(e.Name)+len(e.Version)+len(folder) > 8<<10:
-			r.note(file, "an entry whose texts have more than 8 KiB is left out")
+			r.note(file, "an entry with more than 8 KiB of text is skipped")
 			return
 		case len(list) == maxEditions:
 			left++
@@ -364,7 +364,7 @@ func (r *reader) titles(lib *Library, t *Titles) (list []Edition) {
 		r.note(lib.Folder, "more than %d titles; %d are left out", maxEditions, left)
 	}
 	if missing && lib.Folder != "" {
-		lib.Missing = "the folder is not there; is it on a disk that is not plugged in?"
+		lib.Missing = "the folder does not exist; is its disk connected?"
 	}
 	return list
 }
@@ -386,12 +386,12 @@ func (r *reader) claims() {
 // look finds out whether an edition's folder and prefix are there.
 func (r *reader) look(e *Edition, lib *Library) {
 	if err := r.files.There(e.Folder); err != nil {
-		e.Missing = "listed as installed, and its folder is not there"
+		e.Missing = "listed as installed, and its folder does not exist"
 		switch {
 		case !errors.Is(err, ErrNotThere):
 			e.Missing = err.Error()
 		case lib.Missing != "":
-			e.Missing = "listed as installed, and its library is not there; is its disk plugged in?"
+			e.Missing = "listed as installed, and its library does not exist; is its disk connected?"
 		}
 	}
 	if p := r.system.Prefixes; p != nil {
@@ -444,7 +444,7 @@ func (r *reader) accounts(a *Accounts) {
 	r.each(r.found.Home, k.Source, func(file string, node any) {
 		id := r.one(node, k.ID)
 		if id == "" {
-			r.note(file, "an account without an id is left out")
+			r.note(file, "an account without an id is skipped")
 			return
 		}
 		i, there := byID[id]
@@ -541,7 +541,7 @@ func (r *reader) tree(as, folder string, e Entry) tree {
 	if as == SQLite {
 		root, err := r.files.Tables(folder, e)
 		if err == nil && deeper(root, maxDepth) {
-			err = fmt.Errorf("it is nested deeper than %d levels", maxDepth)
+			err = fmt.Errorf("it is nested more than %d levels deep", maxDepth)
 		}
 		return tree{root, MaxFile, err} // whatever its size
 	}

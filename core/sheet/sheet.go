@@ -220,7 +220,7 @@ func (s *Sheet) check() *Error {
 		c.bad("format", "it is %.40q and this program reads %s", s.Format, Format)
 	}
 	if !idShape.MatchString(s.ID) {
-		c.bad("id", "it is %.40q; 2 to 32 lowercase letters, digits and hyphens are wanted, beginning with a letter", s.ID)
+		c.bad("id", "it is %.40q; it must be 2 to 32 lowercase letters, digits and hyphens, beginning with a letter", s.ID)
 	}
 	if reason := words.Name(s.Name, 100); s.Name == "" || reason != "" {
 		c.bad("name", "%s", cmp.Or(reason, "it is missing"))
@@ -234,16 +234,16 @@ func (s *Sheet) check() *Error {
 			c.bad(fmt.Sprintf("addresses[%d]", i), "%s", reason)
 		}
 		if strings.Count(a, "{ref}") != 1 || strings.Contains(host, "{ref}") || !strings.Contains(host, ".") || len(a) > 300 {
-			c.bad(fmt.Sprintf("addresses[%d]", i), "an address holds {ref} once, behind the store's own name: quayside.example/title/{ref}")
+			c.bad(fmt.Sprintf("addresses[%d]", i), "an address must contain {ref} once, after the store's own name: quayside.example/title/{ref}")
 		}
 	}
 	if len(s.Systems) == 0 {
-		c.bad("systems", "there is none; a sheet describes at least one of linux, windows and macos")
+		c.bad("systems", "it is empty; a sheet describes at least one of linux, windows and macos")
 	}
 	for _, name := range slices.Sorted(mapKeys(s.Systems)) {
 		field := "systems." + name
 		if name != "linux" && name != "windows" && name != "macos" {
-			c.bad(field, "linux, windows and macos are known")
+			c.bad(field, "it must be linux, windows or macos")
 		}
 		s.Systems[name].check(&c, field, s.ID)
 	}
@@ -291,7 +291,7 @@ func (s System) check(c *checker, field, id string) {
 	if n := s.Inside; n != nil {
 		n.check(c, field+".inside")
 		if len(n.Keys) > 0 {
-			c.bad(field+".inside.keys", "it tells of the folder that it lies in, so it is a file")
+			c.bad(field+".inside.keys", "it describes the folder that it is in, so it must be a file")
 		}
 		query(c, field+".inside.ref", n.Ref, false)
 		query(c, field+".inside.name", n.Name, true)
@@ -300,7 +300,7 @@ func (s System) check(c *checker, field, id string) {
 	if p := s.Prefixes; p != nil {
 		pattern(c, field+".prefixes.folder", p.Folder, "{ref}", true)
 		if s.Titles == nil || s.Titles.Ref == "" {
-			c.bad(field+".prefixes", "prefixes belong to titles by their references, and no titles with references are described")
+			c.bad(field+".prefixes", "prefixes belong to titles by reference, and the sheet describes no titles with references")
 		}
 		if len(p.User) > 100 || strings.ContainsAny(p.User, `/\:*?"<>|`) || p.User == "." || p.User == ".." {
 			c.bad(field+".prefixes.user", "%.40q is no name of a user inside a prefix", p.User)
@@ -325,7 +325,7 @@ func (s System) check(c *checker, field, id string) {
 		case !idShape.MatchString(h.Launcher):
 			c.bad(at+".launcher", "%.40q is no launcher's id", h.Launcher)
 		case h.Launcher == id:
-			c.bad(at+".launcher", "a launcher does not hand over to itself")
+			c.bad(at+".launcher", "a launcher cannot hand over to itself")
 		}
 		h.check(c, at)
 		query(c, at+".ref", h.Ref, true)
@@ -366,7 +366,7 @@ func (s Source) check(c *checker, field string) {
 	default:
 		pattern(c, field+".files", s.Files, "", false)
 		if !slices.Contains(Formats(), s.As) {
-			c.bad(field+".as", "nothing is read as %.40q; there are %s", s.As, strings.Join(Formats(), ", "))
+			c.bad(field+".as", "unknown format %.40q; the formats are %s", s.As, strings.Join(Formats(), ", "))
 		}
 	}
 	query(c, field+".each", s.Each, false)
@@ -378,7 +378,7 @@ const maxQuery = 300
 func query(c *checker, field, text string, required bool) {
 	if text == "" {
 		if required {
-			c.bad(field, "it is missing; a JSONPath is wanted, such as $.name")
+			c.bad(field, "it must be a JSONPath, such as $.name")
 		}
 		return
 	}
@@ -480,9 +480,9 @@ func pattern(c *checker, field, text, part string, folder bool) {
 			c.bad(field, "a file must not end with a slash")
 		}
 	case part != "" && !strings.Contains(text, part):
-		c.bad(field, "it has to hold %s", part)
+		c.bad(field, "it must contain %s", part)
 	case !singlesOut(l):
-		c.bad(field, "%.100q matches everything in its folder; give at least a part of a name that sets the launcher's own apart", text)
+		c.bad(field, "%.100q matches everything in its folder; give at least part of a name that only the launcher uses", text)
 	}
 }
 
@@ -515,7 +515,7 @@ func key(c *checker, field, text string) {
 	case root != "HKEY_CURRENT_USER" && root != "HKEY_LOCAL_MACHINE":
 		c.bad(field, "it begins with HKEY_CURRENT_USER or HKEY_LOCAL_MACHINE")
 	case len(names) < 3 || !strings.EqualFold(names[1], "Software"):
-		c.bad(field, "it has to lie below Software, and name at least one key there")
+		c.bad(field, "it must be below Software and name at least one key there")
 	case len(names) < 4 && (strings.EqualFold(names[2], "Microsoft") || strings.EqualFold(names[2], "Wow6432Node") || strings.EqualFold(names[2], "Classes")):
 		c.bad(field, "%s holds the settings of all programs; name a key in it", text)
 	}

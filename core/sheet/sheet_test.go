@@ -28,7 +28,7 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 		{"name: Quayside", "name: ''", "missing"},
 		{"title/{ref}", "title/", "holds {ref} once"},
 		{"quayside.example/title/{ref}", "'{ref}.example'", "behind the store's own name"},
-		{"  linux:", "  beos:", "linux, windows and macos are known"},
+		{"  linux:", "  beos:", "it must be linux, windows or macos"},
 		{"home: [xdg-data:quayside/]", "home: []", "there is none"},
 		{"home: [xdg-data:quayside/]", "home: [xdg-data:quayside]", "must end with a slash"},
 		{"home: [xdg-data:quayside/]", "home: ['xdg-data:quay*/']", "no wildcard"},

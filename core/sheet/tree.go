@@ -55,11 +55,11 @@ func Formats() []string {
 }
 
 // Tree reads a launcher's file. Text in UTF-16, as Windows programs write it, is
-// brought to UTF-8 first, and a byte-order mark is passed over.
+// brought to UTF-8 first, and a byte-order mark is skipped.
 func Tree(as string, data []byte) (any, error) {
 	read, ok := readers[as]
 	if !ok {
-		return nil, fmt.Errorf("nothing is read as %q; there are %s", as, strings.Join(Formats(), ", "))
+		return nil, fmt.Errorf("unknown format %q; the formats are %s", as, strings.Join(Formats(), ", "))
 	}
 	limit := MaxFile
 	if m, ok := most[as]; ok {
@@ -77,7 +77,7 @@ func Tree(as string, data []byte) (any, error) {
 		return nil, fmt.Errorf("it is not %s: %w", as, err)
 	}
 	if deeper(tree, maxDepth) {
-		return nil, fmt.Errorf("it is nested deeper than %d levels", maxDepth)
+		return nil, fmt.Errorf("it is nested more than %d levels deep", maxDepth)
 	}
 	return tree, nil
 }
@@ -132,7 +132,7 @@ func readJSON(data []byte) (tree any, err error) {
 		return nil, err
 	}
 	if _, err := d.Token(); err != io.EOF {
-		return nil, errors.New("something stands behind the value")
+		return nil, errors.New("there is data after the value")
 	}
 	return tree, nil
 }
@@ -386,7 +386,7 @@ func (p *nested) keys(depth int) (map[string]any, error) {
 		p.space()
 		if p.at == len(p.text) {
 			if depth > 0 {
-				return nil, errors.New("it ends before a } that is due")
+				return nil, errors.New("a } is missing at its end")
 			}
 			return out, nil
 		}
@@ -431,7 +431,7 @@ func (p *nested) value(depth int) (any, error) {
 func (p *nested) quoted() (string, error) {
 	if p.text[p.at] != '"' {
 		r, _ := utf8.DecodeRuneInString(p.text[p.at:])
-		return "", fmt.Errorf("%q where a quoted text is due", r)
+		return "", fmt.Errorf("%q instead of a quoted text", r)
 	}
 	from := p.at + 1
 	if n := strings.IndexAny(p.text[from:], "\"\\\n"); n >= 0 && p.text[from+n] == '"' {

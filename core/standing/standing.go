@@ -32,7 +32,7 @@ type Evidence struct {
 // Of gives the standing of a location and the reason for it. There is none without
 // evidence.
 func Of(evidence []Evidence) (Standing, string) {
-	return of(evidence, "nobody has seen it", "%s saw it in a traced run; nobody else has yet", "%s saw it independently in traced runs")
+	return of(evidence, "not observed", "%s observed it in a traced run; nobody else has yet", "%s observed it independently in traced runs")
 }
 
 // OfSheet gives the standing of a launcher's sheet and the reason for it.

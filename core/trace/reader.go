@@ -84,7 +84,7 @@ func NewReader(in io.Reader, limits Limits) (*Reader, error) {
 	r.in = bufio.NewReaderSize(r.count, 64<<10)
 	line, err := r.line()
 	if err != nil || line == nil {
-		return nil, fmt.Errorf("read trace: %w: it does not begin as one (zstd, then a header line); was it written by endroit trace?", ErrFormat)
+		return nil, fmt.Errorf("read trace: %w: it is not a trace (zstd with a header line); was it written by endroit trace?", ErrFormat)
 	}
 	if err := json.Unmarshal(line, &r.Header); err != nil || !strings.HasPrefix(r.Header.Format, "endroit/trace/") {
 		return nil, fmt.Errorf("read trace: %w: its first line has no format endroit/trace/…", ErrFormat)
@@ -166,7 +166,7 @@ func (r *Reader) line() ([]byte, error) {
 		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
 			r.cut = "it ends without its last line; the observer was stopped before it could finish"
 		default:
-			r.cut = fmt.Sprintf("it cannot be read past line %d (%v); what stands before that is used", r.n, err)
+			r.cut = fmt.Sprintf("it is unreadable after line %d (%v); what is before that is used", r.n, err)
 		}
 		return nil, nil
 	}
@@ -300,7 +300,7 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 			f.Path = string(a.Bytes)
 		}
 		if r.end.Files++; f.N != r.end.Files {
-			return line, false, fmt.Errorf("file number %d where %d is due", f.N, r.end.Files)
+			return line, false, fmt.Errorf("file number %d instead of %d", f.N, r.end.Files)
 		}
 		if r.end.Files > r.limits.Files {
 			return line, false, fmt.Errorf("%w of %d files", ErrTooLarge, r.limits.Files)
@@ -312,7 +312,7 @@ func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
 	case a.P != nil:
 		p := Process{N: *a.P, PID: a.PID, Parent: a.Parent, Exe: a.Exe, Args: a.Args, Env: a.Env, At: a.At}
 		if r.end.Processes++; p.N != r.end.Processes || p.Parent < 0 || p.Parent >= p.N {
-			return line, false, fmt.Errorf("process number %d with parent %d where %d is due", p.N, p.Parent, r.end.Processes)
+			return line, false, fmt.Errorf("process number %d with parent %d instead of %d", p.N, p.Parent, r.end.Processes)
 		}
 		if r.end.Processes > r.limits.Processes {
 			return line, false, fmt.Errorf("%w of %d processes", ErrTooLarge, r.limits.Processes)

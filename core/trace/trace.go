@@ -18,7 +18,7 @@
 // Times are nanoseconds since the header's Started. A file or process is
 // declared before it is used. A path that is not UTF-8 stands in base64 under
 // "bytes" instead of "path". Unknown keys are ignored, and an unknown kind of
-// line is passed over, so that a later version can add some.
+// line is skipped, so that a later version can add some.
 //
 // Writing and reading:
 //

@@ -22,7 +22,7 @@ func Name(text string, most int) (reason string) {
 		return reason
 	}
 	if !norm.NFC.IsNormalString(text) {
-		return "its letters are not in Unicode's composed form (NFC)"
+		return "it is not in Unicode's composed form (NFC)"
 	}
 	marks := 0
 	var word []rune
@@ -30,7 +30,7 @@ func Name(text string, most int) (reason string) {
 		switch {
 		case unicode.Is(unicode.M, r):
 			if marks++; marks > 2 || len(word) == 0 {
-				return "it has more marks on a letter than one can read, or a mark on no letter"
+				return "it has too many combining marks, or one without a letter"
 			}
 		case unicode.IsLetter(r):
 			marks, word = 0, append(word, r)
@@ -65,7 +65,7 @@ func check(text string, most int, also string) (reason string) {
 	case !utf8.ValidString(text):
 		return "it is not UTF-8"
 	case strings.ContainsFunc(text, func(r rune) bool { return Hidden(r) && !strings.ContainsRune(also, r) }):
-		return "it holds a character that cannot be shown, or that does not show"
+		return "it contains an invisible or unprintable character"
 	}
 	return ""
 }

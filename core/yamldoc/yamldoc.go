@@ -74,7 +74,7 @@ func (d *Doc) At(e *Error) error {
 // maxNested is how deep lists and keys may go.
 const maxNested = 100
 
-var errDeep = fmt.Errorf("it is nested deeper than %d levels", maxNested)
+var errDeep = fmt.Errorf("it is nested more than %d levels deep", maxNested)
 
 // limits end a reading that would go deep, whose cost grows faster than the text.
 type limits struct{}

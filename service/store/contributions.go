@@ -34,9 +34,9 @@ const MaxWaiting = 100
 // The reasons why a contribution cannot be added or decided.
 var (
 	ErrKeyReused = errors.New("the idempotency key was used for another submission")
-	ErrFull      = errors.New("the contribution has as many corrections as it can have")
-	ErrWaiting   = fmt.Errorf("%d contributions of yours wait already; a reviewer has to decide on some first", MaxWaiting)
-	ErrOwn       = errors.New("nobody decides on a contribution of their own")
+	ErrFull      = errors.New("the contribution has the maximum number of corrections")
+	ErrWaiting   = fmt.Errorf("%d of your contributions are waiting; a reviewer has to decide on some first", MaxWaiting)
+	ErrOwn       = errors.New("reviewers cannot decide on their own contributions")
 )
 
 // DecidedError says that somebody was faster.

@@ -16,12 +16,12 @@ var findings = []finding{
 	{
 		by: "mira", title: "Tidewrack", edition: trace.Edition{Store: "quayside", Ref: "418820", Version: "1.2"}, launcher: "quayside", os: "windows", runtime: "native", observer: byChanges,
 		locations: []draft.Location{
-			{At: "roaming-app-data:Tidewrack/{account}/profile.bin", Holds: draft.Save, Why: []string{"a name has the shape of an account's number: {account}", "it was written 1.2 s before the cue saved"}},
+			{At: "roaming-app-data:Tidewrack/{account}/profile.bin", Holds: draft.Save, Why: []string{"a name looks like an account number: {account}", "it was written 1.2 s before the cue saved"}},
 			{At: "roaming-app-data:Tidewrack/{account}/slots/slot{slot}.sav", Holds: draft.Save, Why: []string{"the number in slot1.sav differs between slots: {slot}", "it was written 0.6 s before the cue saved"}},
 			{At: "local-app-data:Tidewrack/settings.ini", Holds: draft.Config, Why: []string{"it was written 2.1 s before the cue changed-setting"}},
 		},
 		files: []seen{
-			{place: "roaming-app-data:Tidewrack/{account}/profile.bin", kind: footprint.Save, confidence: 0.97, writes: 2, written: 238.8, near: "saved", before: 208, size: 208, looks: "bytes", reasons: []string{"it was written 1.2 s before the cue saved", "its name says \"profile\""}},
+			{place: "roaming-app-data:Tidewrack/{account}/profile.bin", kind: footprint.Save, confidence: 0.97, writes: 2, written: 238.8, near: "saved", before: 208, size: 208, looks: "bytes", reasons: []string{"it was written 1.2 s before the cue saved", "its name contains \"profile\""}},
 			{place: "roaming-app-data:Tidewrack/{account}/slots/slot1.sav", kind: footprint.Save, confidence: 0.99, writes: 1, written: 239.4, near: "saved", before: 547, size: 561, looks: "bytes", reasons: []string{"it was written 0.6 s before the cue saved", "its extension .sav is one for progress"}},
 			{place: "local-app-data:Tidewrack/settings.ini", kind: footprint.Config, confidence: 0.98, writes: 1, written: 315.9, near: "changed-setting", before: 49, size: 49, looks: "text, settings by name", reasons: []string{"it was written 2.1 s before the cue changed-setting", "its extension .ini is one for settings"}},
 			{place: "local-app-data:Tidewrack/tidewrack.log", kind: footprint.Log, confidence: 0.98, writes: 214, written: 411, before: 8200, size: 31400, looks: "text", reasons: []string{"its name is one for logs"}},
@@ -31,7 +31,7 @@ var findings = []finding{
 	{
 		by: "ysolde", title: "Lantern Hollow", edition: trace.Edition{Store: "quayside", Ref: "505310", Version: "3.0.4"}, launcher: "brasslight", os: "linux", runtime: "prefix", observer: bySeccomp,
 		locations: []draft.Location{
-			{At: "saved-games:Lantern Hollow/{account}/", Holds: draft.Save, Why: []string{"a name has the shape of an account's number: {account}", "every file in it was written near the cue saved"}},
+			{At: "saved-games:Lantern Hollow/{account}/", Holds: draft.Save, Why: []string{"a name looks like an account number: {account}", "every file in it was written near the cue saved"}},
 			{At: "local-app-data:Lantern Hollow/Config/Lantern.ini", Holds: draft.Config, Why: []string{"its name is one for settings"}},
 		},
 		files: []seen{
@@ -98,7 +98,7 @@ var findings = []finding{
 			{place: "xdg-config:quiet-signal/station.json", kind: footprint.Save, confidence: 0.71, reads: 1, writes: 1, read: 20, written: 239, near: "saved", before: 1100, size: 1180, looks: "text, JSON", reasons: []string{"it was written 1.0 s before the cue saved", "it was read early, at 20 s"}},
 			{place: "xdg-config:quiet-signal/audio.ini", kind: footprint.Config, confidence: 0.97, reads: 1, writes: 1, read: 0.3, written: 316, near: "changed-setting", before: 88, size: 88, looks: "text, settings by name", reasons: []string{"it was written 2.0 s before the cue changed-setting", "its extension .ini is one for settings"}},
 			{place: "xdg-state:quiet-signal/recordings/0412.sig", kind: footprint.Capture, confidence: 0.81, writes: 1, written: 150, size: 88200, looks: "bytes", reasons: []string{"it lies in a folder called recordings"}},
-			{place: "xdg-data:quiet-signal/index.db", kind: footprint.Unknown, confidence: 0.62, reads: 4, writes: 3, read: 1, written: 401, before: 40960, size: 40960, looks: "SQLite database", reasons: []string{"nothing that was seen speaks clearly for one kind"}},
+			{place: "xdg-data:quiet-signal/index.db", kind: footprint.Unknown, confidence: 0.62, reads: 4, writes: 3, read: 1, written: 401, before: 40960, size: 40960, looks: "SQLite database", reasons: []string{"no observation points clearly to one kind"}},
 			{place: "xdg-state:quiet-signal/quiet-signal.log", kind: footprint.Log, confidence: 0.98, writes: 1, written: 0.5, before: 2000, size: 18000, looks: "text", reasons: []string{"its name is one for logs", "it stayed open and grew all the time (seen larger 41 times)"}},
 		},
 		others: map[footprint.Kind]int{footprint.Asset: 22, footprint.System: 310}, then: waiting,

@@ -90,7 +90,7 @@ const name = (n: number) => shown(file(n)?.place ?? file(n)?.path ?? '')
       {{
         bench.local
           ? 'Where the title keeps things, on any machine. Each pattern says at once what it covers.'
-          : 'Try other patterns here; the contribution stays as it was sent.'
+          : 'Try other patterns here; the contribution is unchanged sent.'
       }}
     </p>
     <v-text-field

@@ -21,7 +21,7 @@ const rows = computed(() =>
 function covers(c: Schemas['Covered']): { text: string; doubt: string } {
   const kinds = Object.entries(c.kinds)
   const other = kinds.filter(([k]) => k !== c.holds)
-  const text = `covers ${count(c.files.length, 'file that was seen', 'files that were seen')}`
+  const text = `covers ${count(c.files.length, 'observed file', 'observed files')}`
   return { text, doubt: other.map(([k, n]) => `${n} of them ${k}`).join(', ') }
 }
 </script>

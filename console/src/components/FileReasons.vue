@@ -28,7 +28,7 @@ const signed = (n: number) => `${n < 0 ? '−' : '+'}${Math.abs(n).toFixed(1)}`
         <span class="bar" aria-hidden="true"><span :style="{ width: `${g.share * 100}%` }" /></span>
       </h3>
       <p v-if="g.kind === 'unknown'" class="quiet">
-        what a kind has to come to, to be likelier than not knowing: {{ signed(g.sum) }}
+        threshold that a kind must exceed: {{ signed(g.sum) }}
       </p>
       <ul v-else class="list">
         <li v-for="e in g.evidence" :key="e.text" :class="{ against: e.weight < 0 }">
