@@ -47,7 +47,7 @@ func TestSumsInWords(t *testing.T) {
 	assert.Equal(t, " (4 bytes before the end)", fromEnd(content.SumMatch{At: 96, FromEnd: true}, 100))
 	assert.Empty(t, fromEnd(content.SumMatch{At: 0}, 100))
 	assert.Equal(t, "not a coincidence", chanceOf(1e-30))
-	assert.Equal(t, "by chance in one file of 1,000", chanceOf(0.001))
+	assert.Equal(t, "a coincidence in one of 1,000", chanceOf(0.001))
 }
 
 func TestOffsets(t *testing.T) {
@@ -58,6 +58,6 @@ func TestOffsets(t *testing.T) {
 	}
 	for _, text := range []string{"", "x", "101", "-101", "1.5", "0xG"} {
 		_, err := offset("at", text, 100)
-		assert.ErrorContains(t, err, "is no offset in 100 bytes", text)
+		assert.ErrorContains(t, err, "is not an offset in 100 bytes", text)
 	}
 }

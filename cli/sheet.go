@@ -161,7 +161,7 @@ func (a *app) whyNothing(s *sheet.Sheet, roots place.Roots, inside *machine.Pref
 	for _, h := range y.Home {
 		l, err := place.Parse(h)
 		if top := roots[l.Anchor]; err == nil && top != "" {
-			a.say("  %s is not there", pasted(filepath.Join(append([]string{top}, l.Names()...)...)))
+			a.say("  %s does not exist", pasted(filepath.Join(append([]string{top}, l.Names()...)...)))
 		} else {
 			a.say("  %s does not exist on this system", h)
 		}

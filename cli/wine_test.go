@@ -46,7 +46,7 @@ func TestTheWindowsBuildInWine(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, data, 0o644))
 	}
 	out := p.Run(t, exe, "locate", "tidewrack")
-	for _, want := range []string{`save     C:\users\` + inside.User + `\AppData\Roaming\TIDEWRACK`, `1234567\Slot2.SAV`, `\Saved Games\tidewrack`, `deep\a.bin`, `AppData\LocalLow\Tidewrack is not there`} {
+	for _, want := range []string{`save     C:\users\` + inside.User + `\AppData\Roaming\TIDEWRACK`, `1234567\Slot2.SAV`, `\Saved Games\tidewrack`, `deep\a.bin`, `AppData\LocalLow\Tidewrack does not exist`} {
 		assert.Contains(t, out, want)
 	}
 	assert.NotContains(t, out, "              C:", "files are shown below their folder")

@@ -119,7 +119,7 @@ func TestATokenStaysWithItsService(t *testing.T) {
 		c, err := New(first.URL, "endroit_secret")
 		require.NoError(t, err)
 		_, err = c.Contributions(t.Context(), Filter{})
-		require.ErrorContains(t, err, "sends its callers on to \""+other.URL+"\"")
+		require.ErrorContains(t, err, "redirects to \""+other.URL+"\"")
 		first.Close()
 	}
 	assert.Empty(t, got)

@@ -289,7 +289,7 @@ func TestWhatIsHeldOfARevision(t *testing.T) {
 		err := Keep(t.Context(), folder, bytes.NewReader(body), manifest.Digest(body), nil)
 		close(stop)
 		if name == "a title of empty variants" {
-			assert.ErrorContains(t, err, "a part of it is larger than 8388608 bytes", name)
+			assert.ErrorContains(t, err, "an entry is larger than 8388608 bytes", name)
 		} else {
 			assert.NoError(t, err, name)
 		}

@@ -115,7 +115,7 @@ func TestOnlyWhatIsThereIsShown(t *testing.T) {
 	assert.Equal(t, []string{"larder, linux native"}, found.Elsewhere)
 	found = located(t, h, title("Ninefold Orchard", native), Everywhere)
 	require.Len(t, found.Variants, 1, "where they would have to be put")
-	assert.Contains(t, found.Variants[0].Locations[0].Missing, "is not there")
+	assert.Contains(t, found.Variants[0].Locations[0].Missing, "does not exist")
 	written(t, home, ".local/share/ninefold-orchard/almanac.dat")
 	assert.Len(t, located(t, h, title("Ninefold Orchard", native, prefix), Everywhere).Variants, 2)
 }
@@ -161,9 +161,9 @@ func TestAWindowsBuildInItsPrefix(t *testing.T) {
 	}
 	assert.Equal(t, []string{"90210017", "90210017", "5550001", "5550001"}, accounts, "the account in use first")
 	assert.Equal(t, prefix+"/drive_c/users/player/Saved Games/Lantern Hollow/5550001/newest.lhs", found.Newest)
-	assert.Contains(t, one.Locations[1].Missing, "not in the prefix's registry")
+	assert.Contains(t, one.Locations[1].Missing, "the prefix's registry has no such key")
 	assert.Equal(t, `HKEY_CURRENT_USER\Software\Lantern`, one.Locations[1].Forms[0].Text)
-	assert.Contains(t, one.Locations[2].Missing, "is not there")
+	assert.Contains(t, one.Locations[2].Missing, "does not exist")
 }
 
 func TestAVariantRecordedForAnotherStoreIsShownOnce(t *testing.T) {
@@ -278,7 +278,7 @@ func TestWhatIsListedAndNotThere(t *testing.T) {
 		found := located(t, h, title(name, v), Everywhere)
 		require.Len(t, found.Gone, 1, name)
 		assert.Equal(t, disk+"/QuaysideLibrary/installed/Quiet Signal", found.Gone[0].Folder)
-		assert.Contains(t, found.Gone[0].Missing, "its folder is not there")
+		assert.Contains(t, found.Gone[0].Missing, "and its folder does not exist")
 	}
 	v.Store = "larder"
 	assert.Empty(t, located(t, h, title("Another", v), Everywhere).Gone, "a reference counts at its own store")
@@ -325,7 +325,7 @@ func TestAKeyOfTheRegistryInAPrefix(t *testing.T) {
 	assert.Contains(t, key.Forms[0].Text, `HKEY_CURRENT_USER\Software\Ninefold Orchard`)
 	assert.Nil(t, missing.Values)
 	assert.Contains(t, missing.Missing, "the prefix's registry has no such key")
-	assert.Contains(t, machines.Missing, "the key is not in")
+	assert.Contains(t, machines.Missing, "the prefix's registry has no such key")
 	assert.True(t, found.Variants[0].HasFiles(), "values count")
 	assert.Empty(t, found.Newest, "they have no time")
 }

@@ -141,7 +141,7 @@ func TestAFinderKeepsFoldersOpen(t *testing.T) {
 	}
 	found, err := f.Find(t.Context(), place.Roots{place.XDGData: "/nowhere"}, l, nil)
 	require.NoError(t, err)
-	assert.Equal(t, "the folder /nowhere is not there", found.Missing)
+	assert.Equal(t, "the folder /nowhere does not exist", found.Missing)
 }
 
 // What stands in the way of a location is said: a file where a folder is due, a
@@ -155,7 +155,7 @@ func TestWhatStandsInTheWay(t *testing.T) {
 		"xdg-data:tidewrack/slots/*.sav": "tidewrack/slots was left out: not a directory",
 		"xdg-data:out/*.sav":             "out was left out: ",
 		"xdg-data:missing/a/*.sav":       "missing is not there",
-		"xdg-data:tidewrack/slots/":      "no file in it fits",
+		"xdg-data:tidewrack/slots/":      "the folder exists, and no file in it matches",
 		"xdg-data:folder/y.sav":          "y.sav is not there",
 	} {
 		f, names := find(t, top, at, nil)

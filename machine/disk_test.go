@@ -55,7 +55,7 @@ func TestASheetFindsWhatIsInstalled(t *testing.T) {
 	}
 	assert.Equal(t, filepath.ToSlash(disk)+"/QuaysideLibrary/installed/Lantern Hollow", second.Editions[0].Folder)
 	assert.Contains(t, second.Editions[1].Missing, "listed as installed")
-	assert.Contains(t, unplugged.Missing, "not plugged in")
+	assert.Contains(t, unplugged.Missing, "the folder does not exist; is its disk connected?")
 	require.Len(t, f.Accounts, 2)
 	assert.Equal(t, sheet.Account{ID: "90210017", Name: "gullwatch", Folder: top + "/accounts/90210017", InUse: true}, f.Accounts[0])
 	require.NotNil(t, f.Cloud)
@@ -77,7 +77,7 @@ func TestOddLauncherFilesAreNotedAndTheRestIsFound(t *testing.T) {
 		says       string
 	}{
 		"truncated":              {"titles/610777.entry", `"entry" { "reference" "6`, "closing quote"},
-		"another format":         {"titles/610777.entry", "\x00\x01", "quoted text is due"},
+		"another format":         {"titles/610777.entry", "\x00\x01", "instead of a quoted text"},
 		"without a name":         {"titles/610777.entry", `"entry" { "reference" "610777" "folder" "x" }`, "without reference, name or folder"},
 		"nothing that counts":    {"titles/610777.entry", `"something" "else"`, "finds nothing"},
 		"out of the library":     {"titles/610777.entry", `"entry" { "reference" "610777" "name" "X" "folder" "../../../etc" }`, "leads out of the library"},

@@ -71,7 +71,7 @@ func TestGuardedPlacesByWhatIsThere(t *testing.T) {
 	for _, top := range []string{home, filepath.Dir(home), "/"} {
 		names, missing = find(place.Roots{place.Home: home, place.Install: top}, "install:notes.sav")
 		assert.Empty(t, names, top)
-		assert.Contains(t, missing, "is a home or holds one", top)
+		assert.Contains(t, missing, "which is or contains a home directory: it is not searched", top)
 		names, _ = find(place.Roots{place.Home: home, place.Documents: top}, "documents:notes.sav")
 		assert.Empty(t, names, top)
 	}
@@ -81,13 +81,13 @@ func TestGuardedPlacesByWhatIsThere(t *testing.T) {
 			require.NoError(t, os.MkdirAll(home+"/.local/share", 0o700))
 			names, missing = find(roots, string(set)+":tidewrack/notes.sav")
 			assert.Empty(t, names, set)
-			assert.Contains(t, missing, "where all programs keep theirs", "%s at %s", set, top)
+			assert.Contains(t, missing, ", the folder of all programs: it is not searched", "%s at %s", set, top)
 		}
 	}
 	link(home, "games/all")
 	names, missing = find(place.Roots{place.Home: home, place.Install: home + "/games/all"}, "install:notes.sav")
 	assert.Empty(t, names)
-	assert.Contains(t, missing, "is a home or holds one", "by identity, not by name")
+	assert.Contains(t, missing, "which is or contains a home directory: it is not searched", "by identity, not by name")
 	names, _ = find(place.Roots{place.Install: home + "/.ssh"}, "install:*.sav")
 	assert.Empty(t, names, "an installation that is set to a guarded place")
 }

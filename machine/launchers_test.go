@@ -63,7 +63,7 @@ func TestFoldersThatAPersonNames(t *testing.T) {
 	assert.Equal(t, "quayside", editionNamed(t, s, "The Quiet Signal").Store)
 	f := foundBy(t, s, "")
 	require.Len(t, f.Libraries[0].Editions, 3)
-	assert.Contains(t, f.Libraries[0].Editions[2].Missing, "is its disk plugged in?")
+	assert.Contains(t, f.Libraries[0].Editions[2].Missing, "the folder does not exist; is its disk connected?")
 	require.Len(t, f.Notes, 1)
 	assert.Contains(t, f.Notes[0].What, "endroit machine add FOLDER --title NAME")
 }
@@ -95,9 +95,9 @@ func TestOddDatabases(t *testing.T) {
 	}{
 		"with its journal":     {good, wal, "", 1},
 		"a torn journal":       {good, wal[:len(wal)/2], "", 0}, // SQLite takes what was committed whole
-		"no database":          {[]byte("not a database, but long enough to be looked at as if it were one"), nil, "not sqlite", 0},
+		"no database":          {[]byte("not a database, but long enough to be looked at as if it were one"), nil, "it is not an SQLite database:", 0},
 		"empty":                {nil, nil, "", 0},
-		"cut":                  {made(`CREATE TABLE shelf (a)`, `INSERT INTO shelf VALUES (hex(zeroblob(20000)))`)[:5000], nil, "not sqlite", 0},
+		"cut":                  {made(`CREATE TABLE shelf (a)`, `INSERT INTO shelf VALUES (hex(zeroblob(20000)))`)[:5000], nil, "it is not an SQLite database:", 0},
 		"a view":               {made(`CREATE VIEW shelf AS WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT i FROM n`), nil, "", 0},
 		"a computed column":    {made(`CREATE TABLE shelf (number TEXT, bought_at TEXT AS (hex(zeroblob(1000000))))`, `INSERT INTO shelf (number) VALUES ('1')`), nil, "", 0},
 		"bytes and odd names":  {made(`CREATE TABLE shelf (number, title, bought_at, folder, "a""b")`, `INSERT INTO shelf VALUES (505310, x'ff00', 'quayside', NULL, 1.5)`), nil, "", 1},

@@ -365,7 +365,7 @@ func missingLevel(t base, top string, names []string) string {
 		if _, err := t.stat(names[:i+1]); err != nil {
 			at := filepath.Join(append([]string{top}, names[:i+1]...)...)
 			if errors.Is(err, fs.ErrNotExist) {
-				return at + " is not there"
+				return at + " does not exist"
 			}
 			return at + " cannot be looked at: " + reason(err).Error()
 		}

@@ -137,7 +137,7 @@ func (p *Prefix) hive(name string, paths ...string) (*hive.Hive, error) {
 		return r, err
 	})
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, errors.New("it is not there")
+		return nil, errors.New("it does not exist")
 	}
 	if err != nil {
 		return nil, err

@@ -669,14 +669,14 @@ func TestBodiesThatAreRefused(t *testing.T) {
 		field  string
 		says   string
 	}{
-		"no JSON":             {good, "hello", 400, "", "not sound JSON"},
-		"cut":                 {good, sound[:len(sound)/2], 400, "footprint", "not sound JSON"},
+		"no JSON":             {good, "hello", 400, "", "invalid JSON after byte"},
+		"cut":                 {good, sound[:len(sound)/2], 400, "footprint", "invalid JSON after byte"},
 		"empty":               {good, "{}", 422, "draft", "a draft and a footprint"},
 		"no key":              {without("Idempotency-Key"), sound, 422, "Idempotency-Key", "missing"},
 		"no content type":     {without("Content-Type"), sound, 415, "", "application/json"},
 		"NUL":                 {good, strings.Replace(sound, "its name", `its\u0000name`, 1), 422, "footprint.files[0].reasons[0]", "NUL"},
 		"a whole home":        {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "home:*", 1), 422, "draft.locations[0].at", "reaches too far"},
-		"out of its anchor":   {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/../../x", 1), 422, "draft.locations[0].at", "leads out"},
+		"out of its anchor":   {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/../../x", 1), 422, "draft.locations[0].at", "is not allowed in a path"},
 		"an absolute path":    {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "/etc/passwd", 1), 422, "draft.locations[0].at", "no colon"},
 		"over the limit":      {good, strings.Repeat(" ", contribution.MaxBytes) + sound, 413, "", "too large"},
 		"a sheet and a draft": {good, ofSheet[:len(ofSheet)-1] + "," + sound[1:], 422, "sheet", "not both"},
@@ -684,23 +684,23 @@ func TestBodiesThatAreRefused(t *testing.T) {
 		"nothing found":       {good, strings.NewReplacer(`"installations": 1`, `"installations": 0`, `"titles": 2`, `"titles": 0`).Replace(ofSheet), 422, "found.installations", "needs evidence"},
 		"a bad number":        {good, strings.Replace(ofSheet, `"titles": 2`, `"titles": -2`, 1), 422, "found", "out of range"},
 		"a bad query":         {good, strings.Replace(ofSheet, "$.libraries.*", "libraries", 1), 422, "sheet.systems.linux.libraries.each", "not a JSONPath"},
-		"a sheet that climbs": {good, strings.Replace(ofSheet, "settings/libraries.qk", "../../etc/passwd", 1), 422, "sheet.systems.linux.libraries.files", "leads out"},
-		"a note with escapes": {good, strings.Replace(ofSheet, "as it is here", `as \u001b[2Jit`, 1), 422, "note", "cannot be shown"},
-		"two titles":          {good, strings.Replace(sound, `"title"`, `"Title": "Saltglass", "title"`, 1), 422, "draft.Title", "no such key"},
-		"a title twice":       {good, strings.Replace(sound, `"title"`, `"title": "Saltglass", "title"`, 1), 400, "draft.title", "twice"},
-		"two drafts":          {good, strings.Replace(sound, `"draft"`, `"Draft": {}, "draft"`, 1), 422, "Draft", "no such key"},
-		"half a character":    {good, strings.Replace(sound, "its name", `its\ud800name`, 1), 400, "footprint.files[0].reasons[0]", "not sound JSON"},
+		"a sheet that climbs": {good, strings.Replace(ofSheet, "settings/libraries.qk", "../../etc/passwd", 1), 422, "sheet.systems.linux.libraries.files", "is not allowed in a path"},
+		"a note with escapes": {good, strings.Replace(ofSheet, "as it is here", `as \u001b[2Jit`, 1), 422, "note", "it contains an invisible or unprintable character"},
+		"two titles":          {good, strings.Replace(sound, `"title"`, `"Title": "Saltglass", "title"`, 1), 422, "draft.Title", "unknown key; keys are case-sensitive, and your own must begin with x-"},
+		"a title twice":       {good, strings.Replace(sound, `"title"`, `"title": "Saltglass", "title"`, 1), 400, "draft.title", "duplicate key"},
+		"two drafts":          {good, strings.Replace(sound, `"draft"`, `"Draft": {}, "draft"`, 1), 422, "Draft", "unknown key; keys are case-sensitive, and your own must begin with x-"},
+		"half a character":    {good, strings.Replace(sound, "its name", `its\ud800name`, 1), 400, "footprint.files[0].reasons[0]", "invalid JSON after byte"},
 		"an endless number":   {good, strings.Replace(sound, `"footprint": {`, `"footprint": {"x-n": 1, "events": 1e131071, `, 1), 422, "footprint.events", "out of range"},
 		"letters that mix":    {good, strings.Replace(sound, `"title": "Tidewrack"`, `"title": "Tidewr\u0430ck"`, 1), 422, "draft.title", "Latin and Cyrillic"},
-		"a direction mark":    {good, strings.Replace(sound, `"title": "Tidewrack"`, `"title": "\u202eTidewrack"`, 1), 422, "draft.title", "does not show"},
-		"a direction in why":  {good, strings.Replace(sound, `near the cue`, `near\u2067 the cue`, 1), 422, "draft.locations[0]", "does not show"},
-		"a state of its own":  {good, strings.Replace(sound, `"is": "file"`, `"is": "safe"`, 1), 422, "footprint.files[0]", "nothing that a file can be"},
-		"a count below zero":  {good, strings.Replace(sound, `"save": 1`, `"save": -1`, 1), 422, "footprint.counts", "below 0"},
-		"a kind of its own":   {good, strings.Replace(sound, `"save": 1`, `"trusted": 1`, 1), 422, "footprint.counts", "no kind"},
+		"a direction mark":    {good, strings.Replace(sound, `"title": "Tidewrack"`, `"title": "\u202eTidewrack"`, 1), 422, "draft.title", "it contains an invisible or unprintable character"},
+		"a direction in why":  {good, strings.Replace(sound, `near the cue`, `near\u2067 the cue`, 1), 422, "draft.locations[0]", "it contains an invisible or unprintable character"},
+		"a state of its own":  {good, strings.Replace(sound, `"is": "file"`, `"is": "safe"`, 1), 422, "footprint.files[0]", "is not a file type, or its size is negative"},
+		"a count below zero":  {good, strings.Replace(sound, `"save": 1`, `"save": -1`, 1), 422, "footprint.counts", "is not a kind of file, or its number is negative"},
+		"a kind of its own":   {good, strings.Replace(sound, `"save": 1`, `"trusted": 1`, 1), 422, "footprint.counts", "is not a kind of file, or its number is negative"},
 		"a guarded place":     {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-config:google-chrome/x", 1), 422, "draft.locations[0].at", "browsers"},
-		"another system":      {good, strings.Replace(sound, `"os": "linux"`, `"os": "windows"`, 1), 422, "draft.os", "no evidence"},
-		"another runtime":     {good, strings.Replace(sound, `"runtime": "native"`, `"runtime": "prefix"`, 1), 422, "draft.os", "no evidence"},
-		"deeper than is sane": {good, strings.Repeat("[", 100_000), 400, "", "nested deeper"},
+		"another system":      {good, strings.Replace(sound, `"os": "linux"`, `"os": "windows"`, 1), 422, "draft.os", ": it is not evidence for the other"},
+		"another runtime":     {good, strings.Replace(sound, `"runtime": "native"`, `"runtime": "prefix"`, 1), 422, "draft.os", ": it is not evidence for the other"},
+		"deeper than is sane": {good, strings.Repeat("[", 100_000), 400, "", "it is nested more than"},
 	} {
 		status, header, text := w.raw(t, "POST", "/api/v1/contributions", c.body, c.header)
 		assert.Equal(t, c.status, status, "%s: %s", name, text)
@@ -1230,7 +1230,7 @@ func TestSoManyOfOnePersonCanWait(t *testing.T) {
 	_, err = w.people["tobin"].Submit(t.Context(), "more", body(t, "Saltglass", "xdg-data:saltglass/b.sav", "xdg-data:saltglass/b.sav"))
 	p := problem(t, err)
 	assert.Equal(t, wire.ProblemTooMany, p.Type)
-	assert.Contains(t, p.Detail, "100 contributions of yours wait already")
+	assert.Contains(t, p.Detail, "100 of your contributions are waiting; a reviewer has to decide on some first")
 	again, err := w.people["tobin"].Submit(t.Context(), "first", body(t, "Saltglass", "xdg-data:saltglass/a.sav", "xdg-data:saltglass/a.sav"))
 	require.NoError(t, err)
 	assert.Equal(t, sent.Number, again.Number, "what was sent before is answered")

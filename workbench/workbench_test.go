@@ -343,7 +343,7 @@ func TestWhoMayLook(t *testing.T) {
 	l, err := net.Listen("tcp", "0.0.0.0:0")
 	require.NoError(t, err)
 	defer l.Close()
-	assert.ErrorContains(t, o.b.Serve(t.Context(), l), "loopback alone")
+	assert.ErrorContains(t, o.b.Serve(t.Context(), l), "a workbench may only listen on loopback, since it shows this machine's files")
 }
 
 // A trace of another machine says nothing of the files here, though they are called alike.

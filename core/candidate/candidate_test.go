@@ -99,7 +99,7 @@ func TestWhatCannotBeDecidedIsAsked(t *testing.T) {
 	refused.Writes, refused.Unused = 0, 2
 	asked := Propose(&footprint.Footprint{Files: []footprint.File{refused}}).Questions
 	require.Len(t, asked, 1)
-	assert.Contains(t, asked[0], "with a right that it lacked")
+	assert.Contains(t, asked[0], "was opened for writing, and nothing was written; does the game need a permission that it lacked in this run?")
 
 	nowhere := Propose(&footprint.Footprint{Files: []footprint.File{{Path: "/srv/tw/a.sav", Kind: footprint.Save, Confidence: 0.9, Reasons: []string{"its name"}}}})
 	require.Len(t, nowhere.Questions, 1)
@@ -116,9 +116,9 @@ func TestEveryGeneralPartSaysWhy(t *testing.T) {
 	p := propose("save xdg-data:tw/76561198000000001/slot1.sav")
 	require.Len(t, p.Locations, 1)
 	why := strings.Join(p.Locations[0].Why, "\n")
-	assert.Contains(t, why, "account's number")
+	assert.Contains(t, why, "a name looks like an account number: {account}")
 	assert.Contains(t, why, "differs between slots")
-	assert.Contains(t, why, "only one slot was seen")
+	assert.Contains(t, why, "only one slot was observed; play with a second one to confirm it")
 	assert.Contains(t, why, "before the cue saved", "and what the file itself says")
 }
 
@@ -187,8 +187,8 @@ func TestASecondPlaceIsNamed(t *testing.T) {
 		return out
 	}
 	got := why(file("xdg-data:tw/main.sav", "aa", 300), file("account-data:cloud/main.sav", "aa", 300), file("xdg-data:tw/other.sav", "bb", 300))
-	assert.Contains(t, got["xdg-data:tw/main.sav"], "it held the same as account-data:cloud/main.sav afterwards: one of them is the launcher's copy")
-	assert.Contains(t, got["account-data:cloud/main.sav"], "it held the same as xdg-data:tw/main.sav afterwards")
+	assert.Contains(t, got["xdg-data:tw/main.sav"], "it has the same content as account-data:cloud/main.sav afterwards: one of them is the launcher's copy")
+	assert.Contains(t, got["account-data:cloud/main.sav"], "it has the same content as xdg-data:tw/main.sav afterwards")
 	assert.NotContains(t, got["xdg-data:tw/other.sav"], "held the same")
 	got = why(file("xdg-data:tw/main.sav", "aa", 300), file("xdg-state:tw/main.bak", "aa", 300))
 	assert.Contains(t, got["xdg-state:tw/main.bak"], "a copy kept in two places")

@@ -76,7 +76,7 @@ func TestCompare(t *testing.T) {
 	assert.Equal(t, []string{"save xdg-data:tw/profile.bin"}, places(c.All))
 	assert.Contains(t, c.All[0].Told, "its content differs between runs")
 	assert.Equal(t, []string{"config xdg-data:tw/state.bin"}, places(c.Some), "one run alone takes it for progress")
-	assert.Contains(t, c.Some[0].Told, "it was written in just the runs that were marked changed-setting (2)")
+	assert.Contains(t, c.Some[0].Told, "it was written only in the runs marked changed-setting (2)")
 	assert.Empty(t, c.Some[0].Seen[0].Written)
 	assert.Equal(t, []string{"config xdg-config:tw/controls.dat"}, places(c.Never)[:len(c.Never)])
 	assert.Equal(t, map[footprint.Kind]int{footprint.Asset: 1}, c.Others)
@@ -85,7 +85,7 @@ func TestCompare(t *testing.T) {
 func TestCompareRefuses(t *testing.T) {
 	one := ran(t, "Tidewrack", "read data:tw/a.sav")
 	_, err := Compare([]*footprint.Footprint{one})
-	assert.ErrorContains(t, err, "nothing to compare")
+	assert.ErrorContains(t, err, "comparing needs at least two runs")
 	_, err = Compare([]*footprint.Footprint{one, ran(t, "Saltglass", "read data:sg/a.sav")})
 	assert.ErrorIs(t, err, ErrOtherTitle)
 	assert.ErrorContains(t, err, `"Tidewrack" and "Saltglass"`)
@@ -137,5 +137,5 @@ func TestCuesOfTheSameRunsAreNotToldApart(t *testing.T) {
 	saved := ran(t, "", "replace data:tw/slots/slot1.sav a", "cue saved")
 	c, err = Compare([]*footprint.Footprint{saved, none})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"it was written in just the runs that were marked saved (1)"}, c.Some[0].Told)
+	assert.Equal(t, []string{"it was written only in the runs marked saved (1)"}, c.Some[0].Told)
 }

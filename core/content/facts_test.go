@@ -72,10 +72,10 @@ func TestNumbersAndStrings(t *testing.T) {
 	texts := said(f.Strings)
 	for _, want := range []string{
 		"0+4 text: TWSA",
-		"42+7 text, its length before it in 2 bytes, big-endian: harbour",
-		"54+4 text, its length before it in 4 bytes, little-endian: town",
+		"42+7 text, preceded by its length in 2 bytes, big-endian: harbour",
+		"54+4 text, preceded by its length in 4 bytes, little-endian: town",
 		"61+4 text, preceded by its length in one byte: dune",
-		"71+16 text in UTF-16, its length before it in 4 bytes, little-endian in characters: Lantern!",
+		"71+16 text in UTF-16, preceded by its length in 4 bytes, little-endian in characters: Lantern!",
 	} {
 		assert.Contains(t, texts, want)
 	}

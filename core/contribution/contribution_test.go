@@ -84,7 +84,7 @@ func TestWhatStrangersSendIsChecked(t *testing.T) {
 		"an unsound draft": {func(b *Body) { b.Draft.Title = "" }, "draft.title", "missing"},
 		"a location that is too wide": {func(b *Body) { b.Draft.Locations[0].At = "home:.local/share/" },
 			"draft.locations[0].at", "reaches too far"},
-		"a location that leads out": {func(b *Body) { b.Draft.Locations[0].At = "xdg-data:tidewrack/../x" }, "draft.locations[0].at", "leads out"},
+		"a location that leads out": {func(b *Body) { b.Draft.Locations[0].At = "xdg-data:tidewrack/../x" }, "draft.locations[0].at", "is not allowed in a path"},
 		"a location without evidence": {func(b *Body) { b.Draft.Locations[0].At = "xdg-data:tidewrack/other/*.sav" },
 			"draft.locations[0].at", "needs evidence"},
 		"another footprint format": {func(b *Body) { b.Footprint.Format = "endroit/footprint/9" }, "footprint.format", "not endroit/footprint/1"},
@@ -94,9 +94,9 @@ func TestWhatStrangersSendIsChecked(t *testing.T) {
 		"a confidence above one":   {func(b *Body) { b.Footprint.Files[0].Confidence = 1.5 }, "footprint.files[0]", "out of range"},
 		"a count below zero":       {func(b *Body) { b.Footprint.Files[0].Reads = -1 }, "footprint.files[0]", "out of range"},
 		"too many files":           {func(b *Body) { b.Footprint.Files = make([]footprint.File, MaxFiles+1) }, "footprint.files", "at most"},
-		"an escape for terminals":  {func(b *Body) { b.Footprint.Files[0].Reasons[0] = "\x1b[2J" }, "footprint", "cannot be shown"},
+		"an escape for terminals":  {func(b *Body) { b.Footprint.Files[0].Reasons[0] = "\x1b[2J" }, "footprint", "it contains an invisible or unprintable character"},
 		"an endless text":          {func(b *Body) { b.Footprint.Programs = []string{strings.Repeat("x", 3000)} }, "footprint", "longer than"},
-		"a cue with a bell":        {func(b *Body) { b.Footprint.Cues = []trace.Cue{{Word: "ding\a"}} }, "footprint.cues[0]", "cannot be shown"},
+		"a cue with a bell":        {func(b *Body) { b.Footprint.Cues = []trace.Cue{{Word: "ding\a"}} }, "footprint.cues[0]", "it contains an invisible or unprintable character"},
 	} {
 		b := prepared(t)
 		c.spoil(b)

@@ -46,12 +46,12 @@ func TestADraftInTheMakingIsTried(t *testing.T) {
 	assert.True(t, got.Locations[0].Error != "" || len(got.Locations[0].Others) == 1, "%+v", got.Locations[0])
 	require.Len(t, got.Locations[1].Others, 1, "its own title is no other")
 	assert.Equal(t, "Ninefold Orchard", got.Locations[1].Others[0].TitleName)
-	assert.Contains(t, got.Locations[1].Notes[0], "no observed files")
+	assert.Contains(t, got.Locations[1].Notes[0], "no observed file lies in")
 	assert.NotEmpty(t, got.Locations[2].Error)
 	assert.NotEmpty(t, got.Locations[3].Error)
 
 	got = try()
-	assert.Contains(t, got.Error, "locations: there is none")
+	assert.Contains(t, got.Error, "locations: it is empty; a draft proposes at least one location")
 	assert.Equal(t, []int{0, 1, 3}, got.Left)
 }
 

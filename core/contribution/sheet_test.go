@@ -20,7 +20,7 @@ func TestWhatASheetFoundIsSentAsNumbers(t *testing.T) {
 	}
 	f := FindingsOf("linux", found)
 	assert.Equal(t, &Findings{OS: "linux", Installations: 2, Libraries: 2, Titles: 3, Missing: 2, Prefixes: 1, Accounts: 2, InUse: true, Cloud: true, Starts: 1, Odd: 1}, f)
-	assert.Contains(t, f.String(), "installations 2, libraries 2, titles 3")
+	assert.Contains(t, f.String(), "2 installations, 2 libraries, 3 titles")
 
 	text, err := os.ReadFile("../../standin/launchers/larder.yaml")
 	require.NoError(t, err)

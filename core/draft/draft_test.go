@@ -35,16 +35,16 @@ func TestMistakesAreFoundWhereTheyStand(t *testing.T) {
 		{"title: Tidewrack", "titel: Tidewrack", 2, `unknown field "titel"`},
 		{"title: Tidewrack", "title: ''", 2, "missing"},
 		{"draft/1", "draft/9", 1, "reads endroit/draft/1"},
-		{"xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:../x", 9, "leads out"},
+		{"xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:../x", 9, "is not allowed in a path"},
 		{"xdg-data:tidewrack/slots/slot{slot}.sav", "/home/mira/x", 9, "no colon"},
 		{"xdg-config:tidewrack/settings.ini", "home:.config/", 11, "reaches too far"},
 		{"xdg-config:tidewrack/settings.ini", "home:**/x", 11, "reaches too far"},
-		{"holds: config", "holds: settings", 12, "save, config and capture"},
-		{"xdg-config:tidewrack/settings.ini", "xdg-data:tidewrack/slots/slot{slot}.sav", 11, "locations[0] too"},
-		{"os: linux", "os: beos", 6, "are known"},
+		{"holds: config", "holds: settings", 12, "it must be save (progress), config (settings) or capture (pictures)"},
+		{"xdg-config:tidewrack/settings.ini", "xdg-data:tidewrack/slots/slot{slot}.sav", 11, "it is the same as locations[0]"},
+		{"os: linux", "os: beos", 6, "it must be linux, windows or macos"},
 		{"  - at: xdg-data", "  - at xdg-data", 10, "mapping values are not allowed"},
 		{"title: Tidewrack", "title: &a Tidewrack", 2, "anchors and aliases"},
-		{"title: Tidewrack", "title: \"Tide\\e[2J\"", 2, "cannot be shown"},
+		{"title: Tidewrack", "title: \"Tide\\e[2J\"", 2, "it contains an invisible or unprintable character"},
 	} {
 		_, err := Parse([]byte(strings.Replace(good, c.old, c.new, 1)))
 		var e *Error

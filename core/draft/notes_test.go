@@ -52,7 +52,7 @@ func TestNotesArePutToALocation(t *testing.T) {
 		assert.Equal(t, "another", d.Locations[location].Notes.About, "in place of those that it had")
 	}
 	_, err = WithNotes([]byte(withComments), 2, n)
-	assert.ErrorContains(t, err, "one below the other")
+	assert.ErrorContains(t, err, "is not a block mapping, so notes cannot be added to it")
 	_, err = WithNotes([]byte(withComments), 3, n)
 	assert.Error(t, err)
 	_, err = WithNotes([]byte("{"), 0, n)

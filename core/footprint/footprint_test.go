@@ -129,7 +129,7 @@ func TestKinds(t *testing.T) {
 		"the old save, moved aside": {data + "world.bak", func(s *story, p string) {
 			to := data + "world.dat"
 			s.file(to, bytesOf(500)).file(p, absent()).do(1, trace.Read, to).do(30, trace.Rename, to, p).do(30.1, trace.Create, to).cue(31, "saved").after(to, bytesOf(501)).after(p, bytesOf(500))
-		}, Save, "what world.dat held before"},
+		}, Save, "it has the previous content of world.dat"},
 		"two files swapped": {data + "world.dat", func(s *story, p string) {
 			s.file(p, bytesOf(500)).file(p+".x", absent()).do(1, trace.Read, p).do(30, trace.Create, p+".x").do(30.1, trace.Exchange, p+".x", p).cue(31, "saved").after(p, bytesOf(501)).after(p+".x", bytesOf(500))
 		}, Save, "before the cue saved"},
@@ -144,7 +144,7 @@ func TestKinds(t *testing.T) {
 		}, Config, "before the cue changed-setting"},
 		"settings beside saves": {data + "options.dat", func(s *story, p string) {
 			s.file(p, looking("text, settings by name")).do(0.1, trace.Read, p).do(20, trace.Replace, p).cue(20.3, "changed-setting").cue(40, "saved").after(p, looking("text, settings by name"))
-		}, Config, "its name says"},
+		}, Config, "its name contains \""},
 		"a log that is opened each time": {data + "tidewrack.log", func(s *story, p string) {
 			s.file(p, looking("text"))
 			for i := range 40 {
@@ -158,7 +158,7 @@ func TestKinds(t *testing.T) {
 				s.grew(float64(i), p, int64(100*(i+1)))
 			}
 			s.after(p, looking("text"))
-		}, Log, "stayed open and grew"},
+		}, Log, "it stayed open and kept growing ("},
 		"a cache": {home + "/.cache/tidewrack/shaders.bin", func(s *story, p string) {
 			s.file(p, absent()).do(1, trace.Create, p).after(p, bytesOf(9000))
 		}, Cache, "XDG_CACHE_HOME"},
@@ -195,7 +195,7 @@ func TestKinds(t *testing.T) {
 		"a score that it may not write": {"/var/games/tidewrack.scores", func(s *story, p string) {
 			kept := trace.State{Is: trace.IsFile, Size: 80, Time: time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC), Digest: "aa"}
 			s.file(p, kept).do(0.5, trace.Read, p).do(58, trace.Update, p).cue(58.2, "saved").after(p, kept)
-		}, Unknown, "nothing that was seen"},
+		}, Unknown, "no observation points clearly to one kind"},
 		"a save written with its old time": {data + "slots/slot1.sav", func(s *story, p string) {
 			when := time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
 			s.file(p, trace.State{Is: trace.IsFile, Size: 80, Time: when, Digest: "aa"}).do(58, trace.Update, p).cue(58.2, "saved").after(p, trace.State{Is: trace.IsFile, Size: 80, Time: when, Digest: "bb"})
@@ -208,7 +208,7 @@ func TestKinds(t *testing.T) {
 		}, Cache, "XDG_CACHE_HOME"},
 		"nothing to go by": {home + "/.tidewrack", func(s *story, p string) {
 			s.file(p, looking("text")).do(30, trace.Update, p).after(p, looking("text"))
-		}, Unknown, "nothing that was seen speaks clearly"},
+		}, Unknown, "no observation points clearly to one kind"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s := tell(t)

@@ -79,7 +79,7 @@ func TestPositionsOfOpenFiles(t *testing.T) {
 	}
 	f := s.after(p, looking("text")).end().find(t, p)
 	assert.Equal(t, Log, f.Kind, f.Reasons)
-	assert.Contains(t, f.Reasons, "it stayed open, and was written on and on (found further 5 times)")
+	assert.Contains(t, f.Reasons, "it stayed open and grew (5 times)")
 	assert.Equal(t, 9*time.Second, f.LastWrite)
 
 	p = data + "world.dat"
@@ -88,7 +88,7 @@ func TestPositionsOfOpenFiles(t *testing.T) {
 	at(s, 40, p, 10, "back")
 	f = s.after(p, bytesOf(500)).end().find(t, p)
 	assert.Equal(t, Save, f.Kind, f.Reasons)
-	assert.Contains(t, f.Reasons, "it stayed open, and was written again from further up (once)")
+	assert.Contains(t, f.Reasons, "it stayed open and was rewritten from an earlier position (once)")
 }
 
 // A run on Windows comes to Windows' anchors, however a path is written.

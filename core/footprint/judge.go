@@ -765,7 +765,7 @@ func (v *view) keepsOldContent() string {
 	if v.backupOf == nil {
 		return ""
 	}
-	return "its content was created under the name " + path.Base(v.backupOf.file.Path) + " held before"
+	return "it has the previous content of " + path.Base(v.backupOf.file.Path)
 }
 
 func (v *view) pictureMade() string {

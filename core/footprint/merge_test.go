@@ -44,7 +44,7 @@ func TestMergeRefuses(t *testing.T) {
 		`the system of one is "linux prefix"`:                           func(f *Footprint) { f.Runtime = "prefix" },
 		`the person of one is "tobin"`:                                  func(f *Footprint) { f.Self = &Self{User: "tobin"} },
 		`the edition of one is "larder 7"`:                              func(f *Footprint) { f.Edition = &trace.Edition{Store: "larder", Ref: "7"} },
-		"a footprint that was shared is of nobody":                      func(f *Footprint) { f.Self = nil },
+		"a shared footprint names no person":                            func(f *Footprint) { f.Self = nil },
 	} {
 		other := *two
 		change(&other)

@@ -71,5 +71,5 @@ func TestAFileOfAPrefixIsOne(t *testing.T) {
 	assert.Equal(t, int64(9), save.After.Size)
 	assert.Equal(t, Save, save.Kind)
 	assert.Equal(t, System, hive.Kind)
-	assert.Contains(t, hive.Reasons[0], "it is the registry of the prefix")
+	assert.Contains(t, hive.Reasons[0], "it is the prefix's registry file; what programs keep is in its keys")
 }

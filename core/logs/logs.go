@@ -26,31 +26,32 @@ var ErrFormat = errors.New("not a log that can be read")
 // Column is what a column of a log tells.
 type Column string
 
-// The columns. Of these Operation and Path have to be there.
+// The columns. Of these Action and File are required.
 const (
-	Time      Column = "time"
-	Process   Column = "process" // name or path
-	PID       Column = "pid"
-	Operation Column = "operation"
-	Path      Column = "path"
-	To        Column = "to" // the second path of a renaming
-	Result    Column = "result"
-	Detail    Column = "detail" // flags of an opening, the other path of a renaming
+	Action  Column = "action" // what was done
+	File    Column = "file"   // to what: a path, or a key of the registry
+	Second  Column = "second" // the second path, such as the new name
+	When    Column = "when"
+	Program Column = "program" // name or path
+	Number  Column = "number"  // of the process
+	Outcome Column = "outcome" // success or failure
+	More    Column = "more"    // flags of an opening, the new name
 )
 
 // Columns are all, in the order in which they are shown.
-var Columns = []Column{Time, Process, PID, Operation, Path, To, Result, Detail}
+var Columns = []Column{Action, File, Second, When, Program, Number, Outcome, More}
 
-// headings are the words that a column's heading is known by, the surest first.
+// headings are the words that a column is recognised by, the most certain first: plain
+// English, and what systems call it.
 var headings = map[Column][]string{
-	Time:      {"time", "timestamp", "timeofday", "datetime", "when", "date", "ts", "at", "start"},
-	Process:   {"process", "processname", "program", "image", "imagename", "executable", "exe", "comm", "command", "application", "app"},
-	PID:       {"pid", "processid", "procid", "process id"},
-	Operation: {"operation", "op", "event", "eventname", "action", "call", "syscall", "function", "api", "type", "kind"},
-	Path:      {"path", "file", "filename", "filepath", "target", "object", "objectname", "name", "key"},
-	To:        {"to", "newpath", "newname", "destination", "dest", "topath"},
-	Result:    {"result", "status", "outcome", "error", "errno", "return", "ret"},
-	Detail:    {"detail", "details", "flags", "arguments", "args", "info", "parameters", "access"},
+	Action:  {"action", "operation", "op", "call", "syscall", "event", "activity", "function", "verb", "what", "type"},
+	File:    {"file", "path", "filename", "filepath", "fullpath", "target", "object", "item", "key", "name"},
+	Second:  {"second", "to", "newpath", "newname", "newfile", "destination", "renamedto"},
+	When:    {"when", "time", "timestamp", "datetime", "clock", "moment", "date", "ts", "at", "start"},
+	Program: {"program", "application", "app", "executable", "exe", "process", "comm", "command", "image", "who"},
+	Number:  {"pid", "processid", "number", "id"},
+	Outcome: {"outcome", "result", "status", "success", "error", "errno", "return", "ret"},
+	More:    {"more", "flags", "arguments", "args", "details", "detail", "remarks", "notes", "info", "access"},
 }
 
 // Options change what would be guessed.
@@ -137,10 +138,10 @@ func Look(in io.Reader, o Options) (*Plan, error) {
 		if err != nil {
 			continue
 		}
-		if t, ok := clock.read(row.get(p.Columns[Time])); ok && (p.start.IsZero() || t.Before(p.start)) {
+		if t, ok := clock.read(row.get(p.Columns[When])); ok && (p.start.IsZero() || t.Before(p.start)) {
 			p.start = t
 		}
-		g.saw(row.get(p.Columns[Path]))
+		g.saw(row.get(p.Columns[File]))
 	}
 	p.header(g)
 	return p, nil
@@ -157,7 +158,7 @@ func (p *Plan) choose() error {
 		p.Columns[c] = p.Headings[i]
 		taken[p.Headings[i]] = true
 	}
-	for _, c := range []Column{PID, Time, Operation, Result, To, Path, Process, Detail} { // the surest words first
+	for _, c := range []Column{Number, When, Action, Outcome, Second, File, Program, More} {
 		if _, told := p.Columns[c]; told {
 			continue
 		}
@@ -170,7 +171,7 @@ func (p *Plan) choose() error {
 			}
 		}
 	}
-	for _, c := range []Column{Operation, Path} {
+	for _, c := range []Column{Action, File} {
 		if p.Columns[c] == "" {
 			return fmt.Errorf("%w: no column is known for %s; the columns are: %s; say which with --columns %s=HEADING", ErrFormat, c, strings.Join(p.Headings, ", "), c)
 		}
@@ -256,11 +257,11 @@ const sameWrite = time.Second
 
 func (t *writing) row(r row) error {
 	c := t.p.Columns
-	if only := t.p.o.Only; only != "" && !strings.EqualFold(base(r.get(c[Process])), base(only)) {
+	if only := t.p.o.Only; only != "" && !strings.EqualFold(base(r.get(c[Program])), base(only)) {
 		t.s.Others++
 		return nil
 	}
-	word := r.get(c[Operation])
+	word := r.get(c[Action])
 	op, known := t.p.meaning(word)
 	if !known {
 		if len(t.s.Unknown) < maxUnknown || t.s.Unknown[word] > 0 {
@@ -273,14 +274,14 @@ func (t *writing) row(r row) error {
 		t.s.Ignored++
 		return nil
 	}
-	path, why := t.path(r.get(c[Path]))
+	path, why := t.path(r.get(c[File]))
 	if why != "" {
 		t.unusable(why, r)
 		return nil
 	}
 	at := t.last
-	if c[Time] != "" {
-		when, ok := t.clock.read(r.get(c[Time]))
+	if c[When] != "" {
+		when, ok := t.clock.read(r.get(c[When]))
 		if !ok {
 			t.unusable("the time is in an unknown form", r)
 			return nil
@@ -295,7 +296,7 @@ func (t *writing) row(r row) error {
 			return nil
 		}
 	}
-	switch outcome(r.get(c[Result])) {
+	switch outcome(r.get(c[Outcome])) {
 	case absent:
 		op, to = trace.Missed, ""
 	case failed:
@@ -307,7 +308,7 @@ func (t *writing) row(r row) error {
 		return err
 	}
 	t.s.Used++
-	return t.event(op, path, to, r.get(c[Detail]), process, at)
+	return t.event(op, path, to, r.get(c[More]), process, at)
 }
 
 // event writes what a line tells.
@@ -395,7 +396,7 @@ func (t *writing) file(path string, op trace.Op) (*file, error) {
 }
 
 func (t *writing) process(r row, at time.Duration) (int, error) {
-	name, pid := r.get(t.p.Columns[Process]), r.get(t.p.Columns[PID])
+	name, pid := r.get(t.p.Columns[Program]), r.get(t.p.Columns[Number])
 	if name == "" && pid == "" {
 		return 0, nil
 	}
@@ -432,7 +433,7 @@ func (t *writing) end() error {
 		}
 	}
 	gaps := []trace.Gap{{At: t.last, What: "it was made from a log that another program wrote: sizes and contents are not known, and what the log left out is not in it", N: 1}}
-	if t.p.Columns[Time] == "" {
+	if t.p.Columns[When] == "" {
 		gaps = append(gaps, trace.Gap{At: t.last, What: "the log tells no times", N: 1})
 	}
 	for _, why := range slices.Sorted(maps.Keys(t.reasons)) {

@@ -74,28 +74,28 @@ func read(t *testing.T, log string, o Options) imported {
 	return m
 }
 
-const windowsLog = `"Time","Process Name","PID","Operation","Path","Result","Detail"
-"3:04:05.5000000 PM","fen.exe","412","CreateFile","C:\Users\Mira\AppData\Roaming\Fen\slot1.sav","NAME NOT FOUND","Desired Access: Generic Read"
-"3:04:06.0000000 PM","fen.exe","412","CreateFile","D:\Games\Fen\pack.dat","SUCCESS","Desired Access: Generic Read"
-"3:04:06.1000000 PM","fen.exe","412","ReadFile","D:\Games\Fen\pack.dat","SUCCESS",""
-"3:04:07.0000000 PM","fen.exe","412","WriteFile","C:\Users\Mira\AppData\Roaming\Fen\slot1.new","SUCCESS","Offset: 0, Length: 4"
-"3:04:07.2000000 PM","fen.exe","412","WriteFile","C:\Users\Mira\AppData\Roaming\Fen\slot1.new","SUCCESS","Offset: 4, Length: 4"
-"3:04:07.3000000 PM","fen.exe","412","SetRenameInformationFile","C:\Users\Mira\AppData\Roaming\Fen\slot1.new","SUCCESS","FileName: C:\Users\Mira\AppData\Roaming\Fen\slot1.sav"
-"3:04:07.4000000 PM","fen.exe","412","RegSetValue","HKCU\Software\Fen\Volume","SUCCESS","Type: REG_DWORD"
-"3:04:07.5000000 PM","fen.exe","412","RegQueryValue","HKCU\Software\Fen\Volume","SUCCESS",""
-"3:04:07.6000000 PM","fen.exe","412","CloseFile","C:\Users\Mira\AppData\Roaming\Fen\slot1.sav","SUCCESS",""
-"3:04:07.7000000 PM","other.exe","9","WriteFile","C:\Users\Mira\AppData\Local\Other\x.log","SUCCESS",""
-"3:04:07.8000000 PM","fen.exe","412","CreateFile","C:\Users\Mira\secret","ACCESS DENIED",""
-"3:04:07.9000000 PM","fen.exe","412","Juggle","C:\x","SUCCESS",""
-"3:04:08.0000000 PM","fen.exe","412","WriteFile","slot1.sav","SUCCESS",""
-"what","fen.exe","412","WriteFile","C:\x","SUCCESS",""
+const windowsLog = `clock;program;pid;action;file;outcome;remarks
+15:04:05.500;fen.exe;412;open;C:\Users\Mira\AppData\Roaming\Fen\slot1.sav;not found;GENERIC_READ
+15:04:06.000;fen.exe;412;open;D:\Games\Fen\pack.dat;ok;GENERIC_READ
+15:04:06.100;fen.exe;412;ReadFile;D:\Games\Fen\pack.dat;ok;
+15:04:07.000;fen.exe;412;WriteFile;C:\Users\Mira\AppData\Roaming\Fen\slot1.new;ok;4 bytes at 0
+15:04:07.200;fen.exe;412;WriteFile;C:\Users\Mira\AppData\Roaming\Fen\slot1.new;ok;4 bytes at 4
+15:04:07.300;fen.exe;412;MoveFileEx;C:\Users\Mira\AppData\Roaming\Fen\slot1.new;ok;to: C:\Users\Mira\AppData\Roaming\Fen\slot1.sav
+15:04:07.400;fen.exe;412;RegSetValueEx;HKCU\Software\Fen\Volume;ok;a number
+15:04:07.500;fen.exe;412;RegQueryValueEx;HKCU\Software\Fen\Volume;ok;
+15:04:07.600;fen.exe;412;CloseHandle;C:\Users\Mira\AppData\Roaming\Fen\slot1.sav;ok;
+15:04:07.700;other.exe;9;WriteFile;C:\Users\Mira\AppData\Local\Other\x.log;ok;
+15:04:07.800;fen.exe;412;CreateFileW;C:\Users\Mira\secret;denied;
+15:04:07.900;fen.exe;412;Juggle;C:\x;ok;
+15:04:08.000;fen.exe;412;WriteFile;slot1.sav;ok;
+what;fen.exe;412;WriteFile;C:\x;ok;
 `
 
 // A log of Windows comes to Windows' locations.
 func TestALogOfWindows(t *testing.T) {
 	m := read(t, windowsLog, Options{Header: trace.Header{Title: "Copperfen", Install: "D:/Games/Fen"}, Date: time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC)})
-	assert.Equal(t, map[Column]string{Time: "Time", Process: "Process Name", PID: "PID", Operation: "Operation", Path: "Path", Result: "Result", Detail: "Detail"}, m.plan.Columns)
-	assert.Equal(t, "delimited by commas", m.plan.Form)
+	assert.Equal(t, map[Column]string{When: "clock", Program: "program", Number: "pid", Action: "action", File: "file", Outcome: "outcome", More: "remarks"}, m.plan.Columns)
+	assert.Equal(t, "delimited by semicolons", m.plan.Form)
 	assert.Equal(t, "windows", m.header.OS)
 	assert.Equal(t, "Mira", m.header.User)
 	assert.Equal(t, "C:/Users/Mira/AppData/Roaming", m.header.Roots["roaming-app-data"])
@@ -154,7 +154,7 @@ not json
 {"ts": 1763990003, "proc": {"name": "/usr/games/fen", "pid": 7}, "syscall": "rename", "f": "/home/tobin/a", "ret": 0}
 [1]
 `
-	m := read(t, log, Options{Columns: map[Column]string{Path: "f", Process: "proc.name", PID: "proc.pid"}})
+	m := read(t, log, Options{Columns: map[Column]string{File: "f", Program: "proc.name", Number: "proc.pid"}})
 	assert.Equal(t, "JSON lines", m.plan.Form)
 	assert.Equal(t, "linux", m.header.OS)
 	assert.Equal(t, "/home/tobin", m.header.Env["HOME"])
@@ -209,11 +209,11 @@ func TestWhatIsNoLog(t *testing.T) {
 	for log, says := range map[string]string{
 		"":                               "it is empty",
 		"\n\r\n":                         "it is empty",
-		"a line of prose\nand another\n": "neither the heading of a table",
-		"a,b,c\n1,2,3\n":                 "no column is known for operation; the columns are: a, b, c; say which with --columns operation=HEADING",
-		"op,b,c\n1,2,3\n":                "no column is known for path",
-		`{"op": "write"}`:                "no column is known for path",
-		"op,path\x00\x01,x\n":            "no text",
+		"a line of prose\nand another\n": "neither a table heading",
+		"a,b,c\n1,2,3\n":                 "no column is known for action; the columns are: a, b, c; say which with --columns action=HEADING",
+		"op,b,c\n1,2,3\n":                "no column is known for file",
+		`{"op": "write"}`:                "no column is known for file",
+		"op,path\x00\x01,x\n":            "not text",
 		"op,path\n\"" + strings.Repeat("x", 2<<20): "longer than",
 		`{"op":"` + strings.Repeat("x", 2<<20):     "longer than",
 	} {
@@ -224,8 +224,8 @@ func TestWhatIsNoLog(t *testing.T) {
 		assert.ErrorIs(t, err, ErrFormat, "%.40q", log)
 		assert.ErrorContains(t, err, says, "%.40q", log)
 	}
-	_, err := Look(strings.NewReader("op,path\n"), Options{Columns: map[Column]string{Time: "clock"}})
-	assert.ErrorContains(t, err, `there is no column "clock" for time; there are: op, path`)
+	_, err := Look(strings.NewReader("op,path\n"), Options{Columns: map[Column]string{When: "o'clock"}})
+	assert.ErrorContains(t, err, `there is no column "o'clock" for when; there are: op, path`)
 }
 
 // Whatever the log, the trace that comes of it can be read.

@@ -16,28 +16,31 @@ import (
 // Open is an operation that its flags tell more of.
 const Open trace.Op = "open"
 
-// words are the operations that are known as they stand: the calls of Unix and Windows,
-// and plain English.
+// words are the operations that are known by name: the calls of Unix and Windows, as their
+// public interfaces spell them, and plain English.
 var words = sync.OnceValue(func() map[string]trace.Op {
 	m := map[string]trace.Op{}
 	for op, list := range map[trace.Op]string{
-		Open:               "open openat openat2 createfile createfilew createfilea ntcreatefile ntopenfile openfile opened",
-		trace.Read:         "read readfile ntreadfile pread64 readv mmap",
-		trace.Create:       "create created creat new made mknod mknodat",
-		trace.Replace:      "replace replaced overwrite overwritten",
-		trace.Update:       "write written update updated modify modified writefile ntwritefile pwrite64 writev",
+		Open:               "open openat openat2 opened createfile openfile",
+		trace.Read:         "read readfile readfilescatter pread preadv readv mmap loaded",
+		trace.Create:       "create created creat new made mknod mknodat copyfile",
+		trace.Replace:      "replace replaced replacefile overwrite overwritten",
+		trace.Update:       "write written update updated modify modified saved writefile writefilegather pwrite pwritev writev",
 		trace.Append:       "append appended",
-		trace.Truncate:     "truncate ftruncate truncated setendoffile",
-		trace.Rename:       "rename renamed renameat renameat2 move moved movefile movefileex movefileexw",
+		trace.Truncate:     "truncate truncated ftruncate setendoffile",
+		trace.Rename:       "rename renamed renameat renameat2 move moved movefile movefilewithprogress",
 		trace.Link:         "link linkat createhardlink",
-		trace.Remove:       "remove removed delete deleted unlink unlinkat deletefile deletefilew regdeletevalue",
+		trace.Remove:       "remove removed delete deleted erased unlink unlinkat deletefile regdeletevalue regdeletekeyvalue deletevaluekey",
 		trace.MakeFolder:   "mkdir mkdirat createdirectory",
-		trace.RemoveFolder: "rmdir removedirectory regdeletekey",
-		trace.List:         "list getdents getdents64 readdir findfirstfile findnextfile opendir ntquerydirectoryfile",
-		trace.Run:          "execute exec execve execveat run createprocess",
+		trace.RemoveFolder: "rmdir removedirectory regdeletekey regdeletetree deletekey",
+		trace.List:         "list listed getdents readdir opendir findfirstfile findnextfile querydirectoryfile",
+		trace.Run:          "execute executed exec execve execveat run started createprocess",
 		trace.Missed:       "missed",
-		trace.Changed:      "changed change regsetvalue regsetvalueex",
-		Ignore:             "close stat fstat lstat newfstatat statx access faccessat readlink ioctl fcntl dup dup2 fsync lseek chmod chown utimensat munmap connect send receive",
+		trace.Changed:      "changed change regsetvalue regsetkeyvalue setvaluekey",
+		Ignore: "close closed closehandle stat fstat lstat newfstatat statx access faccessat readlink ioctl fcntl dup dup2 fsync lseek chmod chown " +
+			"utimensat munmap connect send receive lockfile unlockfile flushfilebuffers getfileattributes setfileattributes getfilesize " +
+			"regopenkey regcreatekey regclosekey regqueryvalue regenumkey regenumvalue regflushkey queryvaluekey openkey createkey enumeratekey " +
+			"queryinformationfile setinformationfile flushbuffersfile",
 	} {
 		for word := range strings.FieldsSeq(list) {
 			m[word] = op
@@ -46,26 +49,30 @@ var words = sync.OnceValue(func() map[string]trace.Op {
 	return m
 })
 
-// stems tell what a word that is not known as it stands means, by what is in it; the
-// first that fits counts.
+// affixes are what systems put around the name of a call: NtReadFile, CreateFileW,
+// RegSetValueExA, pread64, open_nocancel.
+var affixes = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^(?:nt|zw)?(.+?)(?:nocancel)?(?:transacted)?(?:ex)?(?:64|2|w|a)?$`)
+})
+
+// stems tell what several words of plain English mean, by what is in them: "file was
+// deleted". The first that matches counts.
 var stems = sync.OnceValue(func() (list []stem) {
 	for _, s := range []struct {
 		in string
 		op trace.Op
 	}{
-		{`^reg.*(delet|remov).*key`, trace.RemoveFolder},
-		{`^reg.*(delet|remov)`, trace.Remove},
-		{`^reg.*(setval|write)`, trace.Changed},
-		{`^(query|get|close|reg|enum|notify|flush|lock|unlock|cleanup|thread|process|tcp|udp|socket|load|unload|device)|security|mapping|control$`, Ignore},
-		{`rename`, trace.Rename},
-		{`hardlink|setlink`, trace.Link},
-		{`delet|dispos|unlink|remov`, trace.Remove},
-		{`endoffile|allocation|truncat`, trace.Truncate},
+		{`^(quer|get|clos|flush|lock|unlock|check|ask)`, Ignore},
+		{`renam|moved?to|^mov`, trace.Rename},
+		{`hardlink`, trace.Link},
+		{`(delet|remov|eras).*(folder|director)|(folder|director).*(delet|remov|eras)`, trace.RemoveFolder},
+		{`delet|unlink|remov|eras`, trace.Remove},
+		{`truncat|shorten`, trace.Truncate},
 		{`append`, trace.Append},
-		{`overwrit|supersed|replac`, trace.Replace},
-		{`writ|modif|updat`, trace.Update},
-		{`director`, trace.List},
-		{`^set`, Ignore},
+		{`overwrit|replac`, trace.Replace},
+		{`writ|modif|updat|saving|saved`, trace.Update},
+		{`(creat|made|new).*(folder|director)|(folder|director).*(creat|made)`, trace.MakeFolder},
+		{`(folder|director).*(list|read)|list.*(folder|director)`, trace.List},
 		{`creat|made|new`, trace.Create},
 		{`open`, Open},
 		{`read`, trace.Read},
@@ -80,12 +87,17 @@ type stem struct {
 	op trace.Op
 }
 
-// meaning finds what an operation's word means: what was told, then what is known as it
-// stands, then by what is in it.
+// meaning finds what an operation's word means: what was told, then what is known by name,
+// then by what is in it.
 func (p *Plan) meaning(word string) (trace.Op, bool) {
 	id := squash(word)
 	if op, ok := p.table[id]; ok {
 		return op, true
+	}
+	if m := affixes().FindStringSubmatch(id); m != nil {
+		if op, ok := p.table[m[1]]; ok {
+			return op, true
+		}
 	}
 	for _, s := range stems() {
 		if id != "" && s.in.MatchString(id) {
@@ -107,11 +119,11 @@ func squash(text string) string {
 
 // flagWords tell of an opening's flags what it was for.
 var flagWords = sync.OnceValue(func() (p struct{ forWriting, forAppend, emptied, made, folder *regexp.Regexp }) {
-	p.forWriting = regexp.MustCompile(`(?i)O_WRONLY|O_RDWR|GENERIC[ _]?(WRITE|ALL)|WRITE[ _]DATA|FILE_WRITE|\bwrite\b|\bread/write\b|"?[rwa]\+|\bmode[=:] ?[wa]`)
-	p.forAppend = regexp.MustCompile(`(?i)O_APPEND|APPEND[ _]DATA\b|\bappend`)
+	p.forWriting = regexp.MustCompile(`(?i)O_WRONLY|O_RDWR|GENERIC_(WRITE|ALL)|FILE_WRITE_DATA|\bwrit(e|ing)\b|"?[rwa]\+|\bmode[=:] ?[wa]`)
+	p.forAppend = regexp.MustCompile(`(?i)O_APPEND|FILE_APPEND_DATA|\bappend`)
 	p.emptied = regexp.MustCompile(`(?i)O_TRUNC|overwrite|supersede|truncate_existing|create_always`)
 	p.made = regexp.MustCompile(`(?i)O_CREAT\b.*O_EXCL|O_EXCL.*O_CREAT|create_new|\bcreated\b`)
-	p.folder = regexp.MustCompile(`(?i)O_DIRECTORY|options?:[^;]*\bdirectory\b|FILE_DIRECTORY_FILE`)
+	p.folder = regexp.MustCompile(`(?i)O_DIRECTORY|FILE_DIRECTORY_FILE`)
 	return p
 })
 
@@ -143,7 +155,7 @@ const (
 // resultWords tell how a call ended.
 var resultWords = sync.OnceValue(func() (p struct{ absentResult, fineResult *regexp.Regexp }) {
 	p.absentResult = regexp.MustCompile(`(?i)not[ _]?found|no[ _]such|ENOENT|ENOTDIR|does not exist|0xC0000034|0xC000003A`)
-	p.fineResult = regexp.MustCompile(`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|true|done|buffer overflow|no more (files|entries)|end of file|reparse)$`)
+	p.fineResult = regexp.MustCompile(`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|fine|yes|true|done|(STATUS|ERROR)_(SUCCESS|BUFFER_OVERFLOW|NO_MORE_FILES|END_OF_FILE|HANDLE_EOF|REPARSE|MORE_DATA))$`)
 	return p
 })
 
@@ -299,9 +311,9 @@ func (t *writing) path(text string) (clean, why string) {
 
 // second is the other path of a renaming: in a column of its own or in the details.
 func (t *writing) second(r row) (clean, why string) {
-	text := r.get(t.p.Columns[To])
+	text := r.get(t.p.Columns[Second])
 	if text == "" {
-		detail := r.get(t.p.Columns[Detail])
+		detail := r.get(t.p.Columns[More])
 		if m := pathShapes().pathIn.FindStringSubmatch(detail); m != nil {
 			text = strings.TrimSpace(m[1])
 		} else if pathShapes().drivePath.MatchString(detail) || strings.HasPrefix(detail, "/") {

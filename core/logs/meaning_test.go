@@ -13,16 +13,16 @@ import (
 func TestMeanings(t *testing.T) {
 	p := &Plan{table: words()}
 	for word, want := range map[string]trace.Op{
-		"open": Open, "NtCreateFile": Open, "CreateFileW": Open, "OPEN FILE": Open, "file_open": Open,
-		"read": trace.Read, "FileRead": trace.Read,
-		"WriteFile": trace.Update, "file write": trace.Update, "Modified": trace.Update,
+		"open": Open, "NtCreateFile": Open, "CreateFileW": Open, "CreateFile2": Open, "OPEN FILE": Open, "file_open": Open, "open_nocancel": Open,
+		"read": trace.Read, "file was read": trace.Read, "pread64": trace.Read, "ReadFileEx": trace.Read,
+		"WriteFile": trace.Update, "file write": trace.Update, "Modified": trace.Update, "a save was written": trace.Update,
 		"append": trace.Append, "file-appended": trace.Append,
-		"overwritten": trace.Replace, "ftruncate": trace.Truncate, "SetEndOfFileInfo": trace.Truncate,
-		"renameat2": trace.Rename, "File Renamed": trace.Rename, "moved": trace.Rename,
-		"unlink": trace.Remove, "file deleted": trace.Remove, "SetDisposition": trace.Remove,
-		"mkdir": trace.MakeFolder, "rmdir": trace.RemoveFolder, "readdir": trace.List, "execve": trace.Run,
-		"RegSetValueEx": trace.Changed, "reg write": trace.Changed, "RegDeleteValue": trace.Remove, "RegDeleteKey": trace.RemoveFolder,
-		"close": Ignore, "RegQueryValue": Ignore, "QueryInformation": Ignore, "SetAttributes": Ignore, "TCP connect": Ignore,
+		"overwritten": trace.Replace, "ftruncate64": trace.Truncate, "SetEndOfFile": trace.Truncate,
+		"renameat2": trace.Rename, "File Renamed": trace.Rename, "moved": trace.Rename, "MoveFileExW": trace.Rename,
+		"unlink": trace.Remove, "file deleted": trace.Remove, "DeleteFileA": trace.Remove,
+		"mkdir": trace.MakeFolder, "folder created": trace.MakeFolder, "rmdir": trace.RemoveFolder, "directory removed": trace.RemoveFolder, "readdir": trace.List, "execve": trace.Run,
+		"RegSetValueExW": trace.Changed, "NtSetValueKey": trace.Changed, "RegDeleteValue": trace.Remove, "RegDeleteKeyEx": trace.RemoveFolder,
+		"close": Ignore, "RegQueryValueEx": Ignore, "NtQueryInformationFile": Ignore, "SetFileAttributesW": Ignore, "connect": Ignore,
 		"FileCreated": trace.Create,
 	} {
 		op, ok := p.meaning(word)
@@ -40,7 +40,7 @@ func TestFlagsOfAnOpening(t *testing.T) {
 		"": trace.Read, "O_RDONLY": trace.Read, "generic read": trace.Read, "mode=r": trace.Read,
 		"O_RDWR": trace.Update, "GENERIC_WRITE": trace.Update, "mode: w": trace.Update, "r+": trace.Update,
 		"O_WRONLY|O_TRUNC": trace.Replace, "CREATE_ALWAYS": trace.Replace,
-		"Append Data": trace.Append, "O_CREAT|O_EXCL|O_WRONLY": trace.Create, "CREATE_NEW": trace.Create,
+		"FILE_APPEND_DATA": trace.Append, "O_CREAT|O_EXCL|O_WRONLY": trace.Create, "CREATE_NEW": trace.Create,
 		"O_DIRECTORY": trace.List,
 	} {
 		assert.Equal(t, want, opened(flags), flags)
@@ -49,9 +49,9 @@ func TestFlagsOfAnOpening(t *testing.T) {
 
 func TestOutcomes(t *testing.T) {
 	for text, want := range map[string]result{
-		"": fine, "SUCCESS": fine, "ok": fine, "0": fine, "0x0": fine, "7": fine, "True": fine, "END OF FILE": fine,
-		"NAME NOT FOUND": absent, "ENOENT": absent, "-1 ENOENT (No such file or directory)": absent, "0xC0000034": absent, "PATH NOT FOUND": absent,
-		"ACCESS DENIED": failed, "EACCES": failed, "-13": failed, "false": failed, "SHARING VIOLATION": failed,
+		"": fine, "success": fine, "ok": fine, "0": fine, "0x0": fine, "7": fine, "True": fine, "STATUS_END_OF_FILE": fine, "ERROR_SUCCESS": fine,
+		"not found": absent, "STATUS_OBJECT_NAME_NOT_FOUND": absent, "ENOENT": absent, "-1 ENOENT (No such file or directory)": absent, "0xC0000034": absent, "ERROR_PATH_NOT_FOUND": absent,
+		"denied": failed, "STATUS_ACCESS_DENIED": failed, "EACCES": failed, "-13": failed, "false": failed, "sharing violation": failed,
 	} {
 		assert.Equal(t, want, outcome(text), text)
 	}

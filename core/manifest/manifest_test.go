@@ -155,8 +155,8 @@ func TestWhatIsNoManifest(t *testing.T) {
 		"sheet 2 (\"a\") is out of order": `{"format":"endroit/manifest/1","sheets":[{"id":"b"},{"id":"a"}]}`,
 		"duplicate":                       `{"format":"endroit/manifest/1","format":"endroit/manifest/1"}`,
 		"larger than 8388608 bytes":       `{"format":"endroit/manifest/1","titles":[{"id":"` + strings.Repeat("a", 9<<20) + `"}]}`,
-		"made of 100003 parts":            `{"format":"endroit/manifest/1","titles":[{"id":"a","variants":[{}` + strings.Repeat(",{}", 100_000) + `]}]}`,
-		"a part of it is larger than":     `{"format":"endroit/manifest/1",` + strings.Repeat(" ", 9<<20) + `"titles":[]}`,
+		"has 100003 parts; the limit is":  `{"format":"endroit/manifest/1","titles":[{"id":"a","variants":[{}` + strings.Repeat(",{}", 100_000) + `]}]}`,
+		"an entry is larger than":         `{"format":"endroit/manifest/1",` + strings.Repeat(" ", 9<<20) + `"titles":[]}`,
 		"title 1: its name: it is longer": `{"format":"endroit/manifest/1","titles":[{"id":"a","name":"` + strings.Repeat("a", 2000) + `"}]}`,
 	} {
 		_, err := Parse([]byte(text))

@@ -75,24 +75,24 @@ func TestWhereAFileDoesNotFit(t *testing.T) {
 		change func(b []byte) []byte
 		says   string
 	}{
-		"another kind":    {func(b []byte) []byte { b[0] = 'X'; return b }, "does not begin with the header"},
+		"another kind":    {func(b []byte) []byte { b[0] = 'X'; return b }, "its header is not"},
 		"another version": {func(b []byte) []byte { b[4] = 9; return b }, "version at 0x0004 is 9, and can be 2, 3"},
 		"damaged":         {func(b []byte) []byte { b[7] ^= 1; return b }, "the file is damaged or of another format"},
 		"cut":             {func(b []byte) []byte { return b[:14] }, "takes 5 bytes, and the file has 2 more"},
 		"a wrong length":  {func(b []byte) []byte { b[11] = 0xff; return b }, "captain at 0x000A: it takes 65285 bytes"},
 		"no text":         {func(b []byte) []byte { b[12] = 0xff; return b }, "captain at 0x000C is not UTF-8 text"},
 		"too many items":  {func(b []byte) []byte { b[17] = 200; return b }, "it is not zero-terminated"},
-		"empty":           {func([]byte) []byte { return nil }, "does not begin with the header"},
+		"empty":           {func([]byte) []byte { return nil }, "its header is not"},
 	} {
 		r := n.Read(c.change(file()))
 		assert.False(t, r.Fits(), name)
 		assert.Contains(t, strings.Join(r.Problems, "\n"), c.says, name)
 	}
 	r := parse(t, "format: endroit/notes/1\nfields:\n  - {name: a, at: 0, type: u32}\n  - {name: b, at: 2, type: u32}\n  - {name: c, at: 900, type: u8}\n").Read(make([]byte, 20))
-	assert.Equal(t, []string{"c would stand at 900, outside the file of 20 bytes", "b at 0x0002 overlaps a"}, r.Problems)
+	assert.Equal(t, []string{"c would be at 900, outside the file of 20 bytes", "b at 0x0002 overlaps a"}, r.Problems)
 	assert.Equal(t, []Gap{{6, 14}}, r.Free)
 	r = parse(t, "format: endroit/notes/1\nfields:\n  - name: forever\n    repeat: rest\n    fields: [{name: none, type: bytes, length: 0}]\n").Read([]byte("abc"))
-	assert.Contains(t, r.Problems[0], "takes no bytes, so that it is not repeated")
+	assert.Contains(t, r.Problems[0], "takes no bytes, so it is not repeated")
 }
 
 func TestEveryType(t *testing.T) {
@@ -132,14 +132,14 @@ func TestSet(t *testing.T) {
 		assert.Len(t, out, len(before))
 	}
 	assert.Equal(t, file(), before, "the file itself stays")
-	for _, c := range [][3]string{{"day", "-1", "is no number of 32 bits"}, {"day", "4294967296", "is no number"}, {"captain", "Sedge the Elder", "what follows would have to move"}, {"nobody", "1", "have no field nobody; there are: version, day"},
-		{"version", "7", "would not fit the notes: version at 0x0004 is 7"}, {"count", "3", "would not fit the notes"}, {"speed", "fast", "no number with a fraction"}} {
+	for _, c := range [][3]string{{"day", "-1", "is not an unsigned number of"}, {"day", "4294967296", "is not an unsigned number of"}, {"captain", "Sedge the Elder", "bytes there, and this value has"}, {"nobody", "1", "have no field nobody; there are: version, day"},
+		{"version", "7", "it would not match the notes: version at 0x0004 is 7"}, {"count", "3", "it would not match the notes:"}, {"speed", "fast", "is not a floating-point number"}} {
 		_, err := n.Set(before, c[0], c[1])
 		assert.ErrorContains(t, err, c[2], c[0])
 	}
 	before[6] ^= 1
 	_, err := n.Set(before, "day", "5")
-	assert.ErrorContains(t, err, "the file does not fit the notes: the checksum")
+	assert.ErrorContains(t, err, "the file does not match the notes: the checksum")
 }
 
 func TestNotesThatAreWrong(t *testing.T) {
@@ -147,19 +147,19 @@ func TestNotesThatAreWrong(t *testing.T) {
 	for text, says := range map[string]string{
 		"format: endroit/notes/9\n":                                                        `notes: line 1, column 9: format: it is "endroit/notes/9"`,
 		head + "feilds: []\n":                                                              "unknown field",
-		head + "header: TIDE\n":                                                            "neither a text in quotation marks nor bytes",
-		head + "order: middle\n":                                                           `"middle" is no order of bytes`,
-		head + "fields: [{name: a, type: u128}]\n":                                         `fields[0].type: "u128" is no type; the types are u8`,
-		head + "fields: [{name: A b, type: u8}]\n":                                         "is no name",
-		head + "fields: [{name: a, type: u8}, {name: a, type: u8}]\n":                      "there is a field a already",
-		head + "fields: [{name: a, type: text}]\n":                                         "how long it is has to be said",
+		head + "header: TIDE\n":                                                            "is neither a quoted text nor hexadecimal bytes such as 54 49 44 45",
+		head + "order: middle\n":                                                           `is not a byte order; it must be little or big`,
+		head + "fields: [{name: a, type: u128}]\n":                                         `is not a type; the types are`,
+		head + "fields: [{name: A b, type: u8}]\n":                                         "is not a name: it must begin with a lowercase letter and contain only lowercase letters, digits, - and _",
+		head + "fields: [{name: a, type: u8}, {name: a, type: u8}]\n":                      "duplicate field a",
+		head + "fields: [{name: a, type: text}]\n":                                         "length is missing: a number, a field's name, u8, u16, u32, zero or rest",
 		head + "fields: [{name: a, type: u8, length: 3}]\n":                                "a u8 has its own length",
-		head + "fields: [{name: a, type: text, length: later}, {name: later, type: u8}]\n": "no field before it is called so",
+		head + "fields: [{name: a, type: text, length: later}, {name: later, type: u8}]\n": "is neither a number nor an earlier field",
 		head + "fields: [{name: a, type: bytes, length: 99999999999}]\n":                   "is out of bounds",
 		head + "fields: [{name: a, repeat: 3}]\n":                                          "a record without fields",
-		head + "fields: [{name: a, type: u8, fields: [{name: b, type: u8}]}]\n":            "a record has fields instead of a type",
+		head + "fields: [{name: a, type: u8, fields: [{name: b, type: u8}]}]\n":            "a record has fields, and no type, length or values",
 		head + "checksum: {algorithm: CRC-31, at: 0, stored: big-endian}\n":                "there is no algorithm",
-		head + "checksum: {algorithm: MD5, at: 0, stored: sideways}\n":                     "is no way to store it",
+		head + "checksum: {algorithm: MD5, at: 0, stored: sideways}\n":                     "is not a way to store it; use",
 		head + "fields: " + strings.Repeat("[{name: a, fields: ", 9) + "[{name: b, type: u8}]" + strings.Repeat("}]", 9) + "\n": "more than 8 deep",
 		"": "format",
 	} {

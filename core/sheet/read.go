@@ -46,7 +46,7 @@ type Entry struct {
 }
 
 // ErrNotThere says that a folder or key is not there.
-var ErrNotThere = errors.New("it is not there")
+var ErrNotThere = errors.New("it does not exist")
 
 // Found is what a sheet finds of one installation of its launcher, or, where
 // there is no launcher, of what was installed without one.

@@ -26,25 +26,25 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 		{"sheet/1", "sheet/2", "reads endroit/sheet/1"},
 		{"id: quayside", "id: Quay Side", "lowercase letters"},
 		{"name: Quayside", "name: ''", "missing"},
-		{"title/{ref}", "title/", "holds {ref} once"},
-		{"quayside.example/title/{ref}", "'{ref}.example'", "behind the store's own name"},
+		{"title/{ref}", "title/", "an address must contain {ref} once, after the store's own name: quayside.example/title/{ref}"},
+		{"quayside.example/title/{ref}", "'{ref}.example'", "an address must contain {ref} once, after the store's own name: quayside.example/title/{ref}"},
 		{"  linux:", "  beos:", "it must be linux, windows or macos"},
 		{"home: [xdg-data:quayside/]", "home: []", "there is none"},
 		{"home: [xdg-data:quayside/]", "home: [xdg-data:quayside]", "must end with a slash"},
-		{"home: [xdg-data:quayside/]", "home: ['xdg-data:quay*/']", "no wildcard"},
+		{"home: [xdg-data:quayside/]", "home: ['xdg-data:quay*/']", "without wildcards"},
 		{"home: [xdg-data:quayside/]", "home: [home:.config/]", "reaches too far"},
 		{"home: [xdg-data:quayside/]", "home: [/opt/quayside/]", "no colon"},
-		{"files: settings/libraries.qk", "files: ../libraries.qk", "leads out"},
+		{"files: settings/libraries.qk", "files: ../libraries.qk", "is not allowed in a path"},
 		{"files: settings/libraries.qk", "files: /etc/passwd", "begins with a slash"},
 		{"files: settings/libraries.qk", "files: '**/libraries.qk'", "does not search folders of any depth"},
 		{"files: settings/libraries.qk", "files: settings/", "must not end with a slash"},
-		{"as: nested-text", "as: parchment", "nothing is read as"},
+		{"as: nested-text", "as: parchment", "; the formats are"},
 		{"each: $.libraries.*", "each: libraries", "not a JSONPath"},
-		{"folder: $.path", "folder: ''", "a JSONPath is wanted"},
-		{"folder: prefixes/{ref}/", "folder: prefixes/", "has to hold {ref}"},
+		{"folder: $.path", "folder: ''", "it must be a JSONPath, such as $.name"},
+		{"folder: prefixes/{ref}/", "folder: prefixes/", "it must contain"},
 		{"folder: prefixes/{ref}/", "folder: prefixes/{ref}", "must end with a slash"},
-		{"folder: accounts/{account}/", "folder: accounts/{slot}/", "has to hold {account}"},
-		{"below: installed/", "below: ../", "leads out"},
+		{"folder: accounts/{account}/", "folder: accounts/{slot}/", "it must contain"},
+		{"below: installed/", "below: ../", "is not allowed in a path"},
 		{"ref: $.reference", "reference: $.reference", "unknown field"},
 		{"name: Quayside", "name: &a Quayside", "anchors and aliases"},
 		{"home: [xdg-data:quayside/]", "x-home: []", "libraries lie below it"},
@@ -63,7 +63,7 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 		{"each: $.libraries.*", "each: $.a[?@[:]]", "by names and positions alone"},
 		{"each: $.libraries.*", "each: $['" + strings.Repeat("a", 300) + "']", "at most 300"},
 		{"user: player", "user: ..\\\\player", "no name of a user"},
-		{"quayside.example/title/{ref}", "'{ref}/title'", "behind the store's own name"},
+		{"quayside.example/title/{ref}", "'{ref}/title'", "an address must contain {ref} once, after the store's own name: quayside.example/title/{ref}"},
 	} {
 		text := strings.Replace(good, c.old, c.new, 1)
 		require.NotEqual(t, good, text, c.old)
@@ -91,7 +91,7 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 		"[HKEY_LOCAL_MACHINE/Software/Microsoft/]":                      "settings of all programs",
 		"[HKEY_USERS/Software/Larder/]":                                 "begins with HKEY_CURRENT_USER",
 		"[HKEY_LOCAL_MACHINE/System/Larder/]":                           "below Software",
-		"['HKEY_LOCAL_MACHINE/Software/*/']":                            "no wildcard",
+		"['HKEY_LOCAL_MACHINE/Software/*/']":                            "without wildcards",
 		"[HKEY_LOCAL_MACHINE/Software/Larder]":                          "must end with a slash",
 		"[" + strings.Repeat("HKEY_CURRENT_USER/Software/L/,", 9) + "]": "at most 8",
 	} {
@@ -104,7 +104,7 @@ func TestMistakesInASheetAreFoundWhereTheyStand(t *testing.T) {
 	}
 	assert.ErrorContains(t, withoutLauncher("    titles: {files: a.json, as: json, name: $.n, folder: $.f}\n"), "titles lie below it")
 	assert.ErrorContains(t, withoutLauncher("    {}\n"), "which registry key")
-	assert.ErrorContains(t, withoutLauncher("    inside: {keys: [HKEY_CURRENT_USER/Software/L/], name: $.n}\n"), "so it is a file")
+	assert.ErrorContains(t, withoutLauncher("    inside: {keys: [HKEY_CURRENT_USER/Software/L/], name: $.n}\n"), "it describes the folder that it is in, so it must be a file")
 	assert.ErrorContains(t, withoutLauncher("    inside: {files: a.toml, as: toml, name: $.n}\n    accounts: {folder: 'a/{account}/'}\n"), "accounts lie below it")
 }
 
@@ -117,7 +117,7 @@ func TestASheetThatIsTooLargeOrSomebodysOwn(t *testing.T) {
 	_, err = ParseJSON([]byte("{"))
 	assert.Error(t, err)
 	_, err = Parse([]byte(strings.Repeat("[", 60_000)))
-	assert.ErrorContains(t, err, "deeper than 100 levels")
+	assert.ErrorContains(t, err, "it is nested more than 100 levels deep")
 	_, err = Parse([]byte(good + "x-mine: 1\n"))
 	assert.NoError(t, err)
 }

@@ -44,7 +44,7 @@ func TestLaunchersThatHandOverInACircle(t *testing.T) {
 	// A circle that one does not belong to is the others' matter, and ends too.
 	assert.Nil(t, Circle(starting(t, "ee", "aa"), []*Sheet{a, b, back}))
 	_, err := Parse([]byte("format: endroit/sheet/1\nid: aa\nname: A\nsystems:\n  linux:\n    home: [xdg-data:aa/]\n    starts: [{launcher: aa, files: s.json, as: json, ref: $.r}]\n"))
-	assert.ErrorContains(t, err, "does not hand over to itself")
+	assert.ErrorContains(t, err, "a launcher cannot hand over to itself")
 }
 
 func TestWhatTwoSheetsCannotBothClaim(t *testing.T) {

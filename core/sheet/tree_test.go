@@ -43,10 +43,10 @@ func TestEveryFormatComesToOneTree(t *testing.T) {
 func TestWhatIsNotWhatItShouldBe(t *testing.T) {
 	deep := strings.Repeat(`{"a":`, 70) + "1" + strings.Repeat("}", 70)
 	for _, c := range []struct{ as, text, says string }{
-		{"parchment", "", "there are hive, ini, json"},
+		{"parchment", "", "the formats are hive, ini, json"},
 		{"json", `{"a": `, "not json"},
-		{"json", `{} {}`, "behind the value"},
-		{"json", deep, "nested deeper"},
+		{"json", `{} {}`, "there is data after the value"},
+		{"json", deep, "it is nested more than"},
 		{"json", "\xff\xfe{", "odd number"},
 		{"yaml", "a: [", "not yaml"},
 		{"yaml", "a: &x [1]\nb: [*x, *x]", "anchors and aliases"},
@@ -54,16 +54,16 @@ func TestWhatIsNotWhatItShouldBe(t *testing.T) {
 		{"ini", "[a\nb=c", "not ini"},
 		{"xml", "<a><b></a>", "not xml"},
 		{"xml", "", "no element"},
-		{"xml", strings.Repeat("<a>", 100), "nested deeper"},
+		{"xml", strings.Repeat("<a>", 100), "it is nested more than"},
 		{"xml", `<?xml version="1.0" encoding="parchment"?><a/>`, "UTF-16"},
 		{"hive", "regf", "not hive"},
-		{"nested-text", `"a" { "b" "c"`, "line 1: \"a\": it ends before a }"},
+		{"nested-text", `"a" { "b" "c"`, `line 1: "a": a } is missing at its end`},
 		{"nested-text", "\"a\" \"b\"\n}", "line 2: a } without"},
 		{"nested-text", "\"a\"\n\n\"b\" c", "line 3"},
 		{"nested-text", `"a" "b`, "closing quote"},
 		{"nested-text", `"a`, "closing quote"},
-		{"nested-text", `a "b"`, "'a' where a quoted text is due"},
-		{"nested-text", strings.Repeat(`"a"{`, 100), "nested deeper"},
+		{"nested-text", `a "b"`, "'a' instead of a quoted text"},
+		{"nested-text", strings.Repeat(`"a"{`, 100), "it is nested more than"},
 	} {
 		_, err := Tree(c.as, []byte(c.text))
 		assert.ErrorContains(t, err, c.says, "%s %.30q", c.as, c.text)

@@ -13,8 +13,8 @@ func TestStandingCountsPeopleNotContributions(t *testing.T) {
 		want     Standing
 		reason   string
 	}{
-		{nil, "", "nobody"},
-		{[]Evidence{mira}, Observed, "mira saw it"},
+		{nil, "", "not observed"},
+		{[]Evidence{mira}, Observed, "mira observed it in a traced run; nobody else has yet"},
 		{[]Evidence{mira, mira}, Observed, "nobody else"},
 		{[]Evidence{tobin, mira}, Confirmed, "mira, tobin"},
 	} {

@@ -141,8 +141,8 @@ func TestWhatIsNoTrace(t *testing.T) {
 		data []byte
 		says string
 	}{
-		"empty":           {nil, "does not begin as one"},
-		"a text":          {[]byte("hello, this is no trace at all"), "does not begin as one"},
+		"empty":           {nil, "it is not a trace (zstd with a header line); was it written by endroit trace?"},
+		"a text":          {[]byte("hello, this is no trace at all"), "it is not a trace (zstd with a header line); was it written by endroit trace?"},
 		"other JSON":      {packed(t, `{"titles":[]}`), "no format endroit/trace"},
 		"no JSON":         {packed(t, `hello`), "no format endroit/trace"},
 		"another version": {packed(t, `{"format":"endroit/trace/9"}`), "use the version that wrote it"},
@@ -166,8 +166,8 @@ func TestLinesThatNoTraceHolds(t *testing.T) {
 		{[]string{file, `{"t":1,"o":"read","f":1,"p":1}`}, "process that was not declared"},
 		{[]string{file, `{"t":1,"o":"rename","f":1}`}, "not declared"},
 		{[]string{file, `{"t":-1,"o":"read","f":1}`}, "before the start"},
-		{[]string{`{"f":2,"path":"/a"}`}, "where 1 is due"},
-		{[]string{file, file}, "where 2 is due"},
+		{[]string{`{"f":2,"path":"/a"}`}, "file number 2 instead of 1"},
+		{[]string{file, file}, "file number 1 instead of 2"},
 		{[]string{`{"f":1,"path":"a"}`}, "absolute"},
 		{[]string{`{"f":1,"path":"/a\u0000b"}`}, "absolute"},
 		{[]string{`{"p":1,"pid":7,"parent":1}`}, "with parent 1"},

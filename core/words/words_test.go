@@ -18,18 +18,18 @@ func TestNamesThatLookLikeWhatTheyAre(t *testing.T) {
 		"\u0422idewrack":         "mixes letters",
 		"Tide\u03c9rack":         "Latin and Greek",
 		"game\u30a2":             "mixes letters",
-		"Tide\u200bwrack":        "does not show",
-		"\u202eTidewrack":        "does not show",
-		"Tide\u2066wrack":        "does not show",
-		"Tide\u00adwrack":        "does not show",
-		"Tide\u3164wrack":        "does not show",
-		"\u2800":                 "does not show",
-		"Tide\u00a0wrack":        "does not show",
-		"Tide\u2003wrack":        "does not show",
-		"Tide\ufe0fwrack":        "does not show",
-		"Tide\U000E0041wrack":    "does not show",
-		"Tide\nwrack":            "does not show",
-		"Tide\x1b[2Jwrack":       "does not show",
+		"Tide\u200bwrack":        "it contains an invisible or unprintable character",
+		"\u202eTidewrack":        "it contains an invisible or unprintable character",
+		"Tide\u2066wrack":        "it contains an invisible or unprintable character",
+		"Tide\u00adwrack":        "it contains an invisible or unprintable character",
+		"Tide\u3164wrack":        "it contains an invisible or unprintable character",
+		"\u2800":                 "it contains an invisible or unprintable character",
+		"Tide\u00a0wrack":        "it contains an invisible or unprintable character",
+		"Tide\u2003wrack":        "it contains an invisible or unprintable character",
+		"Tide\ufe0fwrack":        "it contains an invisible or unprintable character",
+		"Tide\U000E0041wrack":    "it contains an invisible or unprintable character",
+		"Tide\nwrack":            "it contains an invisible or unprintable character",
+		"Tide\x1b[2Jwrack":       "it contains an invisible or unprintable character",
 		"Tide\xffwrack":          "not UTF-8",
 		" Tidewrack":             "space",
 		"Cafe\u0301":             "composed",
@@ -43,9 +43,9 @@ func TestNamesThatLookLikeWhatTheyAre(t *testing.T) {
 
 func TestLinesAndTexts(t *testing.T) {
 	assert.Empty(t, words.Line("the folder сохранения holds it, not saveы", 100), "what people say of names is not one")
-	assert.Contains(t, words.Line("two\nlines", 100), "does not show")
+	assert.Contains(t, words.Line("two\nlines", 100), "it contains an invisible or unprintable character")
 	assert.Empty(t, words.Text("two\nlines", 100))
 	for _, bad := range []string{"a\u202eb", "a\x00b", "a\rb", "a\u200fb", "a\x7fb"} {
-		assert.Contains(t, words.Text(bad, 100), "does not show", "%q", bad)
+		assert.Contains(t, words.Text(bad, 100), "it contains an invisible or unprintable character", "%q", bad)
 	}
 }
