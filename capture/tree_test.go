@@ -6,12 +6,11 @@ import (
 	"testing"
 	"time"
 
-	"endroit/standin/winetest"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"endroit/core/trace"
+	"endroit/standin/winetest"
 )
 
 func TestTrees(t *testing.T) {

@@ -34,7 +34,7 @@ func (a *app) bytes() *cli.Command {
 			&cli.StringFlag{Name: "into", Usage: "if it fits, put the notes to the location of this `DRAFT` that the file lies in"},
 			jsonFlag(),
 		},
-		Action: func(_ context.Context, c *cli.Command) error {
+		Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one FILE")
 			if err != nil {
 				return err
@@ -43,7 +43,7 @@ func (a *app) bytes() *cli.Command {
 				return fail(exitUsage, "--into takes --notes NOTES, which it puts there")
 			}
 			if c.String("notes") != "" {
-				return a.readByNotes(c, name)
+				return a.readByNotes(ctx, c, name)
 			}
 			return a.runBytes(c, name)
 		},
@@ -370,7 +370,11 @@ func (a *app) showSums(c *cli.Command, first tracefiles.Content, others []tracef
 		a.say("  %s", chanceOf(m.Chance))
 	}
 	if len(found) == weak {
-		a.say("no checksum was found in %s, at the usual places and over the usual ranges; --sum-at and --header add others", in)
+		where := "in " + shown(first.Name)
+		if len(others) > 0 {
+			where = "that holds in all of " + shown(first.Name) + " and " + phrase.Count(len(others), "other file", "other files")
+		}
+		a.say("no checksum was found %s, at the usual places and over the usual ranges; --sum-at and --header add others", where)
 	}
 	if weak > 0 {
 		a.say("not listed: %s with few bits, likely coincidences; --against OTHER tells more, --json lists them", phrase.Count(weak, "match", "matches"))

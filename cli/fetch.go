@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +16,7 @@ import (
 	"endroit/core/manifest"
 	"endroit/core/phrase"
 	"endroit/localmanifest"
+	"endroit/safefile"
 )
 
 // dataFolder is where this program keeps what belongs to the person.
@@ -39,16 +41,56 @@ func manifestFolder() (string, error) {
 	return filepath.Join(dir, "manifest"), err
 }
 
+// sourceFile keeps the address of the service that the manifest came from.
+func sourceFile() (string, error) {
+	dir, err := dataFolder()
+	return filepath.Join(dir, "source.json"), err
+}
+
+type source struct {
+	Service string `json:"service"`
+}
+
+// fetchedFrom is the service to fetch from: the one that is named, else the one that the
+// local manifest came from, else the one signed in to. No token is sent: the manifest is
+// for everybody.
+func fetchedFrom(c *cli.Command) (login, error) {
+	if s := c.String("service"); s != "" {
+		return login{Service: s}, nil
+	}
+	file, err := sourceFile()
+	if err != nil {
+		return login{}, err
+	}
+	var from source
+	if data, err := safefile.Read(file, ownFile); err == nil && json.Unmarshal(data, &from) == nil && from.Service != "" {
+		return login{Service: from.Service}, nil
+	}
+	l, err := savedLogin(c)
+	return login{Service: l.Service}, err
+}
+
+func rememberSource(service string) error {
+	file, err := sourceFile()
+	if err != nil {
+		return err
+	}
+	data, err := json.Marshal(source{service})
+	if err != nil {
+		return err
+	}
+	return writeOwn(file, append(data, '\n'))
+}
+
 func (a *app) fetch() *cli.Command {
 	return command(&cli.Command{
 		Name: "fetch", Usage: "bring the local copy of the manifest up to date",
 		Flags: []cli.Flag{serviceFlag(), jsonFlag()},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			l, err := savedLogin(c)
+			l, err := fetchedFrom(c)
 			if err != nil {
 				return err
 			}
-			l.Token = "" // the manifest is for everybody
 			cl, err := l.client()
 			if err != nil {
 				return err
@@ -76,6 +118,9 @@ func (a *app) fetch() *cli.Command {
 			case err != nil:
 				return fmt.Errorf("fetch: %w", err)
 			}
+			if err := rememberSource(l.Service); err != nil {
+				return err
+			}
 			m, err := localmanifest.Open(ctx, folder, nil)
 			if err != nil {
 				return err
@@ -89,11 +134,11 @@ func (a *app) fetch() *cli.Command {
 				})
 			}
 			if !changed {
-				a.say("up to date: revision %d with %s and %s", m.Head.Revision, titles, sheets)
+				a.say("up to date: revision %d of %s with %s and %s", m.Head.Revision, l.Service, titles, sheets)
 				return nil
 			}
-			a.say("fetched revision %d with %s and %s (%s), published %s",
-				m.Head.Revision, titles, sheets, phrase.Size(m.Size), m.Head.Published.Local().Format("2006-01-02 15:04"))
+			a.say("fetched revision %d from %s with %s and %s (%s), published %s",
+				m.Head.Revision, l.Service, titles, sheets, phrase.Size(m.Size), m.Head.Published.Local().Format("2006-01-02 15:04"))
 			return nil
 		},
 	}, reuse, "fetch")

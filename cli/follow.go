@@ -12,11 +12,10 @@ import (
 	"strings"
 	"time"
 
-	"endroit/capture/cues"
-
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
+	"endroit/capture/cues"
 	"endroit/core/footprint"
 	"endroit/core/phrase"
 	"endroit/core/trace"

@@ -85,7 +85,7 @@ func (a *app) runFootprint(c *cli.Command, name string) error {
 		a.printFootprint(fp, only, c.Bool("reasons"))
 	}
 	if only.Empty() {
-		a.say("\nNext: endroit propose %s (all reasons: --reasons, or --why FILE)", name)
+		a.say("\nNext: endroit propose %s (all reasons: --reasons, or --why PATH)", name)
 	}
 	return nil
 }

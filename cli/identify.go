@@ -86,6 +86,9 @@ func (a *app) printIdentified(f identify.Title) {
 			a.say("    prefix %s", pasted(e.Prefix))
 		}
 	}
+	if f.Location != "" {
+		a.say("  in %s", shown(f.Location))
+	}
 	for _, v := range f.Recorded {
 		a.say("  recorded: %s", shown(v))
 	}

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
@@ -34,6 +35,7 @@ func (a *app) locate() *cli.Command {
 			&cli.BoolFlag{Name: "all", Usage: "everything that is present on this machine"},
 			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that the title is installed in, for what it keeps there"},
 			&cli.StringSliceFlag{Name: "prefix", Usage: "a compatibility prefix: the `FOLDER` that contains drive_c, for a Windows build; can be repeated"},
+			&cli.StringFlag{Name: "os", Usage: "only variants for this `OS`: linux, windows or macos; also where their files would be"},
 			sheetsFlag(),
 			&cli.BoolFlag{Name: "all-files", Usage: "list every file, however many"},
 			&cli.BoolFlag{Name: "check", Usage: "check the files by the notes on their structure: which are sound, damaged or something else"},
@@ -54,6 +56,9 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 		return fail(exitUsage, "--check reads the files of one TITLE; --all only lists them")
 	case c.Bool("all") && (c.String("install") != "" || len(c.StringSlice("prefix")) > 0):
 		return fail(exitUsage, "--all looks at everything; --install and --prefix are for one TITLE. endroit machine add FOLDER registers a folder")
+	}
+	if system := c.String("os"); system != "" && !slices.Contains([]string{"linux", "windows", "macos"}, system) {
+		return fail(exitUsage, "--os %q is not linux, windows or macos", system)
 	}
 	k, err := a.openManifest(ctx)
 	if err != nil {
@@ -98,7 +103,7 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	}
 	here := locate.On(survey, roots)
 	defer here.Close()
-	here.Only, here.Install = prefixes, install
+	here.Only, here.Install, here.OS = prefixes, install, c.String("os")
 	found, err := here.Title(ctx, t, locate.Everywhere)
 	if err != nil {
 		return err
@@ -274,7 +279,9 @@ func copyOf(v locate.Variant) string {
 // files it has.
 func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 	a.say("%s  (%s)", a.heading(shown(t.Title)), shown(copyOf(v)))
-	if !v.HasFiles() {
+	if !v.HasFiles() && v.Shared > 0 {
+		a.say("  %s", a.quiet("its files are those above"))
+	} else if !v.HasFiles() {
 		a.say("  %s  installed in %s; none of the recorded files exist", a.missing("no files"), pasted(v.Install))
 	}
 	for _, l := range v.Locations {
@@ -308,16 +315,31 @@ func (a *app) printLocated(t locate.Title, all bool) {
 		a.printVariant(v, t.Newest, all)
 	}
 	if len(t.Variants) == 0 {
-		a.say("  nothing of it was found here")
+		a.say("  %s", a.missing("nothing of it was found here"))
 	}
+	a.printUsual(t)
 	for _, e := range t.Gone {
 		a.say("\n  %s is not here: %s (%s)", shown(e.Edition.Label()), pasted(e.Folder), shown(e.Missing))
 	}
-	if len(t.Elsewhere) > 0 {
+	if len(t.Elsewhere) > 0 && len(t.Usual) == 0 {
 		a.say("\n  also recorded, not present here: %s", shown(strings.Join(t.Elsewhere, "; ")))
 	}
 	if t.CouldBeInPrefix {
 		a.say("  a Windows build's files in a compatibility prefix: endroit locate %s --prefix FOLDER", place.ShellQuote(t.Title))
+	}
+}
+
+// printUsual shows where the files of variants that are not here would be.
+func (a *app) printUsual(t locate.Title) {
+	for _, u := range t.Usual {
+		a.say("\n  %s, not on this machine; its files would be", shown(u.Variant))
+		for _, l := range u.Locations {
+			path := shown(l.Path)
+			if path == "" {
+				path = shown(l.At)
+			}
+			a.say("    %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(path))
+		}
 	}
 }
 
@@ -329,6 +351,9 @@ func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 		if x.text != "" {
 			a.say("  %s%s", x.says, shown(x.text))
 		}
+	}
+	if v.Shared > 0 {
+		a.say("  %s", a.quiet(phrase.Count(v.Shared, "location is", "locations are")+" the same as above"))
 	}
 	shared := v.Standing()
 	if shared != "" {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -48,7 +49,7 @@ func readNotes(name string) (*notes.Notes, error) {
 	return n, nil
 }
 
-func (a *app) readByNotes(c *cli.Command, name string) error {
+func (a *app) readByNotes(ctx context.Context, c *cli.Command, name string) error {
 	n, err := readNotes(c.String("notes"))
 	if err != nil {
 		return err
@@ -78,7 +79,7 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 		a.say("does not match: %s", shown(p))
 	}
 	if len(r.Sound) > 0 {
-		a.say("fits: %s", strings.Join(r.Sound, ", "))
+		a.say("matches: %s", strings.Join(r.Sound, ", "))
 	}
 	left := 0
 	for _, g := range r.Free {
@@ -92,14 +93,14 @@ func (a *app) readByNotes(c *cli.Command, name string) error {
 		return silent(exitInput)
 	}
 	if into := c.String("into"); into != "" {
-		return a.putNotes(n, o.Name, into)
+		return a.putNotes(ctx, n, o.Path, into)
 	}
 	return nil
 }
 
-// putNotes puts notes that fit a file to the location of a draft that it lies in. The
-// rest of the draft is unchanged written.
-func (a *app) putNotes(n *notes.Notes, file, name string) error {
+// putNotes puts notes that match a file to the locations of a draft that cover it. The
+// rest of the draft is unchanged.
+func (a *app) putNotes(ctx context.Context, n *notes.Notes, file, name string) error {
 	d, fp, err := readDraft(name)
 	if err != nil {
 		return err
@@ -107,23 +108,22 @@ func (a *app) putNotes(n *notes.Notes, file, name string) error {
 	if full, err := filepath.Abs(file); err == nil {
 		file = full
 	}
-	file, _, _ = strings.Cut(file, ", ") // a version's name says when it was kept
-	at := -1
-	covered, err := contribution.Cover(context.Background(), d, fp)
+	var at []int
+	covered, err := contribution.Cover(ctx, d, fp)
 	if err != nil {
 		return err
 	}
 	for i, c := range covered {
-		for _, f := range c.Files {
-			if fp.Files[f].Path == file {
-				at = i
-			}
+		if slices.ContainsFunc(c.Files, func(f int) bool { return fp.Files[f].Path == file }) {
+			at = append(at, i)
 		}
 	}
-	if at < 0 {
+	if len(at) == 0 {
 		return fail(exitInput, "no location of %s covers %s; the notes were not added", name, file)
 	}
-	d.Locations[at].Notes = n
+	for _, i := range at {
+		d.Locations[i].Notes = n
+	}
 	if err := d.Check(); err != nil {
 		return err
 	}
@@ -131,13 +131,17 @@ func (a *app) putNotes(n *notes.Notes, file, name string) error {
 	if err != nil {
 		return err
 	}
-	if text, err = draft.WithNotes(text, at, n); err != nil {
-		return fail(exitInput, "%s: %w", name, err)
+	for _, i := range at {
+		if text, err = draft.WithNotes(text, i, n); err != nil {
+			return fail(exitInput, "%s: %w", name, err)
+		}
 	}
 	if err := safefile.Write(name, text); err != nil {
 		return err
 	}
-	a.say("%s: the notes were added to %s and will be submitted", name, d.Locations[at].At)
+	for _, i := range at {
+		a.say("%s: the notes were added to %s and will be submitted", name, d.Locations[i].At)
+	}
 	return nil
 }
 

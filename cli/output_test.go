@@ -8,11 +8,10 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture/cues"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/capture/cues"
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"

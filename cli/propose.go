@@ -7,6 +7,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/core/candidate"
+	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/phrase"
@@ -23,7 +24,7 @@ func (a *app) propose() *cli.Command {
 			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
 			jsonFlag(),
 		},
-		Action: func(_ context.Context, c *cli.Command) error {
+		Action: func(ctx context.Context, c *cli.Command) error {
 			names := c.Args().Slice()
 			if len(names) == 0 || len(names) > draft.MaxTraces+1 {
 				return fail(exitUsage, "1 to %d traces are required; see endroit propose --help", draft.MaxTraces+1)
@@ -50,6 +51,9 @@ func (a *app) propose() *cli.Command {
 				out = besides(name, ".trace", ".draft.yaml")
 			}
 			d, made := candidate.Draft(fp)
+			if err := contribution.Admissible(ctx, d, fp); err != nil {
+				return err
+			}
 			if fp.Cut != "" {
 				d.Questions = append(d.Questions, "the trace is cut short: "+fp.Cut)
 			}

@@ -240,19 +240,15 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 		_, err := a.out.Write(append(raw, '\n'))
 		return err
 	}
-	l, err := readLogin(c)
+	text, err := s.Text()
 	if err != nil {
 		return err
 	}
-	if !c.Bool("json") {
-		text, err := s.Text()
-		if err != nil {
-			return err
-		}
-		a.say("This will be sent (%s; --print shows it exactly):\n\nthe sheet\n%s\n\nwhat it found here, in numbers\n  %s", phrase.Size(int64(len(raw))), indent("  ", phrase.VisibleLines(text)), body.Found)
-		if body.Note != "" {
-			a.say("\nthe note\n%s", indent("  ", phrase.VisibleLines(body.Note)))
-		}
+	to := a.aside(c)
+	to.say("This will be sent (%s; --print shows it exactly):\n\nthe sheet\n%s\n\nwhat it found here, in numbers\n  %s",
+		phrase.Size(int64(len(raw))), indent("  ", phrase.VisibleLines(text)), body.Found)
+	if body.Note != "" {
+		to.say("\nthe note\n%s", indent("  ", phrase.VisibleLines(body.Note)))
 	}
-	return a.send(ctx, c, l, raw, "sheet", name)
+	return a.send(ctx, c, raw, "sheet", name)
 }

@@ -59,23 +59,21 @@ func (a *app) submit() *cli.Command {
 				_, err := a.out.Write(append(raw, '\n'))
 				return err
 			}
-			l, err := readLogin(c)
-			if err != nil {
+			if err := a.aside(c).preview(body, len(raw)); err != nil {
 				return err
 			}
-			if !c.Bool("json") {
-				if err := a.preview(body, len(raw)); err != nil {
-					return err
-				}
-			}
-			return a.send(ctx, c, l, raw, "draft", name)
+			return a.send(ctx, c, raw, "draft", name)
 		},
 	}, find, "submit")
 }
 
 // send asks, unless --yes has said so already, and sends a contribution as it was shown.
 // what is the kind of file that it was made from, which is unchanged.
-func (a *app) send(ctx context.Context, c *cli.Command, l login, raw []byte, what, name string) error {
+func (a *app) send(ctx context.Context, c *cli.Command, raw []byte, what, name string) error {
+	l, err := readLogin(c)
+	if err != nil {
+		return err
+	}
 	if !c.Bool("yes") {
 		ok, err := a.ask(fmt.Sprintf("Send this to %s as %s?", l.Service, l.Name))
 		if err != nil {
@@ -94,20 +92,35 @@ func (a *app) send(ctx context.Context, c *cli.Command, l login, raw []byte, wha
 	if err != nil {
 		return fmt.Errorf("submit %s: %w (the %s is unchanged)", name, err, what)
 	}
-	return a.sent(c, answer)
+	return a.sent(c, l, answer)
 }
 
 // sent says what became of a submission.
-func (a *app) sent(c *cli.Command, answer wire.Submitted) error {
+func (a *app) sent(c *cli.Command, l login, answer wire.Submitted) error {
+	address := fmt.Sprintf("%s/reviews/%d", strings.TrimSuffix(l.Service, "/"), answer.Number)
 	switch {
 	case c.Bool("json"):
-		return a.json(answer)
+		return a.json(struct {
+			wire.Submitted
+			Address string `json:"address"`
+		}{answer, address})
 	case answer.Again:
 		a.say("already sent: contribution %d", answer.Number)
 	default:
 		a.say("sent: contribution %d waits for a reviewer (endroit review show %d)", answer.Number, answer.Number)
 	}
+	a.say("  %s", address)
 	return nil
+}
+
+// aside prints for people what goes before an answer: on standard error where the answer is
+// for a program.
+func (a *app) aside(c *cli.Command) *app {
+	to := *a
+	if c.Bool("json") {
+		to.out = a.err
+	}
+	return &to
 }
 
 // preview shows all that will be sent.

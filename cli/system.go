@@ -8,12 +8,11 @@ import (
 	"strconv"
 	"time"
 
-	"endroit/capture/cues"
-	"endroit/capture/system"
-
 	"github.com/urfave/cli/v3"
 
 	"endroit/capture"
+	"endroit/capture/cues"
+	"endroit/capture/system"
 	"endroit/core/trace"
 )
 

@@ -16,15 +16,14 @@ import (
 	"syscall"
 	"time"
 
-	"endroit/capture/calls"
-	"endroit/capture/cues"
-	"endroit/capture/versions"
-
 	"github.com/dustin/go-humanize"
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
 	"endroit/capture"
+	"endroit/capture/calls"
+	"endroit/capture/cues"
+	"endroit/capture/versions"
 	"endroit/core/manifest"
 	"endroit/core/phrase"
 	"endroit/core/place"

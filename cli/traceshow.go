@@ -15,11 +15,10 @@ import (
 	"sync"
 	"time"
 
-	"endroit/capture/versions"
-
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"endroit/capture/versions"
 	"endroit/core/phrase"
 	"endroit/core/trace"
 	"endroit/tracefiles"

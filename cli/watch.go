@@ -12,12 +12,11 @@ import (
 	"syscall"
 	"time"
 
-	"endroit/capture/versions"
-	"endroit/capture/watch"
-
 	"github.com/urfave/cli/v3"
 
 	"endroit/capture"
+	"endroit/capture/versions"
+	"endroit/capture/watch"
 	"endroit/core/manifest"
 	"endroit/core/phrase"
 	"endroit/core/place"

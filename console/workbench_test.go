@@ -10,12 +10,11 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture/versions"
-
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/capture/versions"
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/trace"

@@ -5,11 +5,11 @@ import (
 	"path/filepath"
 	"testing"
 
-	"endroit/core/sheet"
-	"endroit/core/trace"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"endroit/core/sheet"
+	"endroit/core/trace"
 )
 
 // The account that a trace is of: the one that was named, else the one in use,

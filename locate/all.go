@@ -8,12 +8,12 @@ import (
 	"sort"
 	"sync"
 
+	"golang.org/x/sync/errgroup"
+
 	"endroit/core/manifest"
 	"endroit/core/place"
 	"endroit/localmanifest"
 	"endroit/machine"
-
-	"golang.org/x/sync/errgroup"
 )
 
 // Ahead is what this person's own folders, and those of sandboxes, lead to in the

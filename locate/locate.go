@@ -49,17 +49,23 @@ type Location struct {
 
 // Variant is one variant of a title where it is present.
 type Variant struct {
-	Variant   string `json:"variant"`
-	Version   string `json:"version,omitempty"` // of the copy that is installed
-	Prefix    string `json:"prefix,omitempty"`  // the prefix that was looked into
-	Sandbox   string `json:"sandbox,omitempty"` // the sandboxed application whose folders were
-	Install   string `json:"install,omitempty"` // the folder that this copy is installed in
-	Account   string `json:"account,omitempty"` // the launcher's account whose folder was
+	Variant   string `json:"variant"`             // in words
+	Store     string `json:"store,omitempty"`     // who sold it
+	Reference string `json:"reference,omitempty"` // the store's own for it
+	System    string `json:"system"`              // linux, windows or macos
+	Runtime   string `json:"runtime"`             // native or prefix
+	Version   string `json:"version,omitempty"`   // of the copy that is installed
+	Prefix    string `json:"prefix,omitempty"`    // the prefix that was looked into
+	Sandbox   string `json:"sandbox,omitempty"`   // the sandboxed application whose folders were
+	Install   string `json:"install,omitempty"`   // the folder that this copy is installed in
+	Account   string `json:"account,omitempty"`   // the launcher's account whose folder was
 	StartedBy string `json:"started_by,omitempty"`
 	// Accounts are the launcher's, by which files of an account are told apart; the
 	// one in use first.
 	Accounts  []sheet.Account `json:"accounts"`
 	Locations []Location      `json:"locations"`
+	// Shared is how many more locations are the same as those of a variant before it.
+	Shared int `json:"shared,omitempty"`
 }
 
 // Standing is what all locations have in common, with the reason; empty if they
@@ -87,6 +93,9 @@ type Title struct {
 	Title     string    `json:"title"`
 	Variants  []Variant `json:"variants"`
 	Elsewhere []string  `json:"elsewhere"` // variants that are not present
+	// Usual says of variants that are not present where their files usually are; it is
+	// filled where no variant is present, or where the person chose a system.
+	Usual []Usual `json:"usual"`
 	// Gone are editions that a launcher lists and that are not there: perhaps on a
 	// disk that is not plugged in. Missing says which.
 	Gone []sheet.Installed `json:"gone"`
@@ -103,6 +112,8 @@ type Here struct {
 	roots  place.Roots
 	// Install is the folder of the installed copy, where the person named it.
 	Install string
+	// OS is the system whose variants alone are looked at, and told of; empty for all.
+	OS string
 	// Only are the prefixes that the person named; no others are looked into then.
 	Only []*machine.Prefix
 
@@ -159,8 +170,12 @@ var Everywhere Scope
 
 // Title resolves a title.
 func (h *Here) Title(ctx context.Context, t *manifest.Title, scope Scope) (Title, error) {
-	out := Title{ID: t.ID, Title: t.Name, Variants: []Variant{}, Elsewhere: []string{}, Gone: h.missing(t)}
+	out := Title{ID: t.ID, Title: t.Name, Variants: []Variant{}, Elsewhere: []string{}, Usual: []Usual{}, Gone: h.missing(t)}
+	var absent []manifest.Variant
 	for _, v := range t.Variants {
+		if h.OS != "" && v.OS != h.OS {
+			continue
+		}
 		var found []Variant
 		switch forWindows := v.OS == "windows" || v.Runtime == "prefix"; {
 		case v.OS == machine.System() && v.Runtime == "native":
@@ -175,6 +190,7 @@ func (h *Here) Title(ctx context.Context, t *manifest.Title, scope Scope) (Title
 		}
 		if len(found) == 0 {
 			out.Elsewhere = append(out.Elsewhere, v.String())
+			absent = append(absent, v)
 		}
 		out.Variants = append(out.Variants, found...)
 	}
@@ -184,6 +200,11 @@ func (h *Here) Title(ctx context.Context, t *manifest.Title, scope Scope) (Title
 	out.Variants = once(out.Variants)
 	if len(h.Only) == 0 && h.Install == "" { // else the person asked for them
 		out.onlyThere()
+	}
+	if len(out.Variants) == 0 || h.OS != "" {
+		for _, v := range absent {
+			out.Usual = append(out.Usual, usual(v))
+		}
 	}
 	for _, v := range out.Variants {
 		for _, l := range v.Locations {
@@ -195,6 +216,36 @@ func (h *Here) Title(ctx context.Context, t *manifest.Title, scope Scope) (Title
 		}
 	}
 	return out, nil
+}
+
+// Usual is where a variant that is not on this machine usually has its files.
+type Usual struct {
+	Variant   string          `json:"variant"`
+	Store     string          `json:"store,omitempty"`
+	Reference string          `json:"reference,omitempty"`
+	System    string          `json:"system"`
+	Runtime   string          `json:"runtime"`
+	Locations []UsualLocation `json:"locations"`
+}
+
+// UsualLocation is a location, with its usual path; empty where that depends on the
+// installation.
+type UsualLocation struct {
+	At    string `json:"at"`
+	Holds string `json:"holds"`
+	Path  string `json:"path"`
+}
+
+func usual(v manifest.Variant) Usual {
+	out := Usual{Variant: v.String(), Store: v.Store, Reference: v.Ref, System: v.OS, Runtime: v.Runtime, Locations: []UsualLocation{}}
+	for _, l := range v.Locations {
+		one := UsualLocation{At: l.At, Holds: l.Holds}
+		if at, err := place.Parse(l.At); err == nil {
+			one.Path = at.Usual(v.OS, v.Runtime)
+		}
+		out.Locations = append(out.Locations, one)
+	}
+	return out
 }
 
 // there reports whether a variant is on this machine: installed, or with files.
@@ -228,8 +279,8 @@ func (h *Here) missing(t *manifest.Title) []sheet.Installed {
 	return out
 }
 
-// once puts the variants that are installed first, and drops of the others what is
-// shown already: the same locations are often recorded for several stores.
+// once puts the variants that are installed first, and drops what is shown already: the
+// same locations are often recorded for several stores.
 func once(all []Variant) []Variant {
 	type at struct{ where, location string }
 	shown := map[at]bool{}
@@ -243,13 +294,12 @@ func once(all []Variant) []Variant {
 				continue
 			}
 			had := len(v.Locations)
-			if !installed {
-				v.Locations = slices.DeleteFunc(v.Locations, func(l Location) bool { return l.Folder != "" && shown[key(v, l)] })
-			}
+			v.Locations = slices.DeleteFunc(v.Locations, func(l Location) bool { return l.Folder != "" && shown[key(v, l)] })
 			for _, l := range v.Locations {
 				shown[key(v, l)] = true
 			}
-			if len(v.Locations) == had || v.HasFiles() {
+			v.Shared = had - len(v.Locations)
+			if installed || v.Shared == 0 || v.HasFiles() {
 				out = append(out, v)
 			}
 		}
@@ -430,7 +480,7 @@ func (h *Here) within(scope Scope) (list []int) {
 }
 
 func (h *Here) variant(ctx context.Context, v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
-	out := Variant{Variant: v.String(), Accounts: accounts, Locations: make([]Location, 0, len(v.Locations))}
+	out := Variant{Variant: v.String(), Store: v.Store, Reference: v.Ref, System: v.OS, Runtime: v.Runtime, Accounts: accounts, Locations: make([]Location, 0, len(v.Locations))}
 	if out.Accounts == nil {
 		out.Accounts = []sheet.Account{}
 	}
@@ -493,7 +543,7 @@ func locate(l manifest.Location, at place.Location, err error, find func() (mach
 // the same anchor there. outside says where the anchors lie that the prefix does
 // not have.
 func (h *Here) inPrefix(ctx context.Context, v manifest.Variant, p *machine.Prefix, outside place.Roots) Variant {
-	out := Variant{Variant: v.String(), Prefix: p.Folder, Accounts: []sheet.Account{}, Locations: make([]Location, 0, len(v.Locations))}
+	out := Variant{Variant: v.String(), Store: v.Store, Reference: v.Ref, System: v.OS, Runtime: v.Runtime, Prefix: p.Folder, Accounts: []sheet.Account{}, Locations: make([]Location, 0, len(v.Locations))}
 	inside := place.Captures{"user": p.User}
 	if v.Ref != "" {
 		inside["ref"] = v.Ref

@@ -329,3 +329,41 @@ func TestAKeyOfTheRegistryInAPrefix(t *testing.T) {
 	assert.True(t, found.Variants[0].HasFiles(), "values count")
 	assert.Empty(t, found.Newest, "they have no time")
 }
+
+// What is recorded for other systems alone is shown where its files would be.
+func TestWhereFilesWouldBe(t *testing.T) {
+	h := On(&machine.Survey{}, place.Roots{})
+	windows := manifest.Variant{Store: "quayside", Ref: "7", OS: "windows", Runtime: "native", Locations: at("saved-games:Fen/*.sav", "install:saves/")}
+	mac := manifest.Variant{Store: "quayside", Ref: "7", OS: "macos", Runtime: "native", Locations: at("mac-preferences:fen.plist")}
+	if machine.System() != "linux" {
+		t.Skip("the variants are those of other systems than Linux")
+	}
+	found := located(t, h, title("Fen", windows, mac), Everywhere)
+	assert.Empty(t, found.Variants)
+	require.Len(t, found.Usual, 2)
+	assert.Equal(t, "windows", found.Usual[0].System)
+	assert.Equal(t, "7", found.Usual[0].Reference)
+	assert.Equal(t, []UsualLocation{{"saved-games:Fen/*.sav", "save", `%USERPROFILE%\Saved Games\Fen\*.sav`}, {"install:saves/", "save", ""}}, found.Usual[0].Locations)
+	h.OS = "macos"
+	found = located(t, h, title("Fen", windows, mac), Everywhere)
+	require.Len(t, found.Usual, 1)
+	assert.Equal(t, "~/Library/Preferences/fen.plist", found.Usual[0].Locations[0].Path)
+}
+
+// The same files reached by two installed editions are shown and counted once.
+func TestTwoEditionsOfTheSameFiles(t *testing.T) {
+	top := t.TempDir()
+	written(t, top, "share/fen/a.sav", "one/x", "two/x")
+	edition := func(store, folder string) sheet.Installed {
+		return sheet.Installed{Edition: sheet.Edition{Store: store, Ref: "7", Name: "Fen", Folder: filepath.Join(top, folder)}, System: machine.System()}
+	}
+	h := On(&machine.Survey{Installed: []sheet.Installed{edition("quayside", "one"), edition("larder", "two")}}, place.Roots{place.XDGData: filepath.Join(top, "share")})
+	variant := func(store string) manifest.Variant {
+		return manifest.Variant{Store: store, Ref: "7", OS: machine.System(), Runtime: "native", Locations: at("xdg-data:fen/*.sav")}
+	}
+	found := located(t, h, title("Fen", variant("quayside"), variant("larder")), Everywhere)
+	require.Len(t, found.Variants, 2)
+	assert.Len(t, found.Variants[0].Locations, 1)
+	assert.Empty(t, found.Variants[1].Locations)
+	assert.Equal(t, 1, found.Variants[1].Shared)
+}

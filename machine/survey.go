@@ -10,10 +10,10 @@ import (
 	"strings"
 	"sync"
 
+	"golang.org/x/sync/errgroup"
+
 	"endroit/core/place"
 	"endroit/core/sheet"
-
-	"golang.org/x/sync/errgroup"
 )
 
 // System is this machine's operating system in the manifest's words.
@@ -109,6 +109,9 @@ func Look(ctx context.Context, sheets []*sheet.Sheet, roots place.Roots, named [
 	l.named(folders)
 	var notes []sheet.Note
 	l.survey.Installed, notes = sheet.Join(l.survey.Found)
+	if l.survey.Installed == nil {
+		l.survey.Installed = []sheet.Installed{}
+	}
 	l.survey.Notes = append(l.survey.Notes, notes...)
 	return l.survey, nil
 }

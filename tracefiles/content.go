@@ -7,9 +7,9 @@ import (
 	"strings"
 	"time"
 
-	"endroit/capture/versions"
-
 	"endroit/capture"
+	"endroit/capture/versions"
+	"endroit/core/phrase"
 	"endroit/safefile"
 )
 
@@ -18,7 +18,8 @@ const MaxContent = safefile.MaxSteady
 
 // Content is what a file holds, or held.
 type Content struct {
-	Name    string
+	Name    string // as people read it
+	Path    string // the file; of a version, the one that it is a version of
 	Data    []byte
 	Changed time.Time
 }
@@ -43,18 +44,20 @@ func ReadVersion(trace string, number int) (Content, error) {
 		return Content{}, err
 	}
 	if number < 1 || number > len(list) {
-		many := fmt.Sprintf("%d versions", len(list))
-		if len(list) == 1 {
-			many = "1 version"
-		}
-		return Content{}, fmt.Errorf("%s#%d: beside %s: %s: %w", trace, number, trace, many, os.ErrNotExist)
+		return Content{}, &missingVersion{fmt.Sprintf("%s has %s; there is no version %d (endroit trace show %s --versions)", trace, phrase.Count(len(list), "version", "versions"), number, trace)}
 	}
 	v := list[number-1]
 	c, err := ReadFile(v.Content(folder))
-	c.Changed = v.Time
+	c.Changed, c.Path = v.Time, v.Path
 	c.Name = fmt.Sprintf("%s, %s at %.1f s", v.Path, v.Why, v.At.Seconds())
 	return c, err
 }
+
+// missingVersion is an fs.ErrNotExist with its own words.
+type missingVersion struct{ text string }
+
+func (e *missingVersion) Error() string        { return e.text }
+func (e *missingVersion) Is(target error) bool { return target == os.ErrNotExist }
 
 // ReadFile reads a file of at most MaxContent. It is an ErrInput if it is none, or changes
 // meanwhile.
@@ -64,7 +67,7 @@ func ReadFile(path string) (c Content, err error) {
 		return c, err
 	}
 	defer f.Close()
-	c.Name = path
+	c.Name, c.Path = path, path
 	c.Data, c.Changed, err = safefile.ReadSteady(f, path)
 	return c, err
 }

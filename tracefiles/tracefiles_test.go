@@ -5,10 +5,10 @@ import (
 	"path/filepath"
 	"testing"
 
-	"endroit/capture/versions"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"endroit/capture/versions"
 )
 
 // A file may be called as a version is; what a version is called is read beside its trace.
@@ -33,6 +33,6 @@ func TestReadContent(t *testing.T) {
 	assert.Equal(t, 2026, o.Changed.Year())
 	for _, n := range []string{"#0", "#2", "#-1"} {
 		_, err = ReadContent(trace + n)
-		assert.ErrorContains(t, err, "beside "+trace+": 1 version")
+		assert.ErrorContains(t, err, trace+" has 1 version; there is no version")
 	}
 }

@@ -23,13 +23,13 @@ import (
 	"sync"
 	"time"
 
-	"endroit/capture/versions"
-
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"endroit/capture/versions"
 	"endroit/console"
 	"endroit/core/candidate"
+	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/jsondoc"
@@ -241,7 +241,7 @@ func (b *Workbench) show(c *echo.Context) error {
 	fp := b.footprint()
 	w := wire.BenchOf(fp)
 	w.Name, w.Local, w.MayCorrect = b.config.Trace, true, true
-	d, text, err := b.draft(fp)
+	d, text, err := b.draft(c.Request().Context(), fp)
 	if err != nil {
 		return err
 	}
@@ -264,10 +264,13 @@ func digestOf(text []byte) string {
 }
 
 // draft is the draft that was saved, with its text, or else the one to begin with.
-func (b *Workbench) draft(fp *footprint.Footprint) (*draft.Draft, []byte, error) {
+func (b *Workbench) draft(ctx context.Context, fp *footprint.Footprint) (*draft.Draft, []byte, error) {
 	text, err := safefile.Read(b.config.Draft, draft.MaxBytes)
 	if errors.Is(err, fs.ErrNotExist) {
 		d, _ := candidate.Draft(fp)
+		if err := contribution.Admissible(ctx, d, fp); err != nil {
+			return nil, nil, err
+		}
 		d.Trace = &draft.Trace{File: tracefiles.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
 		return d, nil, nil
 	}
@@ -319,6 +322,11 @@ func (b *Workbench) save(c *echo.Context) error {
 	}
 	if err == nil && digestOf(there) != in.Digest || err != nil && in.Digest != "" {
 		return answer.Problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed since this page read it; reload the page, or choose another file with --draft. Nothing was written")
+	}
+	if err == nil { // what the person wrote around the values stays
+		if text, err = draft.Rewrite(there, &d); err != nil {
+			return answer.Problem(http.StatusConflict, wire.ProblemInvalid, b.config.Draft+": "+err.Error())
+		}
 	}
 	if err := safefile.Write(b.config.Draft, text); err != nil {
 		return err

@@ -14,11 +14,10 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture/versions"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/capture/versions"
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"

@@ -10,10 +10,10 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture/processes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"endroit/capture/processes"
 )
 
 func TestABatonIsInOneHandAtATime(t *testing.T) {

@@ -11,10 +11,9 @@ import (
 	"sync"
 	"time"
 
-	"endroit/capture/processes"
-
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/processes"
 	"endroit/core/trace"
 )
 

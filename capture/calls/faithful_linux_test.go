@@ -15,13 +15,12 @@ import (
 	"testing"
 	"unsafe"
 
-	"endroit/capture/capturetest"
-	"endroit/capture/versions"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/capturetest"
+	"endroit/capture/versions"
 	"endroit/core/trace"
 )
 

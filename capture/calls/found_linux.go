@@ -5,10 +5,9 @@ package calls
 import (
 	"strconv"
 
-	"endroit/capture"
-
 	"golang.org/x/sys/unix"
 
+	"endroit/capture"
 	"endroit/core/trace"
 )
 

@@ -10,11 +10,10 @@ import (
 	"strings"
 	"time"
 
-	"endroit/capture"
-	"endroit/capture/processes"
-
 	"golang.org/x/sys/unix"
 
+	"endroit/capture"
+	"endroit/capture/processes"
 	"endroit/core/trace"
 )
 

@@ -7,11 +7,10 @@ import (
 	"path"
 	"time"
 
-	"endroit/capture"
-	"endroit/capture/processes"
-
 	"golang.org/x/sys/unix"
 
+	"endroit/capture"
+	"endroit/capture/processes"
 	"endroit/core/trace"
 )
 

@@ -6,9 +6,9 @@ import (
 	"os"
 	"unsafe"
 
-	"endroit/capture/capturetest"
-
 	"golang.org/x/sys/unix"
+
+	"endroit/capture/capturetest"
 )
 
 // The calls that newer architectures no longer have, which older programs and C

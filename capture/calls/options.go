@@ -6,7 +6,6 @@ import (
 	"os"
 
 	"endroit/capture/versions"
-
 	"endroit/core/trace"
 )
 

@@ -14,13 +14,12 @@ import (
 	"testing"
 	"unsafe"
 
-	"endroit/capture/capturetest"
-	"endroit/capture/processes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/capturetest"
+	"endroit/capture/processes"
 	"endroit/core/trace"
 )
 

@@ -17,12 +17,11 @@ import (
 	"strings"
 	"testing"
 
-	"endroit/capture/capturetest"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/capturetest"
 	"endroit/core/footprint"
 	"endroit/core/trace"
 )

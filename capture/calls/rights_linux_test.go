@@ -9,13 +9,12 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture"
-	"endroit/capture/capturetest"
-	"endroit/capture/versions"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/capture"
+	"endroit/capture/capturetest"
+	"endroit/capture/versions"
 	"endroit/core/trace"
 )
 

@@ -19,15 +19,14 @@ import (
 	"syscall"
 	"time"
 
+	"golang.org/x/sys/unix"
+
 	"endroit/capture"
+	"endroit/capture/companion"
 	"endroit/capture/cues"
 	"endroit/capture/processes"
 	"endroit/capture/sampling"
 	"endroit/capture/versions"
-
-	"golang.org/x/sys/unix"
-
-	"endroit/capture/companion"
 	"endroit/core/place"
 	"endroit/core/trace"
 )

@@ -19,15 +19,14 @@ import (
 	"time"
 	"unsafe"
 
-	"endroit/capture"
-	"endroit/capture/capturetest"
-	"endroit/capture/cues"
-	"endroit/capture/sampling"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"endroit/capture"
+	"endroit/capture/capturetest"
+	"endroit/capture/cues"
+	"endroit/capture/sampling"
 	"endroit/core/trace"
 )
 

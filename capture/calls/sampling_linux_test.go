@@ -12,16 +12,15 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
+
 	"endroit/capture"
 	"endroit/capture/capturetest"
 	"endroit/capture/cues"
 	"endroit/capture/sampling"
 	"endroit/capture/versions"
-
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
-
 	"endroit/core/trace"
 )
 

@@ -11,11 +11,11 @@ import (
 	"syscall"
 	"testing"
 
-	"endroit/capture/capturetest"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
+
+	"endroit/capture/capturetest"
 )
 
 // inMounts runs a script where it may mount for itself.

@@ -8,16 +8,15 @@ import (
 	"slices"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
+
 	"endroit/capture/capturetest"
 	"endroit/capture/cues"
 	"endroit/capture/processes"
 	"endroit/capture/sampling"
 	"endroit/capture/versions"
-
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
-
 	"endroit/core/trace"
 )
 

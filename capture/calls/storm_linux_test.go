@@ -18,17 +18,16 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture/capturetest"
-	"endroit/capture/sampling"
-	"endroit/capture/versions"
-
 	"github.com/hanwen/go-fuse/v2/fs"
 	"github.com/hanwen/go-fuse/v2/fuse"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/capturetest"
 	"endroit/capture/companion"
+	"endroit/capture/sampling"
+	"endroit/capture/versions"
 	"endroit/core/trace"
 )
 

@@ -16,13 +16,12 @@ import (
 	"time"
 	"unsafe"
 
-	"endroit/capture"
-	"endroit/capture/processes"
-	"endroit/capture/versions"
-
 	"golang.org/x/sys/unix"
 
+	"endroit/capture"
 	"endroit/capture/companion"
+	"endroit/capture/processes"
+	"endroit/capture/versions"
 	"endroit/core/trace"
 )
 

@@ -12,11 +12,10 @@ import (
 	"strings"
 	"testing"
 
-	"endroit/capture"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/capture"
 	"endroit/core/trace"
 )
 

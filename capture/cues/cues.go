@@ -20,7 +20,6 @@ import (
 	"unicode/utf8"
 
 	"endroit/capture"
-
 	"endroit/core/words"
 )
 

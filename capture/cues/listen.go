@@ -11,7 +11,6 @@ import (
 
 	"endroit/capture"
 	"endroit/capture/sampling"
-
 	"endroit/core/trace"
 )
 

@@ -10,10 +10,9 @@ import (
 	"strconv"
 	"strings"
 
-	"endroit/capture"
-
 	"golang.org/x/sys/unix"
 
+	"endroit/capture"
 	"endroit/core/trace"
 )
 

@@ -13,10 +13,9 @@ import (
 	"sync/atomic"
 	"time"
 
-	"endroit/capture"
-
 	"golang.org/x/sys/unix"
 
+	"endroit/capture"
 	"endroit/core/place"
 	"endroit/core/trace"
 )

@@ -11,7 +11,6 @@ import (
 	"time"
 
 	"endroit/capture"
-
 	"endroit/core/hive"
 	"endroit/core/place"
 	"endroit/core/trace"

@@ -13,7 +13,6 @@ import (
 
 	"endroit/capture"
 	"endroit/capture/versions"
-
 	"endroit/core/place"
 	"endroit/core/trace"
 )

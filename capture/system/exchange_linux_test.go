@@ -7,11 +7,10 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture/capturetest"
-
 	"github.com/stretchr/testify/assert"
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/capturetest"
 	"endroit/core/trace"
 )
 

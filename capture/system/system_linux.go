@@ -18,14 +18,13 @@ import (
 	"sync/atomic"
 	"time"
 
+	"golang.org/x/sys/unix"
+
 	"endroit/capture"
 	"endroit/capture/cues"
 	"endroit/capture/processes"
 	"endroit/capture/sampling"
 	"endroit/capture/versions"
-
-	"golang.org/x/sys/unix"
-
 	"endroit/core/trace"
 )
 

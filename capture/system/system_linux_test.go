@@ -13,14 +13,13 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture"
-	"endroit/capture/capturetest"
-	"endroit/capture/processes"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"endroit/capture"
+	"endroit/capture/capturetest"
+	"endroit/capture/processes"
 	"endroit/core/trace"
 )
 

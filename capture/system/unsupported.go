@@ -10,7 +10,6 @@ import (
 
 	"endroit/capture"
 	"endroit/capture/versions"
-
 	"endroit/core/trace"
 )
 

@@ -8,11 +8,11 @@ import (
 	"path/filepath"
 	"testing"
 
-	"endroit/capture/capturetest"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
+
+	"endroit/capture/capturetest"
 )
 
 // A file that somebody holds a lease on is not opened: that would break it.

@@ -21,7 +21,6 @@ import (
 	"time"
 
 	"endroit/capture"
-
 	"endroit/core/content"
 	"endroit/core/trace"
 )

@@ -8,13 +8,12 @@ import (
 	"testing"
 	"time"
 
-	"endroit/standin/winetest"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
 	"endroit/core/trace"
+	"endroit/standin/winetest"
 )
 
 // An exchange is told as such, and both files are there afterwards.

@@ -18,13 +18,12 @@ import (
 	"strings"
 	"time"
 
+	"github.com/fsnotify/fsnotify"
+
 	"endroit/capture"
 	"endroit/capture/cues"
 	"endroit/capture/sampling"
 	"endroit/capture/versions"
-
-	"github.com/fsnotify/fsnotify"
-
 	"endroit/core/place"
 	"endroit/core/trace"
 )

@@ -10,15 +10,14 @@ import (
 	"testing"
 	"time"
 
-	"endroit/capture"
-	"endroit/capture/cues"
-	"endroit/capture/versions"
-	"endroit/standin/winetest"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/capture"
+	"endroit/capture/cues"
+	"endroit/capture/versions"
 	"endroit/core/trace"
+	"endroit/standin/winetest"
 )
 
 // watching is what was seen of a folder, by the names below it.

@@ -12,7 +12,7 @@ import (
 )
 
 // WithNotes puts notes to a location of a draft's text, by its index, in place of those
-// that it had. All else is unchanged written, comments too.
+// that it had. All else is unchanged, comments too.
 func WithNotes(text []byte, location int, n *notes.Notes) ([]byte, error) {
 	var d Draft
 	doc, err := yamldoc.Decode("draft", text, MaxBytes, &d)

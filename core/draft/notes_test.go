@@ -42,7 +42,7 @@ func TestNotesArePutToALocation(t *testing.T) {
 		}
 		lines := strings.Split(string(text), "\n")
 		kept := slices.DeleteFunc(slices.Clone(lines), func(l string) bool { return !slices.Contains(strings.Split(withComments, "\n"), l) })
-		assert.Equal(t, withComments, strings.Join(kept, "\n"), "all else is unchanged written")
+		assert.Equal(t, withComments, strings.Join(kept, "\n"), "all else is unchanged")
 		other := *n
 		other.About = "another"
 		text, err = WithNotes(text, location, &other)

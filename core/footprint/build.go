@@ -48,6 +48,7 @@ type record struct {
 }
 
 type builder struct {
+	windows   string // the Windows program of a run in a prefix, if it is one alone
 	only      Filter
 	h         trace.Header
 	fp        *Footprint
@@ -253,10 +254,14 @@ func (b *builder) finish() *Footprint {
 	b.fp.Length = b.last
 	seen := map[string]bool{}
 	for _, p := range b.processes[1:] {
-		if name := path.Base(p.Exe); p.Exe != "" && !seen[name] {
+		if name := nameOfProgram(p); p.Exe != "" && !seen[name] {
 			seen[name] = true
 			b.fp.Programs = append(b.fp.Programs, name)
 		}
+	}
+	b.windows = windowsProgram(b.processes[1:])
+	if b.windows != "" { // the server opens files for it
+		b.fp.Programs = slices.DeleteFunc(b.fp.Programs, isWine)
 	}
 	done := map[*record]bool{}
 	for _, f := range b.files[1:] {
@@ -367,7 +372,11 @@ func (b *builder) judge(f *record) File {
 		programs = []int{f.process}
 	}
 	for _, p := range programs {
-		if name := path.Base(b.processes[p].Exe); name != "." && !slices.Contains(out.Programs, name) {
+		name := nameOfProgram(b.processes[p])
+		if isWine(name) && b.windows != "" {
+			name = b.windows
+		}
+		if name != "." && !slices.Contains(out.Programs, name) {
 			out.Programs = append(out.Programs, name)
 		}
 	}

@@ -114,6 +114,19 @@ func (f *Footprint) Explain(name string) (w Why, ok bool) {
 			return x.Explain(), true
 		}
 	}
+	// The end of a path will do, where it is the end of one alone.
+	found := -1
+	for i, x := range f.Files {
+		if strings.HasSuffix(x.Path, "/"+name) {
+			if found >= 0 {
+				return w, false
+			}
+			found = i
+		}
+	}
+	if found >= 0 {
+		return f.Files[found].Explain(), true
+	}
 	return w, false
 }
 

@@ -211,6 +211,9 @@ func (v *view) systemPath() string {
 	if v.b.prefix.isWindows(v.file.Path) {
 		return "it is one of Windows' own files in the prefix"
 	}
+	if v.b.prefix != nil && (v.base == "desktop.ini" || v.base == "thumbs.db") {
+		return "Windows keeps how the folder is shown in it"
+	}
 	if v.b.h.OS == "windows" && systemPaths().windowsFolder.MatchString(v.file.Path) {
 		return "it is one of Windows' own files"
 	}
@@ -749,7 +752,10 @@ func (v *view) bytesInside() string {
 	}
 	switch v.state.Looks {
 	case content.Bytes, "SQLite database", "gzip data", "zlib data", "zstd data", "LZ4 data":
-		return "its content is " + v.state.Looks
+		if v.state.Looks == content.Bytes {
+			return "its content is binary"
+		}
+		return "its content looks like: " + v.state.Looks
 	}
 	return ""
 }

@@ -85,9 +85,79 @@ func (m matcher) rest(segments []Segment, folder bool, names []string, captures 
 	return captures, true
 }
 
-// segment matches one name. Taking the earliest place for each literal decides
-// whether there is a match at all, so there is no backtracking.
+// segment matches one name. Taking the earliest place for each literal decides whether
+// there is a match, unless a named part has to be a text that is known: that is tried
+// everywhere then.
 func (m matcher) segment(s Segment, name string, before Captures) (Captures, bool) {
+	captures, ok := m.earliest(s, name, before)
+	if !ok && slices.ContainsFunc(s, func(p Part) bool { _, known := before[p.Text]; return p.Kind == Named && known }) {
+		return m.everywhere(s, name, before)
+	}
+	return captures, ok
+}
+
+// everywhere matches one name by trying every place for every part. It takes time in the
+// number of parts and the square of the name's length: what failed is not tried again.
+func (m matcher) everywhere(s Segment, name string, before Captures) (Captures, bool) {
+	text := appendRunes(nil, name)
+	folded := m.appendFolded(nil, name)
+	type state struct{ part, at int }
+	failed := map[state]bool{}
+	captured := map[string]string{}
+	var from func(i, at int) bool
+	from = func(i, at int) bool {
+		if i == len(s) {
+			return at == len(folded)
+		}
+		if failed[state{i, at}] {
+			return false
+		}
+		p := s[i]
+		switch p.Kind {
+		case Literal:
+			block := m.appendFolded(nil, p.Text)
+			if at+len(block) <= len(folded) && blockAt(block, folded, at) && from(i+1, at+len(block)) {
+				return true
+			}
+		case One:
+			if at < len(folded) && from(i+1, at+1) {
+				return true
+			}
+		default:
+			end := at
+			if p.Kind == Named {
+				end++
+			}
+			old, known := before[p.Text]
+			for ; end <= len(folded); end++ {
+				if p.Kind == Named && known && !m.equal(old, unrunes(text[at:end])) {
+					continue
+				}
+				if from(i+1, end) {
+					if p.Kind == Named && !known {
+						captured[p.Text] = unrunes(text[at:end])
+					}
+					return true
+				}
+			}
+		}
+		failed[state{i, at}] = true
+		return false
+	}
+	if !from(0, 0) {
+		return nil, false
+	}
+	captures := before
+	for name, value := range captured {
+		if !m.blind {
+			captures = captures.with(name, value)
+		}
+	}
+	return captures, true
+}
+
+// earliest matches one name by the earliest place for each literal.
+func (m matcher) earliest(s Segment, name string, before Captures) (Captures, bool) {
 	var inText, inFolded, inBlock [usualName]rune // so that few names ask for memory
 	text := appendRunes(inText[:0], name)
 	folded := text

@@ -270,7 +270,7 @@ func readXML(data []byte) (any, error) {
 		switch t := token.(type) {
 		case xml.StartElement:
 			if len(stack) > maxDepth {
-				return nil, fmt.Errorf("nested deeper than %d levels", maxDepth)
+				return nil, fmt.Errorf("nested more than %d levels deep", maxDepth)
 			}
 			element := map[string]any{}
 			for _, a := range t.Attr {
@@ -379,7 +379,7 @@ func (p *nested) space() {
 // keys reads keys with their values up to the } that closes them, or the end.
 func (p *nested) keys(depth int) (map[string]any, error) {
 	if depth > maxDepth {
-		return nil, fmt.Errorf("nested deeper than %d levels", maxDepth)
+		return nil, fmt.Errorf("nested more than %d levels deep", maxDepth)
 	}
 	out := map[string]any{}
 	for {

@@ -46,7 +46,7 @@ func TestWhatIsNotWhatItShouldBe(t *testing.T) {
 		{"parchment", "", "the formats are hive, ini, json"},
 		{"json", `{"a": `, "not json"},
 		{"json", `{} {}`, "there is data after the value"},
-		{"json", deep, "it is nested more than"},
+		{"json", deep, "nested more than 64 levels deep"},
 		{"json", "\xff\xfe{", "odd number"},
 		{"yaml", "a: [", "not yaml"},
 		{"yaml", "a: &x [1]\nb: [*x, *x]", "anchors and aliases"},
@@ -54,7 +54,7 @@ func TestWhatIsNotWhatItShouldBe(t *testing.T) {
 		{"ini", "[a\nb=c", "not ini"},
 		{"xml", "<a><b></a>", "not xml"},
 		{"xml", "", "no element"},
-		{"xml", strings.Repeat("<a>", 100), "it is nested more than"},
+		{"xml", strings.Repeat("<a>", 100), "nested more than 64 levels deep"},
 		{"xml", `<?xml version="1.0" encoding="parchment"?><a/>`, "UTF-16"},
 		{"hive", "regf", "not hive"},
 		{"nested-text", `"a" { "b" "c"`, `line 1: "a": a } is missing at its end`},
@@ -63,7 +63,7 @@ func TestWhatIsNotWhatItShouldBe(t *testing.T) {
 		{"nested-text", `"a" "b`, "closing quote"},
 		{"nested-text", `"a`, "closing quote"},
 		{"nested-text", `a "b"`, "'a' instead of a quoted text"},
-		{"nested-text", strings.Repeat(`"a"{`, 100), "it is nested more than"},
+		{"nested-text", strings.Repeat(`"a"{`, 100), "nested more than 64 levels deep"},
 	} {
 		_, err := Tree(c.as, []byte(c.text))
 		assert.ErrorContains(t, err, c.says, "%s %.30q", c.as, c.text)

@@ -41,7 +41,7 @@ var (
 	// ErrFormat says that the input is no trace, or one of another version.
 	ErrFormat = errors.New("not a trace that this version reads")
 	// ErrDamaged says that a line is not what a trace can hold.
-	ErrDamaged = errors.New("the trace is damaged")
+	ErrDamaged = errors.New("the line is damaged")
 	// ErrTooLarge says that a limit was passed.
 	ErrTooLarge = errors.New("the trace is larger than the limit")
 )

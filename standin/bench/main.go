@@ -22,11 +22,10 @@ import (
 	"sync"
 	"time"
 
-	"endroit/capture/calls"
-	"endroit/capture/versions"
-
 	"golang.org/x/sys/unix"
 
+	"endroit/capture/calls"
+	"endroit/capture/versions"
 	"endroit/core/trace"
 )
 

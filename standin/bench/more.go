@@ -15,7 +15,6 @@ import (
 
 	"endroit/capture/calls"
 	"endroit/capture/system"
-
 	"endroit/core/trace"
 	"endroit/standin/wine"
 )

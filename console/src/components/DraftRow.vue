@@ -83,7 +83,7 @@ const listed = 5
           ><template v-if="strays.length > listed">, …</template>
         </p>
         <p v-for="t in tried.twice" :key="t" class="warn wrap">
-          It reaches what <span class="mono">{{ t }}</span> reaches too
+          It overlaps <span class="mono">{{ t }}</span>
         </p>
         <p v-for="n in tried.notes" :key="n" class="quiet wrap">{{ shown(n) }}</p>
       </template>
