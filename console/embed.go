@@ -8,6 +8,7 @@ import (
 	"embed"
 	"errors"
 	"io/fs"
+	"mime"
 	"net/http"
 	"path"
 	"strings"
@@ -36,6 +37,35 @@ var (
 // Security is the content security policy that its pages keep to.
 const Security = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
+// Assets is where the files lie that are sent compressed as they were built: nothing else
+// need compress them.
+const Assets = "/assets/"
+
+// compressed is a file as it lies compressed beside itself, in a coding that the client
+// accepts (RFC 9110, 12.5.3); nil if it does not.
+func compressed(files fs.FS, name, accepted string) (coding string, data []byte) {
+	for _, c := range []struct{ coding, ending string }{{"br", ".br"}, {"gzip", ".gz"}} {
+		if !accepts(accepted, c.coding) {
+			continue
+		}
+		if data, err := fs.ReadFile(files, name+c.ending); err == nil {
+			return c.coding, data
+		}
+	}
+	return "", nil
+}
+
+func accepts(header, coding string) bool {
+	for part := range strings.SplitSeq(header, ",") {
+		name, weight, _ := strings.Cut(strings.TrimSpace(part), ";")
+		if strings.EqualFold(strings.TrimSpace(name), coding) {
+			q := strings.ReplaceAll(weight, " ", "")
+			return q != "q=0" && !strings.HasPrefix(q, "q=0.000") && q != "q=0.0" && q != "q=0.00"
+		}
+	}
+	return false
+}
+
 // Answer answers a request for one of its files; any other address is one of its
 // pages and gets the page frame.
 func Answer(w http.ResponseWriter, r *http.Request) error {
@@ -45,6 +75,12 @@ func Answer(w http.ResponseWriter, r *http.Request) error {
 		if strings.HasPrefix(name, "assets/") { // their names change with their content
 			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 		}
+		if coding, packed := compressed(files, name, r.Header.Get("Accept-Encoding")); packed != nil {
+			data = packed
+			w.Header().Set("Content-Encoding", coding)
+			w.Header().Set("Content-Type", mime.TypeByExtension(path.Ext(name)))
+		}
+		w.Header().Add("Vary", "Accept-Encoding")
 		http.ServeContent(w, r, name, time.Time{}, bytes.NewReader(data))
 		return nil
 	}

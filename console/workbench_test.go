@@ -49,7 +49,7 @@ func TestTheWorkbenchOfASubmission(t *testing.T) {
 	v.sees("Its content stayed on the contributor's machine")
 	v.accessible("/reviews/8/workbench")
 	v.types("Anchor and pattern", "", "xdg-data:ninefold-orchard/*")
-	v.sees("It reaches files of Ninefold Orchard, which keeps its own in")
+	v.sees("It overlaps files of Ninefold Orchard, recorded as")
 	v.types("Anchor and pattern", "xdg-data:ninefold-orchard/*", "xdg-data:")
 	v.sees("Refused: ")
 

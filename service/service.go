@@ -179,7 +179,7 @@ func (s *Service) build() http.Handler {
 	e.Pre(named, sound)
 	e.Use(s.observe, middleware.Recover())
 	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin", ContentSecurityPolicy: console.Security}))
-	e.Use(middleware.BodyLimit(bodyLimit), middleware.Gzip(), private)
+	e.Use(middleware.BodyLimit(bodyLimit), middleware.GzipWithConfig(middleware.GzipConfig{Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, console.Assets) }}), private)
 
 	s.api(e.Group("/api/v1"))
 	s.console(e)

@@ -141,7 +141,7 @@ func (b *Workbench) build() http.Handler {
 	e.HTTPErrorHandler = answerError
 	e.Use(middleware.Recover())
 	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "no-referrer", ContentSecurityPolicy: console.Security}))
-	e.Use(middleware.BodyLimit(draft.MaxBytes*2), middleware.Gzip())
+	e.Use(middleware.BodyLimit(draft.MaxBytes*2), middleware.GzipWithConfig(middleware.GzipConfig{Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, console.Assets) }}))
 	e.GET("/open", b.letIn)
 	g := e.Group("/api/v1", b.known)
 	g.GET("/session", func(c *echo.Context) error { return c.JSON(http.StatusOK, wire.Session{Local: true}) })

@@ -1,10 +1,14 @@
 <script setup lang="ts">
 import { mdiWeatherNight, mdiWhiteBalanceSunny } from '@mdi/js'
-import { computed, onMounted } from 'vue'
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
-import { useSession, useSignOut } from './queries'
+import { signInWanted, useSession, useSignOut } from './queries'
+
+// Needed seldom, and loaded then.
+const PagesMenu = defineAsyncComponent(() => import('./components/PagesMenu.vue'))
+const SignInAgain = defineAsyncComponent(() => import('./components/SignInAgain.vue'))
 
 const route = useRoute()
 const router = useRouter()
@@ -29,6 +33,24 @@ const all = [
 const local = computed(() => session.data.value?.local ?? false)
 const pages = computed(() => (local.value ? all.filter((p) => p.to === '/workbench') : all))
 const home = computed(() => (local.value ? '/workbench' : '/titles'))
+
+const offline = ref(!navigator.onLine)
+const online = () => (offline.value = !navigator.onLine)
+// On a phone, or at 200 %, the pages are in a menu.
+const few = matchMedia('(max-width: 860px)')
+const narrow = ref(few.matches)
+const fits = () => (narrow.value = few.matches)
+
+onMounted(() => {
+  few.addEventListener('change', fits)
+  addEventListener('online', online)
+  addEventListener('offline', online)
+})
+onBeforeUnmount(() => {
+  removeEventListener('online', online)
+  removeEventListener('offline', online)
+  few.removeEventListener('change', fits)
+})
 
 onMounted(() => {
   const kept = localStorage.getItem('theme')
@@ -55,12 +77,14 @@ async function leave() {
         <router-link :to="home" class="name"
           ><img src="/icon.svg" alt="" width="26" height="26" />Endroit</router-link
         >
+        <PagesMenu v-if="narrow && pages.length > 1" :pages="pages" />
         <router-link
           v-for="p in pages"
           :key="p.to"
           :to="p.to"
           class="page-link"
-          :class="{ here: route.path.startsWith(p.to) }"
+          :class="{ here: route.path.startsWith(p.to), wide: pages.length > 1 }"
+          :aria-current="route.path.startsWith(p.to) ? 'page' : undefined"
           >{{ p.text }}</router-link
         >
         <v-spacer />
@@ -83,8 +107,12 @@ async function leave() {
       </nav>
     </v-app-bar>
     <v-main id="content" tabindex="-1">
+      <v-alert v-if="offline" type="warning" variant="tonal" density="compact" role="alert"
+        >You are offline. What you typed is kept; the service cannot be reached.</v-alert
+      >
       <router-view />
     </v-main>
+    <SignInAgain v-if="signInWanted" />
   </v-app>
 </template>
 
@@ -97,7 +125,6 @@ async function leave() {
   max-width: 1120px;
   margin: 0 auto;
   padding: 0 16px;
-  overflow-x: auto;
 }
 
 .name {
@@ -148,6 +175,12 @@ async function leave() {
   z-index: 3000;
   padding: 8px;
   background: rgb(var(--v-theme-surface));
+}
+
+@media (max-width: 860px) {
+  .page-link.wide {
+    display: none;
+  }
 }
 
 @media (max-width: 600px) {

@@ -1,111 +1,156 @@
 import { QueryClient, useInfiniteQuery, useMutation, useQuery } from '@tanstack/vue-query'
-import type { Ref } from 'vue'
+import { type Ref, ref } from 'vue'
 
 import { api, ProblemError, unwrap, type Schemas } from './api/client'
+
+type State = 'waiting' | 'accepted' | 'returned'
+
+/** The keys of all queries. */
+export const keys = {
+  session: ['session'] as const,
+  titles: (q: Ref<string>) => ['titles', q] as const,
+  title: (id: Ref<string>) => ['title', id] as const,
+  allContributions: ['contributions'] as const,
+  contributions: (state: Ref<State>) => ['contributions', state] as const,
+  anyContribution: ['contribution'] as const,
+  contribution: (number: Ref<number>) => ['contribution', number] as const,
+  revisions: ['revisions'] as const,
+  launchers: ['launchers'] as const,
+  launcher: (id: Ref<string>) => ['launcher', id] as const,
+  bench: ['bench'] as const,
+}
+
+/** What accepting a contribution changes. */
+const published = [['titles'], ['title'], keys.revisions, keys.launchers, ['launcher']]
 
 /** All that the service knows is asked for here, and nowhere else. */
 export const queryClient = new QueryClient({
   defaultOptions: {
     queries: {
+      networkMode: 'always', // offline is said at once, not waited out
       staleTime: 10_000,
       // What the service refused it will refuse again; only silence is worth a second try.
       retry: (count, error) => count < 2 && error instanceof ProblemError && error.problem.status === 0,
     },
+    mutations: { networkMode: 'always' },
   },
 })
 
-type State = 'waiting' | 'accepted' | 'returned'
+/** Set while a sign-in is asked for over the page that one is on. */
+export const signInWanted = ref(false)
+
+// Tabs agree on who is signed in.
+const tabs = typeof BroadcastChannel === 'undefined' ? undefined : new BroadcastChannel('endroit-session')
+if (tabs) tabs.onmessage = () => void queryClient.invalidateQueries()
 
 export const useSession = () =>
-  useQuery({ queryKey: ['session'], queryFn: () => unwrap(api.GET('/session')) })
+  useQuery({ queryKey: keys.session, queryFn: ({ signal }) => unwrap(api.GET('/session', { signal })) })
 
 export const useSignIn = () =>
   useMutation({
     mutationFn: (body: { name: string; password: string }) => unwrap(api.POST('/session', { body })),
-    onSuccess: () => queryClient.invalidateQueries(),
+    onSuccess: () => {
+      tabs?.postMessage('signed in')
+      return queryClient.invalidateQueries() // what one may see depends on who one is
+    },
   })
 
 export const useSignOut = () =>
   useMutation({
     mutationFn: () => unwrap(api.DELETE('/session')),
-    onSuccess: () => queryClient.resetQueries(),
+    onSuccess: () => {
+      tabs?.postMessage('signed out')
+      return queryClient.resetQueries()
+    },
   })
 
 const nextPage = (last: { next: string }) => last.next || undefined
 
 export const useTitles = (q: Ref<string>) =>
   useInfiniteQuery({
-    queryKey: ['titles', q],
-    queryFn: ({ pageParam }) =>
-      unwrap(api.GET('/titles', { params: { query: { q: q.value, cursor: pageParam } } })),
+    queryKey: keys.titles(q),
+    queryFn: ({ pageParam, signal }) =>
+      unwrap(api.GET('/titles', { params: { query: { q: q.value, cursor: pageParam } }, signal })),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: nextPage,
-    placeholderData: (before) => before,
   })
 
 export const useTitle = (id: Ref<string>) =>
   useQuery({
-    queryKey: ['title', id],
-    queryFn: () => unwrap(api.GET('/titles/{id}', { params: { path: { id: id.value } } })),
+    queryKey: keys.title(id),
+    queryFn: ({ signal }) => unwrap(api.GET('/titles/{id}', { params: { path: { id: id.value } }, signal })),
     enabled: () => id.value !== '',
   })
 
 export const useContributions = (state: Ref<State>) =>
   useInfiniteQuery({
-    queryKey: ['contributions', state],
-    queryFn: ({ pageParam }) =>
-      unwrap(api.GET('/contributions', { params: { query: { state: state.value, cursor: pageParam } } })),
+    queryKey: keys.contributions(state),
+    queryFn: ({ pageParam, signal }) =>
+      unwrap(
+        api.GET('/contributions', { params: { query: { state: state.value, cursor: pageParam } }, signal }),
+      ),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: nextPage,
   })
 
 export const useContribution = (number: Ref<number>) =>
   useQuery({
-    queryKey: ['contribution', number],
-    queryFn: () => unwrap(api.GET('/contributions/{number}', { params: { path: { number: number.value } } })),
+    queryKey: keys.contribution(number),
+    queryFn: ({ signal }) =>
+      unwrap(api.GET('/contributions/{number}', { params: { path: { number: number.value } }, signal })),
   })
+
+/** Asks again for what a decision on a contribution changes. */
+const decided = (...more: readonly (readonly string[])[]) =>
+  Promise.all(
+    [keys.allContributions, keys.anyContribution, ...more].map((queryKey) =>
+      queryClient.invalidateQueries({ queryKey: [...queryKey] }),
+    ),
+  )
 
 export const useAccept = () =>
   useMutation({
     mutationFn: (number: number) =>
       unwrap(api.POST('/contributions/{number}/accept', { params: { path: { number } } })),
-    onSettled: () => queryClient.invalidateQueries(),
+    onSettled: () => decided(...published),
   })
 
 export const useReturn = () =>
   useMutation({
     mutationFn: ({ number, because }: { number: number; because: string }) =>
       unwrap(api.POST('/contributions/{number}/return', { params: { path: { number } }, body: { because } })),
-    onSettled: () => queryClient.invalidateQueries(),
+    onSettled: () => decided(),
   })
 
 export const useRevisions = () =>
   useInfiniteQuery({
-    queryKey: ['revisions'],
-    queryFn: ({ pageParam }) =>
-      unwrap(api.GET('/manifest/revisions', { params: { query: { cursor: pageParam } } })),
+    queryKey: keys.revisions,
+    queryFn: ({ pageParam, signal }) =>
+      unwrap(api.GET('/manifest/revisions', { params: { query: { cursor: pageParam } }, signal })),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: nextPage,
   })
 
 export const useLaunchers = () =>
   useInfiniteQuery({
-    queryKey: ['launchers'],
-    queryFn: ({ pageParam }) => unwrap(api.GET('/launchers', { params: { query: { cursor: pageParam } } })),
+    queryKey: keys.launchers,
+    queryFn: ({ pageParam, signal }) =>
+      unwrap(api.GET('/launchers', { params: { query: { cursor: pageParam } }, signal })),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: nextPage,
   })
 
 export const useLauncher = (id: Ref<string>) =>
   useQuery({
-    queryKey: ['launcher', id],
-    queryFn: () => unwrap(api.GET('/launchers/{id}', { params: { path: { id: id.value } } })),
+    queryKey: keys.launcher(id),
+    queryFn: ({ signal }) =>
+      unwrap(api.GET('/launchers/{id}', { params: { path: { id: id.value } }, signal })),
   })
 
 /** The workbench of a contribution, or of the trace that is served here if there is no number. */
 export const useBench = (number: Ref<number | undefined>) =>
   useQuery({
-    queryKey: ['bench', number],
+    queryKey: [...keys.bench, number],
     queryFn: () =>
       number.value === undefined
         ? unwrap(api.GET('/workbench'))
@@ -120,7 +165,7 @@ export const useBench = (number: Ref<number | undefined>) =>
 
 export const useBenchFile = (number: Ref<number | undefined>, file: Ref<number | undefined>) =>
   useQuery({
-    queryKey: ['bench', number, 'file', file],
+    queryKey: [...keys.bench, number, 'file', file],
     queryFn: () => {
       const path = { file: file.value! }
       return number.value === undefined
@@ -136,7 +181,7 @@ export const useBenchFile = (number: Ref<number | undefined>, file: Ref<number |
 
 export const useSteps = (file: Ref<number>, span: Ref<{ from: number; to: number }>) =>
   useQuery({
-    queryKey: ['bench', 'steps', file, span],
+    queryKey: [...keys.bench, 'steps', file, span],
     queryFn: () =>
       unwrap(
         api.GET('/workbench/files/{file}/steps', {
@@ -151,7 +196,7 @@ export const useSteps = (file: Ref<number>, span: Ref<{ from: number; to: number
 
 export const useBytes = (file: Ref<number>, version: Ref<string>, at: Ref<number>, facts: Ref<boolean>) =>
   useQuery({
-    queryKey: ['bench', 'bytes', file, version, at, facts],
+    queryKey: [...keys.bench, 'bytes', file, version, at, facts],
     queryFn: () =>
       unwrap(
         api.GET('/workbench/files/{file}/bytes', {
@@ -167,7 +212,7 @@ export const useBytes = (file: Ref<number>, version: Ref<string>, at: Ref<number
 
 export const useDifferences = (file: Ref<number>, from: Ref<string>, to: Ref<string>) =>
   useQuery({
-    queryKey: ['bench', 'differences', file, from, to],
+    queryKey: [...keys.bench, 'differences', file, from, to],
     queryFn: () =>
       unwrap(
         api.GET('/workbench/files/{file}/differences', {
@@ -191,7 +236,7 @@ type Tried = { title: string; locations: { at: string; holds: string }[] }
 
 export const useFeedback = (number: Ref<number | undefined>, draft: Ref<Tried>) =>
   useQuery({
-    queryKey: ['bench', number, 'feedback', draft],
+    queryKey: [...keys.bench, number, 'feedback', draft],
     queryFn: () =>
       number.value === undefined
         ? unwrap(api.POST('/workbench/feedback', { body: draft.value }))
@@ -217,7 +262,10 @@ export const useCorrect = (number: Ref<number | undefined>) =>
               body,
             }),
           ),
-    onSettled: () => queryClient.invalidateQueries(),
+    onSettled: () =>
+      Promise.all(
+        [keys.bench, keys.anyContribution].map((queryKey) => queryClient.invalidateQueries({ queryKey })),
+      ),
   })
 
 export const useSaveDraft = () =>

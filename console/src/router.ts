@@ -1,46 +1,65 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
-import ContributionPage from './pages/ContributionPage.vue'
-import LauncherPage from './pages/LauncherPage.vue'
-import LaunchersPage from './pages/LaunchersPage.vue'
-import MissingPage from './pages/MissingPage.vue'
-import ReviewsPage from './pages/ReviewsPage.vue'
-import RevisionsPage from './pages/RevisionsPage.vue'
-import SignInPage from './pages/SignInPage.vue'
-import TitlePage from './pages/TitlePage.vue'
 import TitlesPage from './pages/TitlesPage.vue'
-import WorkbenchPage from './pages/WorkbenchPage.vue'
-import BenchView from './components/BenchView.vue'
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', redirect: '/titles' },
     { path: '/titles', component: TitlesPage, meta: { title: 'Titles' } },
-    { path: '/titles/:id', component: TitlePage, props: true, meta: { title: 'Title' } },
-    { path: '/reviews', component: ReviewsPage, meta: { title: 'Reviews' } },
+    {
+      path: '/titles/:id',
+      component: () => import('./pages/TitlePage.vue'),
+      props: true,
+      meta: { title: 'Title' },
+    },
+    { path: '/reviews', component: () => import('./pages/ReviewsPage.vue'), meta: { title: 'Reviews' } },
     {
       path: '/reviews/:number(\\d+)',
-      component: ContributionPage,
+      component: () => import('./pages/ContributionPage.vue'),
       props: (to) => ({ number: Number(to.params.number) }),
       meta: { title: 'Contribution' },
     },
-    { path: '/workbench', component: WorkbenchPage, meta: { title: 'Workbench' } },
+    {
+      path: '/workbench',
+      component: () => import('./pages/WorkbenchPage.vue'),
+      meta: { title: 'Workbench' },
+    },
     {
       path: '/reviews/:number(\\d+)/workbench',
-      component: BenchView,
+      component: () => import('./components/BenchView.vue'),
       props: (to) => ({ number: Number(to.params.number) }),
       meta: { title: 'Workbench' },
     },
-    { path: '/launchers', component: LaunchersPage, meta: { title: 'Launchers' } },
-    { path: '/launchers/:id', component: LauncherPage, props: true, meta: { title: 'Launcher' } },
-    { path: '/revisions', component: RevisionsPage, meta: { title: 'Revisions' } },
-    { path: '/sign-in', component: SignInPage, meta: { title: 'Sign in' } },
-    { path: '/:rest(.*)*', component: MissingPage, meta: { title: 'No such page' } },
+    {
+      path: '/launchers',
+      component: () => import('./pages/LaunchersPage.vue'),
+      meta: { title: 'Launchers' },
+    },
+    {
+      path: '/launchers/:id',
+      component: () => import('./pages/LauncherPage.vue'),
+      props: true,
+      meta: { title: 'Launcher' },
+    },
+    {
+      path: '/revisions',
+      component: () => import('./pages/RevisionsPage.vue'),
+      meta: { title: 'Revisions' },
+    },
+    { path: '/sign-in', component: () => import('./pages/SignInPage.vue'), meta: { title: 'Sign in' } },
+    {
+      path: '/:rest(.*)*',
+      component: () => import('./pages/MissingPage.vue'),
+      meta: { title: 'No such page' },
+    },
   ],
   scrollBehavior: (_to, _from, saved) => saved ?? { top: 0 },
 })
 
-router.afterEach((to) => {
+router.afterEach((to, from) => {
   document.title = `${to.meta.title as string} · Endroit`
+  // Who reads by ear or keyboard begins at the new page's content.
+  if (from.matched.length && to.path !== from.path)
+    document.getElementById('content')?.focus({ preventScroll: true })
 })

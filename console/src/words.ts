@@ -89,3 +89,7 @@ export function inHex(row: Uint8Array): string {
 /** The letters that bytes are, with a dot for those that are none. */
 export const inLetters = (row: Uint8Array) =>
   [...row].map((b) => (b >= 32 && b < 127 ? String.fromCharCode(b) : '.')).join('')
+
+/** Quotes a text for a POSIX shell: what others wrote must not run. */
+export const shellQuote = (text: string) =>
+  /^[A-Za-z0-9_@%+=:,./-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`

@@ -7,6 +7,7 @@ import { ProblemError } from '../src/api/client'
 import LocationText from '../src/components/LocationText.vue'
 import PageState from '../src/components/PageState.vue'
 import StandingMark from '../src/components/StandingMark.vue'
+import { signInWanted } from '../src/queries'
 
 const router = createRouter({
   history: createMemoryHistory(),
@@ -63,9 +64,26 @@ describe('PageState', () => {
     })
 
   it('waits, shows, and says that there is nothing', () => {
-    expect(state(null, true).find('[role=progressbar]').exists()).toBe(true)
+    expect(state(null, true).find('[aria-label=Loading]').exists()).toBe(true)
     expect(state(null).text()).toBe('content')
     expect(state(null, false, true).text()).toBe('nothing here')
+  })
+
+  it('keeps what is there when asking again fails', async () => {
+    const kept = (status: number) =>
+      mount(PageState, {
+        props: { pending: false, error: problem(status, { detail: 'no answer' }), kept: true },
+        slots: { default: 'content' },
+        global,
+      })
+    const failed = kept(500)
+    expect(failed.text()).toContain('content')
+    expect(failed.get('[role=alert]').text()).toContain('no answer')
+    const expired = kept(401)
+    expect(expired.text()).toContain('content')
+    await expired.get('button').trigger('click')
+    expect(signInWanted.value).toBe(true)
+    signInWanted.value = false
   })
 
   it('says what went wrong and what to do', async () => {

@@ -26,7 +26,7 @@ const found: Schemas['Findings'] = {
   cloud: true,
   starts: 0,
   missing: 0,
-  problem: 0,
+  odd: 0,
 }
 
 function shown(more: Partial<Schemas['SheetShown']> = {}): Schemas['SheetShown'] {
@@ -94,7 +94,7 @@ describe('SheetReview', () => {
     expect(plain).toContain('It can tell whether cloud copies are kept.')
     expect(plain).not.toContain('odd')
     const odd = review({
-      found: { ...found, in_use: false, cloud: false, starts: 1, missing: 2, problem: 1 },
+      found: { ...found, in_use: false, cloud: false, starts: 1, missing: 2, odd: 1 },
     })
       .text()
       .replace(/\s+/g, ' ')

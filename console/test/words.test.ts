@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 
 import { pieces } from '../src/location'
-import { clock, count, ownSystem, size, times } from '../src/words'
+import { clock, count, ownSystem, shellQuote, size, times } from '../src/words'
 
 describe('words', () => {
   it.each([
@@ -54,4 +54,14 @@ describe('pieces', () => {
 
   it('leaves percent-encoded characters as they are', () =>
     expect(pieces('a%2A/%7Bslot%7D')).toEqual([{ text: 'a%2A/%7Bslot%7D' }]))
+})
+
+describe('shellQuote', () => {
+  it('lets nothing run that others wrote', () => {
+    expect(shellQuote('Tidewrack')).toBe('Tidewrack')
+    expect(shellQuote('Lantern Hollow')).toBe("'Lantern Hollow'")
+    expect(shellQuote('x"; rm -rf ~ #')).toBe(`'x"; rm -rf ~ #'`)
+    expect(shellQuote("It's $(here)")).toBe(`'It'\\''s $(here)'`)
+    expect(shellQuote('')).toBe("''")
+  })
 })

@@ -24,6 +24,7 @@ const items = computed(() =>
     <PageState
       :pending="list.isPending.value"
       :error="list.error.value"
+      :kept="!!list.data.value"
       :empty="items.length === 0"
       @again="list.refetch()"
     >

@@ -75,7 +75,12 @@ const lanes = computed(() => {
     <router-link v-if="number !== undefined" :to="`/reviews/${number}`" class="quiet"
       >Contribution {{ number }}</router-link
     >
-    <PageState :pending="query.isPending.value" :error="query.error.value" @again="query.refetch()">
+    <PageState
+      :pending="query.isPending.value"
+      :error="query.error.value"
+      :kept="!!query.data.value"
+      @again="query.refetch()"
+    >
       <template v-if="x">
         <header class="head">
           <h1>{{ shown(x.title || 'A run') }}</h1>

@@ -17,6 +17,8 @@ const { copied, copy } = useCopy()
     <template #activator="{ props: menu }">
       <v-btn
         v-bind="menu"
+        :aria-controls="undefined"
+        :aria-owns="undefined"
         :icon="copied ? mdiCheck : mdiContentCopy"
         size="x-small"
         variant="text"

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 
 import { vCursor } from '../focus'
-import type { Schemas } from '../api/client'
-import { useAccept, useReturn } from '../queries'
+import { ProblemError, type Schemas } from '../api/client'
+import { signInWanted, useAccept, useReturn } from '../queries'
 import { moment } from '../words'
 
 /** What became of a contribution, or the buttons that decide on it. */
@@ -12,7 +12,11 @@ const props = defineProps<{ contribution: Schemas['ContributionShown'] }>()
 const accept = useAccept()
 const returnIt = useReturn()
 const asking = ref<'accept' | 'return' | ''>('')
-const because = ref('')
+// What is typed is kept until it is sent, whatever becomes of the page.
+const draftKey = computed(() => `because-${props.contribution.number}`)
+const because = ref(sessionStorage.getItem(draftKey.value) ?? '')
+watch(because, (text) => sessionStorage.setItem(draftKey.value, text))
+const panel = ref<{ $el: HTMLElement }>()
 const failed = computed(() => accept.error.value ?? returnIt.error.value)
 const busy = computed(() => accept.isPending.value || returnIt.isPending.value)
 
@@ -21,15 +25,26 @@ async function decide() {
   try {
     if (asking.value === 'accept') await accept.mutateAsync(number)
     else await returnIt.mutateAsync({ number, because: because.value })
-  } catch {
-    // the panel says why
+  } catch (error) {
+    if (error instanceof ProblemError && error.problem.status === 401) signInWanted.value = true
+    return // the panel says why
   }
+  sessionStorage.removeItem(draftKey.value)
   asking.value = ''
+  await nextTick()
+  panel.value?.$el.focus()
 }
 </script>
 
 <template>
-  <v-card class="pa-4 panel" role="region" aria-label="Decision">
+  <v-card
+    ref="panel"
+    class="pa-4 panel"
+    role="region"
+    aria-label="Decision"
+    tabindex="-1"
+    @keydown.esc="asking = ''"
+  >
     <p v-if="failed" class="failed mb-2" role="alert">{{ failed.message }}</p>
     <template v-if="contribution.state === 'accepted'">
       <p>
@@ -55,7 +70,7 @@ async function decide() {
         >
         <v-btn variant="outlined" @click="asking = 'return'">Return…</v-btn>
         <span v-if="contribution.conflicts.length" class="failed ml-3"
-          >It reaches into another title’s places; see below.</span
+          >It overlaps another title’s files; see below.</span
         >
       </template>
       <template v-else-if="asking === 'accept'">

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { computed, ref, toRef, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, toRef, watch } from 'vue'
+import { onBeforeRouteLeave } from 'vue-router'
 
 import type { Schemas } from '../api/client'
 import { useFeedback, useSaveDraft } from '../queries'
-import { count, holds, shown } from '../words'
+import { count, holds, shellQuote, shown } from '../words'
 import DraftRow from './DraftRow.vue'
 
 /** The draft in the making, with what each of its locations would do. */
@@ -75,10 +76,23 @@ async function write() {
     title: title.value,
     locations: locations.value.map(({ at, holds, why, seen, notes }) => ({ at, holds, why, seen, notes })),
   }
-  const done = await save.mutateAsync({ draft, digest: digest.value })
+  let done
+  try {
+    done = await save.mutateAsync({ draft, digest: digest.value })
+  } catch {
+    return // the editor says why, and keeps what was typed
+  }
   digest.value = done.digest
   edited.value = false
 }
+// Leaving with changes that were not saved asks first.
+const unsaved = computed(() => edited.value && !!props.bench.saves)
+const question = 'The draft has changes that are not saved. Leave without them?'
+onBeforeRouteLeave(() => !unsaved.value || window.confirm(question))
+const stay = (e: BeforeUnloadEvent) => unsaved.value && e.preventDefault()
+onMounted(() => addEventListener('beforeunload', stay))
+onBeforeUnmount(() => removeEventListener('beforeunload', stay))
+
 const file = (n: number) => props.bench.files[n]
 const name = (n: number) => shown(file(n)?.place ?? file(n)?.path ?? '')
 </script>
@@ -89,8 +103,8 @@ const name = (n: number) => shown(file(n)?.place ?? file(n)?.path ?? '')
     <p class="quiet small mb-2">
       {{
         bench.local
-          ? 'Where the title keeps things, on any machine. Each pattern says at once what it covers.'
-          : 'Try other patterns here; the contribution is unchanged sent.'
+          ? 'Where the title keeps its files, on any machine. Each pattern shows what it covers.'
+          : 'Try other patterns here; the contribution itself is unchanged.'
       }}
     </p>
     <v-text-field
@@ -150,7 +164,7 @@ const name = (n: number) => shown(file(n)?.place ?? file(n)?.path ?? '')
       >
       <p class="quiet small wrap" role="status">
         <template v-if="save.isSuccess.value && !edited"
-          >Saved. Next: <code>endroit submit {{ shown(bench.saves) }}</code></template
+          >Saved. Next: <code>endroit submit {{ shellQuote(bench.saves) }}</code></template
         ><template v-else>to {{ shown(bench.saves) }}</template>
       </p>
     </div>

@@ -37,7 +37,9 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
             {{ covers(l.covered).text
             }}<strong v-if="covers(l.covered).doubt" class="doubt">, {{ covers(l.covered).doubt }}</strong>
           </p>
-          <p v-if="l.shown?.notes_summary" class="quiet wrap">its files: {{ shown(l.shown.notes_summary) }}</p>
+          <p v-if="l.shown?.notes_summary" class="quiet wrap">
+            its files: {{ shown(l.shown.notes_summary) }}
+          </p>
           <ul v-if="l.why?.length" class="reasons quiet">
             <li v-for="w in l.why" :key="w" class="wrap">{{ w }}</li>
           </ul>

@@ -69,7 +69,7 @@ const listed = 5
       <template v-if="tried">
         <p v-if="tried.error" class="error wrap">Refused: {{ shown(tried.error) }}</p>
         <p v-for="o in tried.others" :key="o.title + o.titles_at" class="error wrap">
-          It reaches files of <strong>{{ shown(o.title_name) }}</strong>, which keeps its own in
+          It overlaps files of <strong>{{ shown(o.title_name) }}</strong>, recorded as
           <span class="mono">{{ o.titles_at }}</span>
         </p>
         <p v-if="strays.length" class="warn">

@@ -54,7 +54,12 @@ const shownFacts = 6
         class="mb-2"
         @update:model-value="at = 0"
       />
-      <PageState :pending="query.isPending.value" :error="query.error.value" @again="query.refetch()">
+      <PageState
+        :pending="query.isPending.value"
+        :error="query.error.value"
+        :kept="!!query.data.value"
+        @again="query.refetch()"
+      >
         <p v-if="got?.cannot" role="alert">{{ shown(got.cannot) }}</p>
         <template v-else-if="got">
           <p v-if="got.facts">

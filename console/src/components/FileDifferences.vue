@@ -52,7 +52,12 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
         />
         <v-select v-model="to" :items="items" label="To" density="compact" variant="outlined" hide-details />
       </div>
-      <PageState :pending="query.isPending.value" :error="query.error.value" @again="query.refetch()">
+      <PageState
+        :pending="query.isPending.value"
+        :error="query.error.value"
+        :kept="!!query.data.value"
+        @again="query.refetch()"
+      >
         <p v-if="got?.cannot" role="alert">{{ shown(got.cannot) }}</p>
         <template v-else-if="got">
           <p class="mt-2">

@@ -41,7 +41,12 @@ const state = computed(() => {
 
 <template>
   <v-card class="pa-3">
-    <PageState :pending="query.isPending.value" :error="query.error.value" @again="query.refetch()">
+    <PageState
+      :pending="query.isPending.value"
+      :error="query.error.value"
+      :kept="!!query.data.value"
+      @again="query.refetch()"
+    >
       <template v-if="x">
         <h2 class="where">
           <LocationText v-if="x.place" :at="shown(x.place)" /><span v-else class="mono wrap">{{

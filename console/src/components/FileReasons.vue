@@ -27,9 +27,7 @@ const signed = (n: number) => `${n < 0 ? '−' : '+'}${Math.abs(n).toFixed(1)}`
         <span class="share">{{ i === 0 ? 'most likely, ' : '' }}{{ Math.round(g.share * 100) }} %</span>
         <span class="bar" aria-hidden="true"><span :style="{ width: `${g.share * 100}%` }" /></span>
       </h3>
-      <p v-if="g.kind === 'unknown'" class="quiet">
-        threshold that a kind must exceed: {{ signed(g.sum) }}
-      </p>
+      <p v-if="g.kind === 'unknown'" class="quiet">threshold that a kind must exceed: {{ signed(g.sum) }}</p>
       <ul v-else class="list">
         <li v-for="e in g.evidence" :key="e.text" :class="{ against: e.weight < 0 }">
           <span class="weight mono">{{ signed(e.weight) }}</span><span class="wrap">{{ shown(e.text) }}</span>

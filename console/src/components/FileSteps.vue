@@ -17,6 +17,7 @@ const steps = computed(() => query.data.value?.steps ?? [])
   <PageState
     :pending="query.isPending.value"
     :error="query.error.value"
+    :kept="!!query.data.value"
     :empty="steps.length === 0"
     @again="query.refetch()"
   >

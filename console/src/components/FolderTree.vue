@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { mdiChevronDown, mdiChevronRight } from '@mdi/js'
 import { computed, ref } from 'vue'
 
 import { grown, interest, type Leaf, type Row, rows } from '../tree'
@@ -50,7 +51,7 @@ function holds(row: Row): string {
           :aria-expanded="item.unfolded"
           @click="turn(item)"
         >
-          <span class="turn" aria-hidden="true">{{ item.unfolded ? '▾' : '▸' }}</span>
+          <v-icon class="turn" size="14" :icon="item.unfolded ? mdiChevronDown : mdiChevronRight" />
           <span class="mono name" :title="shown(item.key)">{{ shown(item.name) }}</span>
           <span class="quiet holds" :title="holds(item)">{{ holds(item) }}</span>
         </button>
@@ -114,7 +115,7 @@ h2 {
 }
 
 .turn {
-  width: 10px;
+  align-self: center;
 }
 
 .name {

@@ -20,7 +20,7 @@ const rows = computed(() => {
 </script>
 
 <template>
-  <pre class="hex" tabindex="0" :aria-label="label">{{ rows }}</pre>
+  <pre class="hex" tabindex="0" role="group" :aria-label="label">{{ rows }}</pre>
 </template>
 
 <style scoped>

@@ -46,7 +46,9 @@ async function say(as: Schemas['Kind'], why: string) {
       >
       <span class="quiet"> ({{ moment(correction.made) }})</span>
     </p>
-    <p v-if="!bench.may_correct" class="quiet">It cannot be corrected now: {{ bench.cannot_correct_reason }}.</p>
+    <p v-if="!bench.may_correct" class="quiet">
+      It cannot be corrected now: {{ bench.cannot_correct_reason }}.
+    </p>
     <template v-else-if="!open">
       <v-btn variant="text" size="small" class="px-1" @click="open = true">{{
         correction ? 'Say something else' : 'This is of another kind'

@@ -23,7 +23,12 @@ watchEffect(() => {
 <template>
   <div class="page">
     <router-link to="/reviews" class="quiet">Reviews</router-link>
-    <PageState :pending="query.isPending.value" :error="query.error.value" @again="query.refetch()">
+    <PageState
+      :pending="query.isPending.value"
+      :error="query.error.value"
+      :kept="!!query.data.value"
+      @again="query.refetch()"
+    >
       <template v-if="x">
         <h1>{{ x.title }}</h1>
         <p class="quiet">Contribution {{ x.number }} by {{ x.by }}, {{ moment(x.submitted) }}</p>

@@ -20,7 +20,12 @@ watchEffect(() => {
 <template>
   <div class="page">
     <router-link to="/launchers" class="quiet">Launchers</router-link>
-    <PageState :pending="query.isPending.value" :error="query.error.value" @again="query.refetch()">
+    <PageState
+      :pending="query.isPending.value"
+      :error="query.error.value"
+      :kept="!!query.data.value"
+      @again="query.refetch()"
+    >
       <template v-if="launcher">
         <h1>{{ launcher.name }}</h1>
         <p class="mb-1">

@@ -26,6 +26,7 @@ function nameOf(id: string): string {
     <PageState
       :pending="list.isPending.value"
       :error="list.error.value"
+      :kept="!!list.data.value"
       :empty="items.length === 0"
       @again="list.refetch()"
     >

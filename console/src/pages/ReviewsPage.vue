@@ -39,6 +39,7 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
     <PageState
       :pending="list.isPending.value"
       :error="list.error.value"
+      :kept="!!list.data.value"
       :empty="items.length === 0"
       @again="list.refetch()"
     >

@@ -18,7 +18,12 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
       newest is what
       <span class="mono">endroit fetch</span> gets.
     </p>
-    <PageState :pending="list.isPending.value" :error="list.error.value" @again="list.refetch()">
+    <PageState
+      :pending="list.isPending.value"
+      :error="list.error.value"
+      :kept="!!list.data.value"
+      @again="list.refetch()"
+    >
       <v-card>
         <v-table>
           <thead>

@@ -4,7 +4,7 @@ import { computed, toRef, watchEffect } from 'vue'
 import LocationRows from '../components/LocationRows.vue'
 import PageState from '../components/PageState.vue'
 import { useTitle } from '../queries'
-import { count, ownSystem, systems } from '../words'
+import { count, ownSystem, shellQuote, systems } from '../words'
 
 const props = defineProps<{ id: string }>()
 const title = useTitle(toRef(props, 'id'))
@@ -23,13 +23,18 @@ watchEffect(() => {
 <template>
   <div class="page">
     <router-link to="/titles" class="quiet">Titles</router-link>
-    <PageState :pending="title.isPending.value" :error="title.error.value" @again="title.refetch()">
+    <PageState
+      :pending="title.isPending.value"
+      :error="title.error.value"
+      :kept="!!title.data.value"
+      @again="title.refetch()"
+    >
       <template v-if="title.data.value">
         <h1>{{ title.data.value.name }}</h1>
         <p class="quiet mb-4">
           {{ count(variants.length, 'variant', 'variants') }}. On your own machine,
-          <span class="mono">endroit locate "{{ title.data.value.name }}"</span> shows the full paths and what
-          is there.
+          <span class="mono">endroit locate {{ shellQuote(title.data.value.name) }}</span> shows the full
+          paths and what is there.
         </p>
         <v-card v-for="v in variants" :key="v.name" class="mb-4" tag="section" :aria-label="v.name">
           <div class="px-4 py-3">

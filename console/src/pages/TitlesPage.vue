@@ -1,14 +1,15 @@
 <script setup lang="ts">
 import { mdiMagnify } from '@mdi/js'
-import { computed, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { vCursor } from '../focus'
-import BestAnswer from '../components/BestAnswer.vue'
 import MoreButton from '../components/MoreButton.vue'
 import PageState from '../components/PageState.vue'
 import { useTitles } from '../queries'
-import { count, systems } from '../words'
+import { count, shellQuote, systems } from '../words'
+
+const BestAnswer = defineAsyncComponent(() => import('../components/BestAnswer.vue'))
 
 const route = useRoute()
 const router = useRouter()
@@ -17,6 +18,8 @@ const asked = ref(typed.value)
 const titles = useTitles(asked)
 const items = computed(() => titles.data.value?.pages.flatMap((p) => p.items) ?? [])
 const best = computed(() => (asked.value.trim() ? (items.value[0]?.id ?? '') : ''))
+// An answer is shown for the question that stands in the field, and for no other.
+const answering = computed(() => titles.isPending.value || (typed.value ?? '').slice(0, 200) !== asked.value)
 
 // Searches as one types, a moment after the last key.
 let waiting: ReturnType<typeof setTimeout> | undefined
@@ -40,7 +43,7 @@ watch(
   <div class="page">
     <h1>Where does it keep my progress?</h1>
     <p class="quiet mt-1 mb-4">
-      Every place here was seen in a traced run of the game and accepted by a second person.
+      Every location here was observed in a traced run of the game and accepted by a second person.
     </p>
     <v-text-field
       v-model="typed"
@@ -53,17 +56,18 @@ watch(
       type="search"
     />
     <PageState
-      :pending="titles.isPending.value"
+      :pending="answering"
       :error="titles.error.value"
+      :kept="!!titles.data.value"
       :empty="items.length === 0"
       @again="titles.refetch()"
     >
       <template #empty>
         <v-card class="pa-6 my-4">
-          <p v-if="asked">Nobody has recorded “{{ asked }}” yet.</p>
+          <p v-if="asked">No title is recorded as “{{ asked }}” yet.</p>
           <p v-else>No title is recorded yet.</p>
           <p class="mt-2">To find out yourself, run the game under observation, from its own folder:</p>
-          <pre class="mono mt-2">endroit trace --title "{{ asked || 'NAME' }}" -- ./the-game</pre>
+          <pre class="mono mt-2">endroit trace --title {{ shellQuote(asked || 'NAME') }} -- ./the-game</pre>
         </v-card>
       </template>
       <BestAnswer v-if="best" :id="best" />

@@ -14,6 +14,7 @@ const session = useSession()
     class="page"
     :pending="session.isPending.value"
     :error="session.error.value"
+    :kept="!!session.data.value"
     @again="session.refetch()"
   />
   <BenchView v-else-if="session.data.value?.local" />
