@@ -47,7 +47,7 @@ func TestSumsInWords(t *testing.T) {
 	assert.Equal(t, " (4 bytes before the end)", fromEnd(content.SumMatch{At: 96, FromEnd: true}, 100))
 	assert.Empty(t, fromEnd(content.SumMatch{At: 0}, 100))
 	assert.Equal(t, "not a coincidence", chanceOf(1e-30))
-	assert.Equal(t, "a coincidence in one of 1,000", chanceOf(0.001))
+	assert.Equal(t, "a coincidence in one of 1,000 files", chanceOf(0.001))
 }
 
 func TestOffsets(t *testing.T) {

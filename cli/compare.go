@@ -11,6 +11,7 @@ import (
 
 	"endroit/core/candidate"
 	"endroit/core/footprint"
+	"endroit/core/phrase"
 	"endroit/core/trace"
 )
 
@@ -75,7 +76,7 @@ func (a *app) runCompare(c *cli.Command, names []string) error {
 		{"Progress, settings or pictures that were never written", found.Never},
 	} {
 		if len(list.of) > 0 {
-			a.say("\n%s", list.title)
+			a.say("\n%s", a.heading(list.title))
 		}
 		for _, j := range list.of {
 			a.sayJoint(j, c.Bool("reasons"))
@@ -95,7 +96,7 @@ func (a *app) runCompare(c *cli.Command, names []string) error {
 }
 
 func (a *app) sayJoint(j candidate.Joint, all bool) {
-	a.say("  %-8s %s  (confidence %.2f)", j.Kind.Word(), shown(j.At), j.Confidence)
+	a.say("  %s %s  (confidence %.2f)", a.kind(phrase.Pad(j.Kind.Word(), 8)), a.path(shown(j.At)), j.Confidence)
 	for i, s := range j.Seen {
 		if len(s.Files) == 0 {
 			a.say("      run %d  not touched", i+1)

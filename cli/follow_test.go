@@ -41,14 +41,14 @@ func TestFollowReadsAlong(t *testing.T) {
 	block := f.block(80)
 	assert.Contains(t, block[0], `Tide\u001Bwrack: `)
 	assert.Contains(t, block[0], "3 files written, last cue saved ")
-	assert.Regexp(t, `^  save     now +….*long/slot2\.sav$`, block[1])
-	assert.Regexp(t, `^  config   now +xdg-config:tw/settings\.ini$`, block[2])
+	assert.Regexp(t, `^  progress now +….*long/slot2\.sav$`, block[1])
+	assert.Regexp(t, `^  settings now +xdg-config:tw/settings\.ini$`, block[2])
 	assert.Contains(t, block[3], "xdg-data:tw/slot1.sav")
 	for _, line := range block {
 		assert.LessOrEqual(t, len([]rune(line)), 80)
 	}
 	status := f.statusLine(200)
-	assert.Contains(t, status, "3 files written, cue saved now | save slot2.sav now, config settings.ini now, save slot1.sav now")
+	assert.Contains(t, status, "3 files written, cue saved now | progress slot2.sav now, settings settings.ini now, progress slot1.sav now")
 	assert.LessOrEqual(t, len([]rune(f.statusLine(40))), 40)
 
 	_, err = w.Close(5 * time.Millisecond)

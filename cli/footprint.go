@@ -123,7 +123,7 @@ func (a *app) why(c *cli.Command, fp *footprint.Footprint) error {
 		if p.Kind == w.File.Kind {
 			first = "most likely, "
 		}
-		a.say("\n%s: %s%.0f %%", p.Kind.Word(), first, 100*p.Share)
+		a.say("\n%s", a.heading(fmt.Sprintf("%s: %s%.0f %%", p.Kind.Word(), first, 100*p.Share)))
 		if p.Kind == footprint.Unknown {
 			a.say("  %+5.1f  threshold that a kind must exceed", p.Sum)
 			continue
@@ -141,7 +141,7 @@ func kindList(interest bool) string {
 	var names []string
 	for _, k := range footprint.Kinds {
 		if !interest || k.OfInterest() {
-			names = append(names, string(k))
+			names = append(names, k.Word())
 		}
 	}
 	return strings.Join(names, ", ")
@@ -149,8 +149,8 @@ func kindList(interest bool) string {
 
 func parseKinds(names []string) (kinds []footprint.Kind, err error) {
 	for _, n := range names {
-		k := footprint.Kind(strings.TrimSpace(n))
-		if !slices.Contains(footprint.Kinds, k) {
+		k, ok := footprint.ParseKind(strings.TrimSpace(n))
+		if !ok {
 			return nil, fail(exitUsage, "there is no kind %q; the kinds are %s", n, kindList(false))
 		}
 		kinds = append(kinds, k)
@@ -189,7 +189,7 @@ var answers = map[footprint.Kind]string{
 }
 
 func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all bool) {
-	a.say("%s", describe(fp))
+	a.say("%s", a.heading(describe(fp)))
 	if len(fp.Cues) > 0 {
 		var cues []string
 		for _, c := range fp.Cues {
@@ -213,7 +213,7 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 		}
 		listed = true
 		slices.SortStableFunc(files, func(x, y footprint.File) int { return cmp.Compare(y.Confidence, x.Confidence) })
-		a.say("\n%s", cmp.Or(answers[k], string(k)))
+		a.say("\n%s", a.heading(cmp.Or(answers[k], k.Word())))
 		for _, f := range files {
 			a.printFile(fp, f, all, reasonsShown)
 		}
@@ -254,7 +254,7 @@ func (a *app) printRest(fp *footprint.Footprint) {
 			continue
 		}
 		if first {
-			a.say("\nThe rest")
+			a.say("\n%s", a.heading("The rest"))
 			first = false
 		}
 		in := map[string]int{}
@@ -273,7 +273,7 @@ func (a *app) printRest(fp *footprint.Footprint) {
 		if text != "" {
 			text = "in " + text
 		}
-		a.say("%s", strings.TrimRight(fmt.Sprintf("  %6s %-10s %s", humanize.Comma(int64(fp.Counts[k])), k.Word(), shown(text)), " "))
+		a.say("%s", strings.TrimRight(fmt.Sprintf("  %6s %-12s %s", humanize.Comma(int64(fp.Counts[k])), k.Word(), shown(text)), " "))
 	}
 }
 
@@ -322,7 +322,7 @@ func (a *app) printFolders(fp *footprint.Footprint, only footprint.Filter) {
 		var kinds []string
 		for _, k := range footprint.Kinds {
 			if n := x.kinds[k]; n > 0 {
-				kinds = append(kinds, fmt.Sprintf("%d %s", n, k))
+				kinds = append(kinds, k.Files(n))
 			}
 		}
 		written := "-"
@@ -339,7 +339,7 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, rea
 	if where == "" {
 		where = f.Place
 	}
-	a.say("  %s", shown(where))
+	a.say("  %s", a.path(shown(where)))
 	var facts []string
 	if f.Path != "" && f.Place != "" && f.Path != f.Place {
 		facts = append(facts, f.Place)

@@ -67,7 +67,7 @@ func (a *app) runIdentify(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) printIdentified(f identify.Title) {
-	a.say("%s: %s", shown(f.Title), shown(f.Because))
+	a.say("%s: %s", a.heading(shown(f.Title)), shown(f.Because))
 	if e := f.Edition; e != nil {
 		by := "installed without a launcher"
 		if e.Launcher != "" {
@@ -81,7 +81,7 @@ func (a *app) printIdentified(f identify.Title) {
 		} else {
 			a.say("  not here: %s, %s; %s", shown(e.Edition.Label()), shown(by), shown(e.Missing))
 		}
-		a.say("    %s", pasted(e.Folder))
+		a.say("    %s", a.path(pasted(e.Folder)))
 		if e.Prefix != "" {
 			a.say("    prefix %s", pasted(e.Prefix))
 		}

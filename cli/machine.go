@@ -71,14 +71,14 @@ func (a *app) printSurvey(s *machine.Survey) {
 		a.printLauncher(f, s)
 	}
 	if len(s.Prefixes) > 0 {
-		a.say("\nPrefixes")
+		a.say("\n%s", a.heading("Prefixes"))
 	}
 	for _, p := range s.Prefixes {
 		of := "no known title"
 		if len(p.Of) > 0 {
 			of = strings.Join(p.Of, ", ")
 		}
-		a.say("  %s", quoted(p.Folder))
+		a.say("  %s", a.path(quoted(p.Folder)))
 		user := ""
 		if p.User != "" {
 			user = "; the user inside is " + p.User
@@ -180,7 +180,7 @@ func heading(f sheet.Found) string {
 }
 
 func (a *app) printLauncher(f sheet.Found, s *machine.Survey) {
-	a.say("%s", heading(f))
+	a.say("%s", a.heading(heading(f)))
 	if f.Cloud != nil {
 		cloud := "off"
 		if *f.Cloud {
@@ -235,11 +235,11 @@ func named(x sheet.Started, s *machine.Survey) string {
 }
 
 func (a *app) printEdition(margin string, e sheet.Edition, s *machine.Survey) {
-	a.say("%s%s  %s", margin, shown(e.Name), shown(e.Label()))
+	a.say("%s%s  %s", margin, a.heading(shown(e.Name)), shown(e.Label()))
 	if e.Missing != "" {
-		a.say("%s  missing: %s (%s)", margin, pasted(e.Folder), shown(e.Missing))
+		a.say("%s  %s: %s (%s)", margin, a.missing("missing"), pasted(e.Folder), shown(e.Missing))
 	} else {
-		a.say("%s  %s", margin, pasted(e.Folder))
+		a.say("%s  %s", margin, a.path(pasted(e.Folder)))
 	}
 	if e.Prefix != "" {
 		a.say("%s  prefix %s", margin, pasted(e.Prefix))

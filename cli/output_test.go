@@ -41,7 +41,7 @@ func TestAFileIsNeverWrittenOver(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 	_, err = newFile(name)
-	assert.ErrorContains(t, err, "is there already")
+	assert.ErrorContains(t, err, "already exists")
 	_, err = newFile(filepath.Join(name, "below"))
 	assert.Error(t, err)
 }

@@ -131,9 +131,9 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		return fmt.Errorf("contribution %d: its footprint: %w", x.Number, err)
 	}
 	a.printState(x, x.Title+": "+x.Variant)
-	a.say("\nlocations")
+	a.say("\n%s", a.heading("locations"))
 	for i, l := range d.Locations {
-		a.say("  %-8s  %s", word(l.Holds), shown(l.At))
+		a.say("  %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(shown(l.At)))
 		if i < len(x.Coverage) {
 			a.say("           covers %s", coverage(x.Coverage[i]))
 		}
@@ -142,16 +142,16 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		}
 	}
 	if d.Note != "" {
-		a.say("\nnote\n%s", indent("  ", phrase.VisibleLines(d.Note)))
+		a.say("\n%s\n%s", a.heading("note"), indent("  ", phrase.VisibleLines(d.Note)))
 	}
 	if len(d.Questions) > 0 {
-		a.say("\nopen questions")
+		a.say("\n%s", a.heading("open questions"))
 		for _, q := range d.Questions {
 			a.say("  - %s", shown(q))
 		}
 	}
 	if len(x.Changes) > 0 {
-		a.say("\naccepting it would change")
+		a.say("\n%s", a.heading("accepting it would change"))
 		for _, ch := range x.Changes {
 			a.say("  %s", change(ch))
 		}
@@ -159,7 +159,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 	for _, k := range x.Conflicts {
 		a.say("\ncannot be accepted: %s can match files of %s, which has %s", shown(k.At), shown(k.TitleName), shown(k.TitlesAt))
 	}
-	a.say("\nfootprint")
+	a.say("\n%s", a.heading("footprint"))
 	a.printFootprint(&fp, footprint.Filter{}, false)
 	a.printNext(x)
 	return nil
@@ -168,7 +168,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 // printState says what a contribution is about and what became of it.
 func (a *app) printState(x wire.ContributionShown, about string) {
 	a.say("contribution %d, %s, by %s, %s", x.Number, x.State, x.By, humanize.Time(x.Submitted))
-	a.say("%s", shown(about))
+	a.say("%s", a.heading(shown(about)))
 	if x.Because != "" {
 		a.say("returned by %s because: %s", x.DecidedBy, shown(x.Because))
 	}
@@ -193,10 +193,10 @@ func (a *app) printSheetContribution(x wire.ContributionShown) {
 	a.printState(x, "the sheet of "+x.Title)
 	a.say("\nfound on the contributor's machine\n  %s", s.Found)
 	if s.Note != "" {
-		a.say("\nnote\n%s", indent("  ", phrase.VisibleLines(s.Note)))
+		a.say("\n%s\n%s", a.heading("note"), indent("  ", phrase.VisibleLines(s.Note)))
 	}
 	if x.State == "waiting" {
-		a.say("\naccepting it would change")
+		a.say("\n%s", a.heading("accepting it would change"))
 		for _, c := range sheetChanges(s) {
 			a.say("  %s", c)
 		}
@@ -204,7 +204,7 @@ func (a *app) printSheetContribution(x wire.ContributionShown) {
 	for _, k := range s.Clashes {
 		a.say("\ncannot be accepted: %s: %s", shown(k.Field), shown(k.Reason))
 	}
-	a.say("\nthe sheet\n%s", indent("  ", phrase.VisibleLines(s.Text)))
+	a.say("\n%s\n%s", a.heading("the sheet"), indent("  ", phrase.VisibleLines(s.Text)))
 	a.printNext(x)
 }
 

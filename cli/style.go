@@ -52,13 +52,13 @@ func (a *app) paint(s string, colors ...text.Color) string {
 func (a *app) heading(s string) string { return a.paint(s, text.Bold) }
 
 // path is what a person came for.
-func (a *app) path(s string) string { return a.paint(s, text.Bold, text.FgCyan) }
+func (a *app) path(s string) string { return a.paint(s, text.Bold) }
 
-// kind is what a file or location holds.
-func (a *app) kind(s string) string { return a.paint(s, text.FgGreen) }
+// kind is what a file or location holds. Magenta and red can be read on black and on white.
+func (a *app) kind(s string) string { return a.paint(s, text.FgMagenta) }
 
 // missing is what is not there, or wrong.
-func (a *app) missing(s string) string { return a.paint(s, text.FgYellow) }
+func (a *app) missing(s string) string { return a.paint(s, text.FgRed) }
 
 // quiet is what few people need.
 func (a *app) quiet(s string) string { return a.paint(s, text.Faint) }
@@ -156,13 +156,4 @@ func (a *app) bar(doing string, size int64, bytes bool) *progressbar.ProgressBar
 	return progressbar.NewOptions64(size, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(doing),
 		progressbar.OptionShowBytes(bytes), progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetPredictTime(true),
 		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish(), progressbar.OptionFullWidth())
-}
-
-// counting shows on a terminal how much of a body was read; end has to be called.
-func (a *app) counting(doing string, body io.Reader, size int64) (in io.Reader, end func()) {
-	if !a.onTerminal() {
-		return body, func() {}
-	}
-	bar := a.bar(doing, size, true)
-	return io.TeeReader(body, bar), func() { _ = bar.Clear() }
 }

@@ -46,7 +46,7 @@ func TestTheWindowsBuildInWine(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, data, 0o644))
 	}
 	out := p.Run(t, exe, "locate", "tidewrack")
-	for _, want := range []string{`save     C:\users\` + inside.User + `\AppData\Roaming\TIDEWRACK`, `1234567\Slot2.SAV`, `\Saved Games\tidewrack`, `deep\a.bin`, `AppData\LocalLow\Tidewrack does not exist`} {
+	for _, want := range []string{`progress  C:\users\` + inside.User + `\AppData\Roaming\TIDEWRACK`, `1234567\Slot2.SAV`, `\Saved Games\tidewrack`, `deep\a.bin`, `AppData\LocalLow\Tidewrack does not exist`} {
 		assert.Contains(t, out, want)
 	}
 	assert.NotContains(t, out, "              C:", "files are shown below their folder")
@@ -71,7 +71,7 @@ func TestAWindowsProgramIsTracedInItsPrefix(t *testing.T) {
 	}
 	game := `mkdir %APPDATA%\Fen & echo reeds > %APPDATA%\Fen\game.sav & mkdir %USERPROFILE%\Documents\Fen & echo volume=3 > %USERPROFILE%\Documents\Fen\fen.cfg & reg add HKCU\Software\Fen /v Wind /d 3 /f`
 	said := run("trace", "--title", "Copperfen", "--prefix", p.Folder, "--out", "a.trace", "--", "cmd.exe", "/c", game)
-	assert.NotContains(t, said, "was running before")
+	assert.NotContains(t, said, "was already running")
 	found := run("footprint", "a.trace")
 	assert.Contains(t, found, "roaming-app-data:Fen/game.sav")
 	assert.Contains(t, found, `\AppData\Roaming\Fen\game.sav; confidence`, "as the program sees it")
@@ -79,12 +79,12 @@ func TestAWindowsProgramIsTracedInItsPrefix(t *testing.T) {
 	assert.Contains(t, found, filepath.Join(p.Home, "Fen", "fen.cfg"))
 	assert.NotContains(t, found, "dosdevices/c:")
 	assert.NotContains(t, found, "user.reg", "the registry's files are no finding")
-	assert.Contains(t, run("footprint", "a.trace", "--kind", "system"), "it is the registry of the prefix")
+	assert.Contains(t, run("footprint", "a.trace", "--kind", "system"), "it is the prefix's registry file")
 	assert.Contains(t, found, "registry:HKEY_CURRENT_USER/Software/Fen/", "the registry's changes are findings")
 	assert.Contains(t, run("trace", "show", "a.trace", "--events", "--op", "create"), "registry:HKEY_CURRENT_USER/Software/Fen/ (set Wind)")
 	drafted := run("propose", "a.trace")
-	assert.Contains(t, drafted, "config   registry:HKEY_CURRENT_USER/Software/Fen/")
-	assert.Contains(t, drafted, "save     roaming-app-data:Fen/game.sav")
+	assert.Contains(t, drafted, "settings  registry:HKEY_CURRENT_USER/Software/Fen/")
+	assert.Contains(t, drafted, "progress  roaming-app-data:Fen/game.sav")
 
 	// A server that runs before is said, or ended.
 	require.NoError(t, p.Rest(t.Context()))
@@ -104,8 +104,8 @@ func TestAWindowsProgramIsTracedInItsPrefix(t *testing.T) {
 		return pid != 0 && pid == machine.PrefixServer(p.Folder)
 	}, time.Minute, 50*time.Millisecond)
 	said = run("trace", "--prefix", p.Folder, "--out", "b.trace", "--", "cmd.exe", "/c", "echo x")
-	assert.Contains(t, said, "was running before: what it opens is missed; --end-server ends it first")
-	assert.Contains(t, run("trace", "show", "b.trace"), "not seen: the prefix's server was running before")
+	assert.Contains(t, said, "was already running: files that it opens are not observed; --end-server ends it first")
+	assert.Contains(t, run("trace", "show", "b.trace"), "not seen: the prefix's server was already running")
 	said = run("trace", "--prefix", p.Folder, "--end-server", "--out", "c.trace", "--", "cmd.exe", "/c", "echo x")
-	assert.NotContains(t, said, "was running before")
+	assert.NotContains(t, said, "was already running")
 }

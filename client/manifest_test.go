@@ -63,6 +63,7 @@ func TestAManifestIsAskedForAgain(t *testing.T) {
 	c := to(t, func(w http.ResponseWriter, r *http.Request) {
 		assert.Equal(t, `"before"`, r.Header.Get("If-None-Match"))
 		if tries.Add(1) < 3 {
+			w.Header().Set("ETag", `"abc"`)
 			w.Header().Set("Content-Length", "10000")
 			_, _ = io.WriteString(w, text[:5000])
 			w.(http.Flusher).Flush()

@@ -156,8 +156,8 @@ func TestTheWorkbenchOfALocalTrace(t *testing.T) {
 
 	// Names hold anything; what does not show is written out. Noise is folded away.
 	assert.NotContains(t, v.text(), "odd")
-	v.press("Show the noise: 1 file")
-	v.press("Fold the noise away")
+	v.press("Show other files: 1 file")
+	v.press("Hide other files")
 	v.types("A part of the path", "", "ODD")
 	v.sees(`\u202Eodd\u0007.pak`)
 	v.types("A part of the path", "ODD", "")

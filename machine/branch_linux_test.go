@@ -154,9 +154,9 @@ func TestWhatStandsInTheWay(t *testing.T) {
 		"xdg-data:file/slots/*.sav":      "file/slots was left out: not a directory",
 		"xdg-data:tidewrack/slots/*.sav": "tidewrack/slots was left out: not a directory",
 		"xdg-data:out/*.sav":             "out was left out: ",
-		"xdg-data:missing/a/*.sav":       "missing is not there",
+		"xdg-data:missing/a/*.sav":       "missing does not exist",
 		"xdg-data:tidewrack/slots/":      "the folder exists, and no file in it matches",
-		"xdg-data:folder/y.sav":          "y.sav is not there",
+		"xdg-data:folder/y.sav":          "y.sav does not exist",
 	} {
 		f, names := find(t, top, at, nil)
 		assert.Empty(t, names, at)

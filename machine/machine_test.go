@@ -104,7 +104,7 @@ func TestFind(t *testing.T) {
 func TestWhatIsMissingIsSaid(t *testing.T) {
 	top := tree(t, "tw/x")
 	f, _ := find(t, top, "xdg-data:tw/slots/*.sav", nil)
-	assert.Equal(t, filepath.Join(top, "tw/slots")+" is not there", f.Missing)
+	assert.Equal(t, filepath.Join(top, "tw/slots")+" does not exist", f.Missing)
 	f, _ = find(t, top, "xdg-data:tw/*.sav", nil)
 	assert.Contains(t, f.Missing, "the folder exists, and no file in it matches")
 	f, _ = find(t, filepath.Join(top, "nowhere"), "xdg-data:tw/*.sav", nil)

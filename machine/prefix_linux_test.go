@@ -111,7 +111,7 @@ func TestAPrefixHasItsOwnKnownFolders(t *testing.T) {
 	assert.Equal(t, home+"/Saltglass/saves/voyage.glass", f.Files[0].Path)
 	assert.Equal(t, `C:\users\player\Documents\Saltglass\saves\voyage.glass`, p.WindowsPath(place.Documents, f.Files[0].Path))
 	assert.Len(t, located(t, p, "local-app-data:Tidewrack/settings.ini").Files, 1)
-	assert.Contains(t, located(t, p, "saved-games:Nowhere/*.sav").Missing, "Saved Games/Nowhere is not there")
+	assert.Contains(t, located(t, p, "saved-games:Nowhere/*.sav").Missing, "Saved Games/Nowhere does not exist")
 	assert.Empty(t, p.WindowsPath(place.Documents, "/etc/passwd"))
 }
 
@@ -258,5 +258,5 @@ func TestAFileInAnyCase(t *testing.T) {
 	f = located(t, open(t, folder), "roaming-app-data:tidewrack/12345678/missing.bin")
 	assert.Empty(t, f.Files)
 	assert.Equal(t, filepath.Join(top, "missing.bin"), f.Folder)
-	assert.Equal(t, filepath.Join(top, "missing.bin")+" is not there", f.Missing)
+	assert.Equal(t, filepath.Join(top, "missing.bin")+" does not exist", f.Missing)
 }

@@ -335,7 +335,7 @@ func TestCuesReachTheRunningTrace(t *testing.T) {
 			defer close(done)
 			assert.Eventually(t, func() bool { _, err := cues.Mark(folder, "saved", 0); return err == nil }, time.Minute, 5*time.Millisecond)
 			_, err := cues.Mark(folder, "bad\x1bword", 0)
-			assert.ErrorContains(t, err, "cannot be shown")
+			assert.ErrorContains(t, err, "invisible or unprintable")
 			_, err = cues.Mark(folder, "saved", 1)
 			assert.ErrorContains(t, err, "no trace with process id 1")
 			assert.NoError(t, os.WriteFile("go-on", nil, 0o600))

@@ -286,7 +286,7 @@ func TestVersionsHaveLimits(t *testing.T) {
 	_, gaps, err := r.Close()
 	require.NoError(t, err)
 	require.Len(t, gaps, 1)
-	assert.Contains(t, gaps[0].What, "more than their limit (12 bytes in all)")
+	assert.Contains(t, gaps[0].What, "reached their limit (12 bytes in total)")
 	entries := capturetest.Must(os.ReadDir(filepath.Join(folder, "v", "content")))
 	assert.Len(t, entries, 1)
 }

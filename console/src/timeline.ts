@@ -83,3 +83,37 @@ export function tickText(t: number, step: number): string {
   const digits = Math.max(0, Math.min(5, Math.ceil(-Math.log10(step / 1e9))))
   return `${s.toFixed(digits)} s`
 }
+
+/** How many rows of cues are named; those beyond are lines with a title. */
+export const rowsOfCues = 4
+
+/** Puts cues, which come in order of time, into rows so that no name stands on another. */
+export function placed<C extends { x: number; cue: string }>(
+  cues: C[],
+  width: number,
+): (C & { row: number; late: boolean })[] {
+  const ends: number[] = []
+  return cues.map((c) => {
+    const wide = c.cue.length * 7 + 14
+    const late = c.x + wide > width // near the right edge it stands before its moment
+    const [from, to] = late ? [c.x - wide, c.x] : [c.x, c.x + wide]
+    let row = ends.findIndex((end) => end <= from)
+    if (row < 0) row = ends.length
+    ends[row] = Math.max(ends[row] ?? 0, to)
+    return { ...c, row, late }
+  })
+}
+
+/** The shortest ends of paths that tell them apart. */
+export function names(paths: string[]): string[] {
+  const end = (path: string, parts: number) => path.split('/').filter(Boolean).slice(-parts).join('/')
+  const out = paths.map((p) => end(p, 1))
+  for (let parts = 2; parts < 8; parts++) {
+    const seen = new Map<string, number>()
+    for (const n of out) seen.set(n, (seen.get(n) ?? 0) + 1)
+    paths.forEach((p, i) => {
+      if ((seen.get(out[i]!) ?? 0) > 1) out[i] = end(p, parts)
+    })
+  }
+  return out
+}

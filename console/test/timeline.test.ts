@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 
-import { dragged, marks, panned, position, ticks, tickText, zoomed } from '../src/timeline'
+import { dragged, marks, panned, position, ticks, tickText, zoomed, names, placed } from '../src/timeline'
 
 const whole = { from: 0, to: 100e9 }
 
@@ -69,5 +69,31 @@ describe('the axis', () => {
     expect(tickText(2e9, 1e9)).toBe('2 s')
     expect(tickText(90e9, 30e9)).toBe('1:30')
     expect(tickText(1.25e6, 5e4)).toBe('0.00125 s')
+  })
+})
+
+describe('cues and lanes', () => {
+  it('puts names of cues that would collide into rows', () => {
+    const rows = placed(
+      [
+        { x: 0, cue: 'ready' },
+        { x: 10, cue: 'loaded' },
+        { x: 20, cue: 'saved' },
+        { x: 200, cue: 'saved' },
+        { x: 595, cue: 'quit' },
+      ],
+      600,
+    )
+    expect(rows.map((r) => r.row)).toEqual([0, 1, 2, 0, 0])
+    expect(rows.map((r) => r.late)).toEqual([false, false, false, false, true])
+  })
+
+  it('tells files of one name apart by their folders', () => {
+    expect(names(['a:x/one/s.sav', 'a:x/two/s.sav', 'a:x/t.sav'])).toEqual([
+      'one/s.sav',
+      'two/s.sav',
+      't.sav',
+    ])
+    expect(names(['same', 'same'])).toEqual(['same', 'same'])
   })
 })

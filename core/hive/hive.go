@@ -246,7 +246,7 @@ func (v *Value) parse(text string) error {
 	case strings.HasPrefix(text, "str("), strings.HasPrefix(text, "hex("):
 		number, after, found := strings.Cut(text[4:], "):")
 		if !found {
-			return errors.New("a type without its closing ):")
+			return errors.New("a type that is not closed by a parenthesis and a colon")
 		}
 		var err error
 		if kind, err = strconv.ParseUint(number, 16, 32); err != nil {

@@ -10,7 +10,7 @@ import PageState from './PageState.vue'
 const props = defineProps<{ file: number; span: Span }>()
 
 const query = useSteps(toRef(props, 'file'), toRef(props, 'span'))
-const steps = computed(() => query.data.value?.steps ?? [])
+const steps = computed(() => [...(query.data.value?.steps ?? [])].sort((a, b) => a.at - b.at))
 </script>
 
 <template>

@@ -27,6 +27,20 @@ function turn(row: Row) {
   open.value = new Map(open.value).set(row.key, !row.unfolded)
 }
 
+/** Moves between rows by the arrows; right and left unfold and fold (ARIA tree). */
+function move(e: KeyboardEvent) {
+  const rows = [...(e.currentTarget as HTMLElement).querySelectorAll<HTMLElement>('[role=treeitem]')]
+  const at = rows.indexOf(document.activeElement as HTMLElement)
+  if (at < 0) return
+  const open = rows[at]!.getAttribute('aria-expanded')
+  if (e.key === 'ArrowDown') rows[at + 1]?.focus()
+  else if (e.key === 'ArrowUp') rows[at - 1]?.focus()
+  else if ((e.key === 'ArrowRight' && open === 'false') || (e.key === 'ArrowLeft' && open === 'true'))
+    rows[at]!.click()
+  else return
+  e.preventDefault()
+}
+
 /** Says what is in a folder: what is of interest by kind, the rest as a number. */
 function holds(row: Row): string {
   const f = row.folder!
@@ -41,11 +55,20 @@ function holds(row: Row): string {
   <v-card class="pa-3">
     <h2 class="mb-2">Folders</h2>
     <v-text-field v-model="text" label="A part of the path" density="compact" hide-details clearable />
-    <v-virtual-scroll :items="list" :item-height="26" class="rows-box">
+    <v-virtual-scroll
+      :items="list"
+      :item-height="26"
+      class="rows-box"
+      role="tree"
+      aria-label="Folders and files"
+      @keydown="move"
+    >
       <template #default="{ item }">
         <button
           v-if="item.folder"
           type="button"
+          role="treeitem"
+          :aria-level="item.depth + 1"
           class="line bare"
           :style="{ paddingLeft: `${4 + item.depth * 14}px` }"
           :aria-expanded="item.unfolded"
@@ -58,10 +81,12 @@ function holds(row: Row): string {
         <button
           v-else-if="item.leaf"
           type="button"
+          role="treeitem"
+          :aria-level="item.depth + 1"
           class="line bare"
           :class="{ chosen: item.leaf.number === chosen, faint: !interest.includes(item.leaf.kind) }"
           :style="{ paddingLeft: `${18 + item.depth * 14}px` }"
-          :aria-pressed="item.leaf.number === chosen"
+          :aria-selected="item.leaf.number === chosen"
           :title="shown(item.leaf.path)"
           @click="$emit('choose', item.leaf.number)"
         >
@@ -71,10 +96,10 @@ function holds(row: Row): string {
       </template>
     </v-virtual-scroll>
     <p v-if="list.length === 0" class="quiet">
-      {{ text ? 'No path holds that.' : 'Nothing of interest was seen.' }}
+      {{ text ? 'No path holds that.' : 'No progress, settings or pictures were observed.' }}
     </p>
     <v-btn v-if="hidden > 0" variant="text" size="small" class="noise mt-1" @click="noise = !noise">{{
-      noise ? 'Fold the noise away' : `Show the noise: ${count(hidden, 'file', 'files')}`
+      noise ? 'Hide other files' : `Show other files: ${count(hidden, 'file', 'files')}`
     }}</v-btn>
   </v-card>
 </template>

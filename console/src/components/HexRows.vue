@@ -20,13 +20,19 @@ const rows = computed(() => {
 </script>
 
 <template>
-  <pre class="hex" tabindex="0" role="group" :aria-label="label">{{ rows }}</pre>
+  <div class="box">
+    <pre class="hex" tabindex="0" role="group" :aria-label="label">{{ rows }}</pre>
+  </div>
 </template>
 
 <style scoped>
+.box {
+  container-type: inline-size;
+}
+
 .hex {
   font-family: var(--mono);
-  font-size: 0.75rem;
+  font-size: clamp(0.62rem, 2.05cqi, 0.75rem);
   line-height: 1.45;
   overflow: auto;
   max-height: 340px;

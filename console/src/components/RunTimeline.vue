@@ -1,11 +1,23 @@
 <script setup lang="ts">
+import { mdiChevronLeft, mdiChevronRight, mdiMinus, mdiPlus } from '@mdi/js'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 
 import type { Schemas } from '../api/client'
-import { dragged, panned, position, type Span, ticks, tickText, zoomed } from '../timeline'
+import {
+  dragged,
+  names,
+  panned,
+  placed,
+  position,
+  rowsOfCues,
+  type Span,
+  ticks,
+  tickText,
+  zoomed,
+} from '../timeline'
 import { drawLanes, laneHeight } from '../lanes'
-import { clock, kinds, shown } from '../words'
+import { clock, kinds, shown, times } from '../words'
 
 /** When the files of interest were used: a lane for each, with the marked moments across. */
 export interface Lane {
@@ -46,10 +58,14 @@ const step = computed(() =>
   moments.value.length > 1 ? moments.value[1]! - moments.value[0]! : whole.value.to,
 )
 const cuesInSight = computed(() =>
-  props.cues
-    .filter((c) => c.at >= span.value.from && c.at <= span.value.to)
-    .map((c) => ({ ...c, x: position(c.at, span.value, width.value) })),
+  placed(
+    props.cues
+      .filter((c) => c.at >= span.value.from && c.at <= span.value.to)
+      .map((c) => ({ ...c, x: position(c.at, span.value, width.value) })),
+    width.value,
+  ),
 )
+const cueRows = computed(() => Math.max(1, ...cuesInSight.value.map((c) => c.row + 1)))
 
 function draw() {
   if (!canvas.value) return
@@ -132,7 +148,11 @@ function key(e: KeyboardEvent) {
   }
 }
 
-const name = (path: string) => shown(path.slice(path.lastIndexOf('/', path.length - 2) + 1))
+// Files of one name are told apart by their folders.
+const titles = computed(() => names(props.lanes.map((l) => l.path)))
+const lastWrite = (l: Lane) => Math.max(-1, ...(l.lane?.writes ?? []).map((w) => w[1]!))
+const lastRead = (l: Lane) => Math.max(-1, ...(l.lane?.reads ?? []).map((w) => w[1]!))
+const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2]!, 0)
 </script>
 
 <template>
@@ -146,10 +166,31 @@ const name = (path: string) => shown(path.slice(path.lastIndexOf('/', path.lengt
       <span class="quiet" role="status">{{
         all ? `the whole run, ${clock(length)}` : `${clock(span.from)} to ${clock(span.to)}`
       }}</span>
-      <v-btn size="small" variant="text" aria-label="Earlier" :disabled="all" @click="pan(-0.5)">‹</v-btn>
-      <v-btn size="small" variant="text" aria-label="Later" :disabled="all" @click="pan(0.5)">›</v-btn>
-      <v-btn size="small" variant="text" aria-label="Closer" @click="zoom(0.5)">+</v-btn>
-      <v-btn size="small" variant="text" aria-label="Farther" :disabled="all" @click="zoom(2)">−</v-btn>
+      <v-btn
+        size="small"
+        variant="text"
+        :icon="mdiChevronLeft"
+        aria-label="Earlier"
+        :disabled="all"
+        @click="pan(-0.5)"
+      />
+      <v-btn
+        size="small"
+        variant="text"
+        :icon="mdiChevronRight"
+        aria-label="Later"
+        :disabled="all"
+        @click="pan(0.5)"
+      />
+      <v-btn size="small" variant="text" :icon="mdiPlus" aria-label="Closer" @click="zoom(0.5)" />
+      <v-btn
+        size="small"
+        variant="text"
+        :icon="mdiMinus"
+        aria-label="Farther"
+        :disabled="all"
+        @click="zoom(2)"
+      />
       <v-btn size="small" variant="outlined" :disabled="all" @click="showAll">Whole run</v-btn>
     </div>
     <div class="grid">
@@ -165,15 +206,15 @@ const name = (path: string) => shown(path.slice(path.lastIndexOf('/', path.lengt
         >
       </div>
       <div class="cue-name" />
-      <div class="axis cues">
+      <div class="axis cues" :style="{ height: `${Math.min(cueRows, rowsOfCues) * 15 + 2}px` }">
         <span
           v-for="(c, i) in cuesInSight"
           :key="i"
           class="cue-text"
-          :class="{ late: c.x > width - 110 }"
-          :style="{ left: `${c.x}px`, top: `${(i % 2) * 15}px` }"
-          :title="clock(c.at)"
-          >{{ shown(c.cue) }}</span
+          :class="{ late: c.late }"
+          :style="{ left: `${c.x}px`, top: `${c.row * 15}px` }"
+          :title="`${shown(c.cue)} at ${clock(c.at)}`"
+          >{{ c.row < rowsOfCues ? shown(c.cue) : '' }}</span
         >
       </div>
       <div
@@ -193,9 +234,10 @@ const name = (path: string) => shown(path.slice(path.lastIndexOf('/', path.lengt
             :title="`${shown(l.path)}: ${kinds[l.kind]}`"
             @click="$emit('choose', l.number)"
           >
-            <span class="kind">{{ kinds[l.kind] }}</span> <span class="mono">{{ name(l.path) }}</span>
+            <span class="kind">{{ kinds[l.kind] }}</span>
+            <span class="mono">{{ shown(titles[first + i] ?? '') }}</span>
           </button>
-          <p v-if="lanes.length === 0" class="quiet">no file of interest was used</p>
+          <p v-if="lanes.length === 0" class="quiet">no progress, settings or pictures were used</p>
         </div>
       </div>
       <div class="drawn" :style="{ height: `${boxHeight}px` }">
@@ -214,6 +256,35 @@ const name = (path: string) => shown(path.slice(path.lastIndexOf('/', path.lengt
         />
       </div>
     </div>
+    <details class="twin mt-2">
+      <summary>As a table</summary>
+      <v-table density="compact">
+        <thead>
+          <tr>
+            <th>File</th>
+            <th>Kind</th>
+            <th class="text-right">Read</th>
+            <th class="text-right">Last read</th>
+            <th class="text-right">Written</th>
+            <th class="text-right">Last written</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(l, i) in lanes" :key="l.number">
+            <td>
+              <button type="button" class="mono wrap link" @click="$emit('choose', l.number)">
+                {{ shown(titles[i] ?? '') }}
+              </button>
+            </td>
+            <td>{{ kinds[l.kind] }}</td>
+            <td class="text-right">{{ times(total(l.lane?.reads)) }}</td>
+            <td class="text-right">{{ lastRead(l) < 0 ? '' : clock(lastRead(l)) }}</td>
+            <td class="text-right">{{ times(total(l.lane?.writes)) }}</td>
+            <td class="text-right">{{ lastWrite(l) < 0 ? '' : clock(lastWrite(l)) }}</td>
+          </tr>
+        </tbody>
+      </v-table>
+    </details>
   </v-card>
 </template>
 
