@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"net"
@@ -14,9 +15,11 @@ import (
 	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
+	"github.com/santhosh-tekuri/jsonschema/v6"
 
 	"endroit/cli"
 	"endroit/localpg/pgtest"
+	"endroit/schemas"
 	"endroit/service"
 	"endroit/standin/launchers"
 	"endroit/standin/world"
@@ -121,7 +124,7 @@ func TestSessions(t *testing.T) {
 			return os.MkdirAll(env.Getenv("XDG_RUNTIME_DIR"), 0o700)
 		},
 		Condition: func(name string) (bool, error) { return name == "root" && os.Geteuid() == 0, nil },
-		Cmds:      map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "world": worldCommand, "launchers": launchersCommand, "cut": cut, "replace": replace},
+		Cmds:      map[string]func(*testscript.TestScript, bool, []string){"exits": exits, "until": until, "service": serviceCommand, "world": worldCommand, "launchers": launchersCommand, "cut": cut, "replace": replace, "conforms": conforms},
 	})
 }
 
@@ -180,6 +183,25 @@ func launchersCommand(ts *testscript.TestScript, neg bool, args []string) {
 	ts.Check(os.MkdirAll(sheets, 0o755))
 	for _, s := range launchers.Sheets {
 		ts.Check(os.WriteFile(filepath.Join(sheets, s.File), s.Text, 0o644))
+	}
+}
+
+// conforms FORMAT FILE holds a document (stdout is one) to the format's JSON Schema;
+// ! conforms wants it refused.
+func conforms(ts *testscript.TestScript, neg bool, args []string) {
+	text, err := schemas.Files.ReadFile(args[0] + ".schema.json")
+	ts.Check(err)
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+	ts.Check(err)
+	compiler := jsonschema.NewCompiler()
+	compiler.AssertFormat()
+	ts.Check(compiler.AddResource(args[0], doc))
+	schema, err := compiler.Compile(args[0])
+	ts.Check(err)
+	printed, err := jsonschema.UnmarshalJSON(strings.NewReader(ts.ReadFile(args[1])))
+	ts.Check(err)
+	if err := schema.Validate(printed); (err != nil) != neg {
+		ts.Fatalf("%s and %s: %v", args[1], args[0], err)
 	}
 }
 

@@ -115,9 +115,10 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	}
 	if c.Bool("json") {
 		err := a.json(struct {
+			Format   string `json:"format"`
+			Revision int    `json:"revision"`
 			locate.Title
-			Revision int `json:"revision"`
-		}{found, k.Head.Revision})
+		}{locate.Format, k.Head.Revision, found})
 		if err == nil && !found.Sound() {
 			return silent(exitInput)
 		}
@@ -227,7 +228,11 @@ func (a *app) locateAll(ctx context.Context, c *cli.Command, k *localmanifest.Ma
 		return err
 	}
 	if c.Bool("json") {
-		return a.json(map[string]any{"revision": k.Head.Revision, "titles": all})
+		return a.json(struct {
+			Format   string         `json:"format"`
+			Revision int            `json:"revision"`
+			Titles   []locate.Title `json:"titles"`
+		}{locate.Format, k.Head.Revision, all})
 	}
 	if len(all) == 0 {
 		a.say("no title of revision %d is on this machine", k.Head.Revision)

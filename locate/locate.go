@@ -27,6 +27,9 @@ import (
 	"endroit/machine"
 )
 
+// Format names what locate --json prints; schemas/located-1.schema.json is its schema.
+const Format = "endroit/located/1"
+
 // Location is one location on this machine.
 type Location struct {
 	At       string            `json:"at"`
