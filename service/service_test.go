@@ -552,7 +552,7 @@ func TestSheetsAreReviewedLikeLocations(t *testing.T) {
 	assert.Len(t, waiting.Items, 1)
 }
 
-func TestATitlesFormsKnowWhereItsPrefixLies(t *testing.T) {
+func TestATitleOfALauncher(t *testing.T) {
 	w := start(t)
 	_, err := world.Load(t.Context(), w.address, []world.Person{{Name: "mira", Password: password}, {Name: "tobin", Password: password}, {Name: "ysolde", Password: password}, {Name: "anselm", Password: password}})
 	require.NoError(t, err)
@@ -571,6 +571,24 @@ func TestATitlesFormsKnowWhereItsPrefixLies(t *testing.T) {
 		"Windows' file manager": `%USERPROFILE%\Saved Games\Lantern Hollow`, "the simulated drive": `C:\users\player\Saved Games\Lantern Hollow`,
 		"a shell, if it lies in Quayside's own library": `"${XDG_DATA_HOME:-$HOME/.local/share}"/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`,
 	}, forms)
+
+	// A search knows the stores' references and the addresses of their pages.
+	for text, because := range map[string]string{
+		"505310": "505310 is its reference at Quayside",
+		"https://quayside.example/title/505310?from=mail": "the address is its page at Quayside",
+		"lantren hollw": "its name is similar", "lantern hollow": "",
+	} {
+		page, err := w.as(t, "").Titles(t.Context(), text, "")
+		require.NoError(t, err, text)
+		require.Len(t, page.Items, 1, text)
+		assert.Equal(t, "Lantern Hollow", page.Items[0].Name, text)
+		assert.Equal(t, because, page.Items[0].Because, text)
+	}
+	for _, none := range []string{"https://brasslight.example/play/505310", "https://quayside.example/title/", "50531"} {
+		page, err := w.as(t, "").Titles(t.Context(), none, "")
+		require.NoError(t, err, none)
+		assert.Empty(t, page.Items, none)
+	}
 }
 
 // What was checked is what is shown, stored and published, under the name that it gets.
@@ -783,7 +801,7 @@ func TestSearchComesClose(t *testing.T) {
 		_, err = w.people["anselm"].Accept(ctx, sent.Number)
 		require.NoError(t, err)
 	}
-	for text, want := range map[string][]string{"hol": {"Lantern Hollow"}, "QUIET": {"The Quiet Signal"}, "tidewrak": {"Tidewrack"}, "lantrn": {"Lantern Hollow"}, "zzz": {}, "%": {}, "'; DROP TABLE titles; --": {}, "": {"Lantern Hollow", "The Quiet Signal", "Tidewrack"}} {
+	for text, want := range map[string][]string{"hol": {"Lantern Hollow"}, "QUIET": {"The Quiet Signal"}, "tidewrak": {"Tidewrack"}, "lantrn": {"Lantern Hollow"}, "zzz": {}, "Lanttrn Holow": {"Lantern Hollow"}, "tidewarck": {"Tidewrack"}, "418820": {"Lantern Hollow", "The Quiet Signal", "Tidewrack"}, "41882": {}, "%": {}, "'; DROP TABLE titles; --": {}, "": {"Lantern Hollow", "The Quiet Signal", "Tidewrack"}} {
 		page, err := w.as(t, "").Titles(ctx, text, "")
 		require.NoError(t, err, text)
 		got := []string{}

@@ -1,8 +1,10 @@
 package service
 
 import (
+	"context"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -11,6 +13,7 @@ import (
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/service/answer"
+	"endroit/service/store"
 	"endroit/service/wire"
 )
 
@@ -23,7 +26,7 @@ func (s *Service) searchTitles(c *echo.Context) error {
 	if len(text) > 200 {
 		return answer.Invalid("q", "it is longer than 200 bytes")
 	}
-	titles, err := s.store.Search(c.Request().Context(), text, int(offset), limit+1)
+	titles, because, err := s.find(c.Request().Context(), strings.TrimSpace(text), int(offset), limit+1)
 	if err != nil {
 		return err
 	}
@@ -33,7 +36,7 @@ func (s *Service) searchTitles(c *echo.Context) error {
 	}
 	items := []wire.TitleFound{}
 	for _, t := range titles {
-		f := wire.TitleFound{ID: t.ID, Name: t.Name, Variants: len(t.Variants), Stores: []string{}, Systems: []string{}}
+		f := wire.TitleFound{ID: t.ID, Name: t.Name, Variants: len(t.Variants), Stores: []string{}, Systems: []string{}, Because: because(t)}
 		for _, v := range t.Variants {
 			f.Locations += len(v.Locations)
 			if v.Store != "" && !slices.Contains(f.Stores, v.Store) {
@@ -46,6 +49,57 @@ func (s *Service) searchTitles(c *echo.Context) error {
 		items = append(items, f)
 	}
 	return c.JSON(http.StatusOK, wire.Page[wire.TitleFound]{Items: items, Next: next})
+}
+
+// similar is why a title is found whose name is not quite the text.
+const similar = "its name is similar"
+
+// find looks for titles by name, by a store's reference, by the address of a store's page
+// and, where that finds none, by similar names. The function that comes with them says why
+// a title is among them; it says nothing where the name tells.
+func (s *Service) find(ctx context.Context, text string, offset, limit int) ([]manifest.Title, func(manifest.Title) string, error) {
+	all, err := s.store.Sheets(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	sheets := store.Readable(all)
+	for _, x := range sheets {
+		ref := x.RefIn(text)
+		if ref == "" {
+			continue
+		}
+		titles, err := s.store.Search(ctx, "", store.Reference{Store: x.StoreID(), Ref: ref}, offset, limit)
+		return titles, func(manifest.Title) string { return "the address is its page at " + x.Name }, err
+	}
+	titles, err := s.store.Search(ctx, text, store.Reference{Ref: text}, offset, limit)
+	if err != nil || len(titles) > 0 || offset > 0 {
+		return titles, func(t manifest.Title) string {
+			if id := soldAs(t, text); id != "" {
+				for _, x := range sheets {
+					if x.StoreID() == id {
+						id = x.Name
+					}
+				}
+				return text + " is its reference at " + id
+			}
+			if !strings.Contains(manifest.Fold(t.Name), manifest.Fold(text)) {
+				return similar
+			}
+			return ""
+		}, err
+	}
+	titles, err = s.store.Similar(ctx, text)
+	return titles, func(manifest.Title) string { return similar }, err
+}
+
+// soldAs is a store that sells a title under a reference.
+func soldAs(t manifest.Title, ref string) string {
+	for _, v := range t.Variants {
+		if ref != "" && v.Ref == ref {
+			return v.Store
+		}
+	}
+	return ""
 }
 
 func (s *Service) showTitle(c *echo.Context) error {

@@ -123,13 +123,38 @@ func (s *Store) Title(ctx context.Context, id string) (manifest.Title, error) {
 	return t, json.Unmarshal(doc, &t)
 }
 
-// Search finds titles whose folded name holds the text or comes close, the best
-// first; all by name if the text is empty. It starts behind offset.
-func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]manifest.Title, error) {
-	folded := manifest.Fold(text)
-	rows, err := s.Pool.Query(ctx, `SELECT doc FROM titles WHERE $1 = '' OR strpos(folded, $1) > 0 OR $1 <% folded
-		ORDER BY (folded = $1) DESC, starts_with(folded, $1) DESC, word_similarity($1, folded) DESC, folded, id OFFSET $2 LIMIT $3`, folded, offset, limit)
+// Reference is a store's own number or word for a title. An empty store is any.
+type Reference struct{ Store, Ref string }
+
+// Search finds titles whose folded name holds the text or comes close, and those that
+// have the reference, the best first; all by name if both are empty. It starts behind
+// offset.
+func (s *Store) Search(ctx context.Context, text string, sold Reference, offset, limit int) ([]manifest.Title, error) {
+	rows, err := s.Pool.Query(ctx, `SELECT doc FROM titles, LATERAL (SELECT $2 <> '' AND jsonb_path_query_array(doc, '$.variants[*].ref') ? $2
+			AND ($3 = '' OR doc @> jsonb_build_object('variants', jsonb_build_array(jsonb_build_object('store', $3::text, 'ref', $2::text)))) AS sold) AS x
+		WHERE $1 = '' AND $2 = '' OR $1 <> '' AND (strpos(folded, $1) > 0 OR $1 <% folded) OR sold
+		ORDER BY (folded = $1) DESC, sold DESC, starts_with(folded, $1) DESC, word_similarity($1, folded) DESC, folded, id
+		OFFSET $4 LIMIT $5`, manifest.Fold(text), sold.Ref, sold.Store, offset, limit)
 	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, titleOf)
+}
+
+// Similar finds the titles whose names are a few letters from the text, the closest
+// first, at most five. It reads every name: it is for what Search does not find.
+func (s *Store) Similar(ctx context.Context, text string) ([]manifest.Title, error) {
+	rows, err := s.Pool.Query(ctx, `SELECT name, folded FROM titles ORDER BY id`)
+	if err != nil {
+		return nil, err
+	}
+	near := manifest.NewNearest(text)
+	var name, folded string
+	if _, err = pgx.ForEachRow(rows, []any{&name, &folded}, func() error { near.Add(name, folded); return nil }); err != nil {
+		return nil, err
+	}
+	names := near.Names()
+	if rows, err = s.Pool.Query(ctx, `SELECT doc FROM titles WHERE name = ANY($1) ORDER BY array_position($1, name)`, names); err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, titleOf)

@@ -69,6 +69,7 @@ type TitleFound struct {
 	Locations int      `json:"locations"`
 	Stores    []string `json:"stores"`
 	Systems   []string `json:"systems"`
+	Because   string   `json:"because,omitempty"` // why it was found, where its name does not tell
 }
 
 // LocationShown is a location with what a page needs to draw it.

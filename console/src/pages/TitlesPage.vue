@@ -48,7 +48,7 @@ watch(
     <v-text-field
       v-model="typed"
       v-cursor
-      label="A title's name"
+      label="A title, a store's number, or the address of its store page"
       placeholder="Tidewrack"
       :prepend-inner-icon="mdiMagnify"
       clearable
@@ -86,6 +86,7 @@ watch(
             <tr v-for="t in items" :key="t.id">
               <td>
                 <router-link :to="`/titles/${encodeURIComponent(t.id)}`">{{ t.name }}</router-link>
+                <div v-if="t.because" class="quiet">{{ t.because }}</div>
               </td>
               <td>{{ t.systems.map((s) => systems[s] ?? s).join(', ') }}</td>
               <td>{{ t.stores.join(', ') || 'not recorded' }}</td>
