@@ -154,7 +154,7 @@ func (s summer) find(data []byte, o SumOptions) (found []SumMatch) {
 			continue
 		}
 		found = append(found, SumMatch{Algorithm: s.name, Bits: s.bits, Stored: t.stored, At: t.at, Length: t.length, From: t.span.from, To: t.span.to,
-			Zeroed: t.span.zeroed, FromEnd: t.at > len(data)/2, Value: hex.EncodeToString(value), Chance: float64(len(tries)) * math.Pow(2, -float64(s.bits)), size: len(data)})
+			Zeroed: t.span.zeroed, FromEnd: t.at > len(data)/2, Value: hex.EncodeToString(value), Chance: float64(len(tries)) * math.Pow(2, -float64(min(s.bits, 8*significant(value)))), size: len(data)})
 	}
 	return found
 }
@@ -261,6 +261,21 @@ func plain(data []byte, t try) bool {
 	return bytes.Count(value, []byte{0}) == len(value) || bytes.Count(value, []byte{0xff}) == len(value)
 }
 
+// significant is how many bytes of a value are between its zeros, or ones, at both ends.
+// Files have many small numbers: a sum that is one is met by chance as often as a number
+// of that few bytes.
+func significant(value []byte) int {
+	for _, fill := range []byte{0, 0xff} {
+		for len(value) > 0 && value[0] == fill {
+			value = value[1:]
+		}
+		for len(value) > 0 && value[len(value)-1] == fill {
+			value = value[:len(value)-1]
+		}
+	}
+	return len(value)
+}
+
 // Rule is a match as it holds for another file of the same kind: places behind the
 // middle count from the end.
 func (m SumMatch) Rule() string {
@@ -278,14 +293,17 @@ func (m SumMatch) Rule() string {
 }
 
 // CommonSums are the matches of the first file that hold in each other one: chance is
-// nearly ruled out.
+// nearly ruled out. A file in which it has the same value, as in a head that all files
+// share, says nothing new.
 func CommonSums(first []SumMatch, others ...[]SumMatch) (both []SumMatch) {
 	for _, m := range first {
 		in := 0
 		for _, list := range others {
 			if i := slices.IndexFunc(list, func(x SumMatch) bool { return x.Rule() == m.Rule() }); i >= 0 {
 				in++
-				m.Chance *= list[i].Chance
+				if list[i].Value != m.Value {
+					m.Chance *= list[i].Chance
+				}
 			}
 		}
 		if in == len(others) {
