@@ -27,6 +27,7 @@ func (a *app) bytes() *cli.Command {
 			&cli.IntFlag{Name: "length", Value: shownBytes, Usage: "show so many: `N`"},
 			&cli.BoolFlag{Name: "strings", Usage: "list all strings"},
 			&cli.StringSliceFlag{Name: "against", Usage: "compare with this file or version: `OTHER`"},
+			&cli.BoolFlag{Name: "hex", Usage: "compare texts byte by byte too"},
 			&cli.BoolFlag{Name: "sums", Usage: "look for checksums"},
 			&cli.StringSliceFlag{Name: "sum-at", Usage: "also at this `OFFSET`; negative from the end"},
 			&cli.StringSliceFlag{Name: "header", Usage: "also over what follows a header of this `SIZE`"},
@@ -221,6 +222,7 @@ const differencesShown = 40
 
 func (a *app) showDifferences(c *cli.Command, x, y tracefiles.Content) error {
 	list := content.Compare(x.Data, y.Data)
+	lines, ok := content.CompareLines(x.Data, y.Data)
 	if c.Bool("json") {
 		type shownDifference struct {
 			At     int    `json:"at"`
@@ -234,12 +236,20 @@ func (a *app) showDifferences(c *cli.Command, x, y tracefiles.Content) error {
 		for _, d := range list {
 			out = append(out, shownDifference{d.A, d.ALen, d.B, d.BLen, x.Data[d.A : d.A+d.ALen], y.Data[d.B : d.B+d.BLen]})
 		}
-		return a.json(map[string]any{"from": x.Name, "to": y.Name, "differences": out})
+		answer := map[string]any{"from": x.Name, "to": y.Name, "differences": out}
+		if ok {
+			answer["lines"] = append([]content.LineDifference{}, lines...)
+		}
+		return a.json(answer)
 	}
 	a.say("- %s, %s", shown(x.Name), bytesExactly(len(x.Data)))
 	a.say("+ %s, %s", shown(y.Name), bytesExactly(len(y.Data)))
 	if len(list) == 0 {
 		a.say("the files are identical")
+		return nil
+	}
+	if ok && !c.Bool("hex") {
+		a.sayLines(lines)
 		return nil
 	}
 	changed, put, gone := 0, 0, 0
@@ -269,6 +279,42 @@ func (a *app) showDifferences(c *cli.Command, x, y tracefiles.Content) error {
 		a.sayPart("+", y.Data[d.B:d.B+d.BLen])
 	}
 	return nil
+}
+
+// sayLines prints what differs between two texts.
+func (a *app) sayLines(list []content.LineDifference) {
+	gone, put := 0, 0
+	for _, d := range list {
+		gone += len(d.Was)
+		put += len(d.Is)
+	}
+	a.say("%s: %s removed, %s added (bytes: --hex)", phrase.Count(len(list), "place differs", "places differ"), phrase.Count(gone, "line", "lines"), phrase.Count(put, "line", "lines"))
+	for i, d := range list {
+		if i == differencesShown {
+			a.say("\nand %s (--json has them all)", phrase.Count(len(list)-i, "more place", "more places"))
+			break
+		}
+		other := ""
+		if d.From != d.To {
+			other = fmt.Sprintf(" (%d in the other)", d.To)
+		}
+		a.say("\nat line %d%s", d.From, other)
+		a.sayTextLines("-", d.Was)
+		a.sayTextLines("+", d.Is)
+	}
+}
+
+// partLines is how many lines of a difference are shown.
+const partLines = 20
+
+func (a *app) sayTextLines(sign string, lines []string) {
+	for i, line := range lines {
+		if i == partLines {
+			a.say("  %s and %s", sign, phrase.Count(len(lines)-i, "more line", "more lines"))
+			return
+		}
+		a.say("  %s %s", sign, shown(line))
+	}
 }
 
 func otherOffset(d content.Difference) string {

@@ -183,6 +183,7 @@ func first(list []content.Fact) []content.Fact {
 const (
 	maxDifferences = 300
 	maxDiffering   = 64 // bytes
+	maxLines       = 50
 )
 
 func (b *Workbench) differences(c *echo.Context) error {
@@ -204,6 +205,13 @@ func (b *Workbench) differences(c *echo.Context) error {
 	}
 	if out.Cannot == "" {
 		list := content.Compare(from.Data, to.Data)
+		if lines, ok := content.CompareLines(from.Data, to.Data); ok {
+			out.MoreLines = max(0, len(lines)-maxDifferences)
+			out.Lines = append([]content.LineDifference{}, lines[:len(lines)-out.MoreLines]...)
+			for i, d := range out.Lines {
+				out.Lines[i].Was, out.Lines[i].Is = d.Was[:min(len(d.Was), maxLines)], d.Is[:min(len(d.Is), maxLines)]
+			}
+		}
 		out.More = max(0, len(list)-maxDifferences)
 		for _, d := range list[:len(list)-out.More] {
 			out.Differences = append(out.Differences, wire.BenchDifference{At: d.A, Length: d.ALen, ToAt: d.B, ToLength: d.BLen, Was: some(from.Data[d.A : d.A+d.ALen]), Is: some(to.Data[d.B : d.B+d.BLen])})

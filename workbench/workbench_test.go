@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"endroit/capture/versions"
+	"endroit/core/content"
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
@@ -190,6 +191,7 @@ func TestALocalTraceIsLookedInto(t *testing.T) {
 	o.call(t, "GET", at+"/differences?from=1&to=now", "", &d)
 	require.NotEmpty(t, d.Differences)
 	assert.Equal(t, 9, d.Differences[0].At)
+	assert.Equal(t, []content.LineDifference{{From: 1, To: 1, Was: []string{"TWSV day 1"}, Is: []string{"TWSV day 2 and more"}}}, d.Lines)
 	var sums wire.BenchSums
 	status, text := o.call(t, "GET", at+"/sums?version=1&against=now", "", &sums)
 	assert.Equal(t, http.StatusOK, status, text)

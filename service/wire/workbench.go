@@ -139,7 +139,10 @@ type BenchDifferences struct {
 	ToSize      int               `json:"to_size"`
 	Differences []BenchDifference `json:"differences"`
 	More        int               `json:"more"` // differences that are left out
-	Cannot      string            `json:"cannot"`
+	// Lines are the differences of two texts, in whole lines; null if they are no texts.
+	Lines     []content.LineDifference `json:"lines"`
+	MoreLines int                      `json:"more_lines"` // of them that are left out
+	Cannot    string                   `json:"cannot"`
 }
 
 // BenchDifference is one stretch that differs; Was and Is hold its first bytes.

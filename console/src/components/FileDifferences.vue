@@ -24,6 +24,14 @@ const items = computed(() =>
   props.versions.map((v) => ({ value: v.id, title: `${v.says}, ${size(v.size)}` })),
 )
 const listed = 60
+const inBytes = ref(false) // of two texts, which are shown by lines otherwise
+const lines = computed(() => (inBytes.value ? null : (got.value?.lines ?? null)))
+const places = computed(() =>
+  lines.value
+    ? lines.value.length + (got.value?.more_lines ?? 0)
+    : (got.value?.differences.length ?? 0) + (got.value?.more ?? 0),
+)
+const drawn = computed(() => Math.min(listed, lines.value?.length ?? got.value?.differences.length ?? 0))
 
 /** Says what happened at one place. */
 function says(d: Schemas['BenchDifferences']['differences'][number]): string {
@@ -64,8 +72,11 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
             <strong>{{
               got.differences.length === 0
                 ? 'They are the same.'
-                : count(got.differences.length + got.more, 'place differs', 'places differ')
+                : count(places, 'place differs', 'places differ')
             }}</strong>
+            <v-btn v-if="got.lines?.length" variant="text" size="small" @click="inBytes = !inBytes">{{
+              inBytes ? 'Show lines' : 'Show bytes'
+            }}</v-btn>
             <v-btn
               variant="text"
               size="small"
@@ -86,13 +97,28 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
             </li>
           </ul>
           <p v-if="sums.error.value" role="alert">{{ sums.error.value.message }}</p>
-          <section v-for="(d, i) in got.differences.slice(0, listed)" :key="i" class="difference">
-            <h3>{{ says(d) }}</h3>
-            <HexRows v-if="d.was" :data="bytes(d.was)" sign="- " :label="`Before, at ${hex(d.at)}`" />
-            <HexRows v-if="d.is" :data="bytes(d.is)" sign="+ " :label="`After, at ${hex(d.to_at)}`" />
-          </section>
-          <p v-if="got.differences.length + got.more > listed" class="quiet">
-            and {{ count(got.differences.length + got.more - listed, 'more place', 'more places') }}
+          <template v-if="lines">
+            <section v-for="(d, i) in lines.slice(0, listed)" :key="i" class="difference">
+              <h3>Line {{ d.from }}{{ d.from === d.to ? '' : ` (${d.to} in the later)` }}</h3>
+              <pre
+                class="mono lines"
+                tabindex="0"
+                role="group"
+                :aria-label="`What changed at line ${d.from}`"
+              ><del v-for="(line, j) in d.was" :key="`was ${j}`">- {{ shown(line) }}
+</del><ins v-for="(line, j) in d.is" :key="`is ${j}`">+ {{ shown(line) }}
+</ins></pre>
+            </section>
+          </template>
+          <template v-else>
+            <section v-for="(d, i) in got.differences.slice(0, listed)" :key="i" class="difference">
+              <h3>{{ says(d) }}</h3>
+              <HexRows v-if="d.was" :data="bytes(d.was)" sign="- " :label="`Before, at ${hex(d.at)}`" />
+              <HexRows v-if="d.is" :data="bytes(d.is)" sign="+ " :label="`After, at ${hex(d.to_at)}`" />
+            </section>
+          </template>
+          <p v-if="places > drawn" class="quiet">
+            and {{ count(places - drawn, 'more place', 'more places') }}
           </p>
         </template>
       </PageState>
@@ -109,6 +135,19 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
 
 .sums {
   padding-left: 1.1em;
+}
+
+.lines {
+  overflow: auto;
+  max-height: 340px;
+}
+
+.lines :is(del, ins) {
+  text-decoration: none;
+}
+
+.lines ins {
+  font-weight: 700;
 }
 
 .difference {
