@@ -134,6 +134,8 @@ func TestTheWorkbenchOfALocalTrace(t *testing.T) {
 	// Bytes, what differs, the single steps.
 	v.press("Compare")
 	v.sees("1 place differs")
+	v.sees("- TWSV: day 1")
+	v.press("Show bytes")
 	v.sees("0x000A: 1 byte changed")
 	v.accessible("/workbench?tab=compare")
 	v.press("Look for checksums")

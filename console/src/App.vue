@@ -120,26 +120,26 @@ async function leave() {
 .bar {
   display: flex;
   align-items: center;
-  gap: 4px;
+  gap: var(--space-1);
   width: 100%;
   max-width: 1120px;
   margin: 0 auto;
-  padding: 0 16px;
+  padding: 0 var(--space-4);
 }
 
 .name {
   display: inline-flex;
   align-items: center;
-  gap: 8px;
-  margin-right: 12px;
-  font-size: 1.1rem;
+  gap: var(--space-2);
+  margin-right: var(--space-3);
+  font-size: var(--text-part);
   font-weight: 700;
   text-decoration: none;
   color: inherit;
 }
 
 .page-link {
-  padding: 6px 10px;
+  padding: var(--space-2) var(--space-2);
   border-radius: 6px;
   text-decoration: none;
   color: inherit;
@@ -161,7 +161,7 @@ async function leave() {
 
 .who {
   white-space: nowrap;
-  padding-left: 8px;
+  padding-left: var(--space-2);
 }
 
 .skip {
@@ -173,7 +173,7 @@ async function leave() {
   left: 8px;
   top: 8px;
   z-index: 3000;
-  padding: 8px;
+  padding: var(--space-2);
   background: rgb(var(--v-theme-surface));
 }
 
@@ -183,9 +183,9 @@ async function leave() {
   }
 }
 
-@media (max-width: 600px) {
+@media (max-width: 720px) {
   .bar {
-    padding: 0 6px;
+    padding: 0 var(--space-2);
   }
 
   .name {
@@ -195,7 +195,7 @@ async function leave() {
   }
 
   .page-link {
-    padding: 6px;
+    padding: var(--space-2);
   }
 
   .role {

@@ -7,6 +7,7 @@ import '@fontsource/atkinson-hyperlegible-mono/latin-400.css'
 import '@fontsource/atkinson-hyperlegible-mono/latin-700.css'
 import './reset.css'
 import 'vuetify/styles/core'
+import './tokens.css'
 import './spaces.css'
 import './style.css'
 

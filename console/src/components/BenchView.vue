@@ -101,8 +101,8 @@ const lanes = computed(() => {
             <p v-for="g in x.gaps.slice(1)" :key="g">{{ shown(g) }}</p>
           </details>
           <p v-if="x.cues.length === 0" class="quiet">
-            No moment was marked; with <code>endroit cue saved</code> right after saving, saves are told apart
-            more surely.
+            No moment was marked. <code>endroit cue saved</code> right after saving makes files with progress
+            easier to identify.
           </p>
         </header>
         <RunAnswer :bench="x" :chosen="chosen" @choose="choose" />
@@ -139,15 +139,15 @@ const lanes = computed(() => {
 }
 
 .head {
-  margin-bottom: 12px;
+  margin-bottom: var(--space-3);
 }
 
 .parts {
   display: grid;
   grid-template-columns: minmax(15rem, 27fr) minmax(20rem, 45fr) minmax(19rem, 38fr);
-  gap: 12px;
+  gap: var(--space-3);
   align-items: start;
-  margin-top: 12px;
+  margin-top: var(--space-3);
 }
 
 .gap {

@@ -43,6 +43,6 @@ const { copied, copy } = useCopy()
 }
 
 .said {
-  font-size: 0.8em;
+  font-size: var(--text-small);
 }
 </style>

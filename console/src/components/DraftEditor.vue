@@ -175,15 +175,15 @@ const name = (n: number) => shown(file(n)?.place ?? file(n)?.path ?? '')
 
 <style scoped>
 h2 {
-  font-size: 1rem;
+  font-size: var(--text-body);
 }
 
 h3 {
-  font-size: 0.92rem;
+  font-size: var(--text-note);
 }
 
 .small {
-  font-size: 0.88em;
+  font-size: var(--text-note);
 }
 
 .left {
@@ -195,8 +195,8 @@ h3 {
   display: flex;
   flex-wrap: wrap;
   align-items: center;
-  gap: 8px;
-  margin-top: 12px;
+  gap: var(--space-2);
+  margin-top: var(--space-3);
 }
 
 .error {

@@ -61,7 +61,7 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
 .standing {
   display: inline-flex;
   align-items: baseline;
-  gap: 4px;
+  gap: var(--space-1);
 }
 
 .doubt {

@@ -99,12 +99,12 @@ const listed = 5
 
 <style scoped>
 .location {
-  padding: 6px 0 8px;
+  padding: var(--space-2) 0 var(--space-2);
   border-top: 1px solid rgba(var(--v-border-color), var(--v-border-opacity));
 }
 
 .wrong {
-  padding-left: 8px;
+  padding-left: var(--space-2);
   border-left: 3px solid rgb(var(--v-theme-error));
 }
 
@@ -112,7 +112,7 @@ const listed = 5
   display: flex;
   flex-wrap: wrap;
   align-items: center;
-  gap: 6px;
+  gap: var(--space-2);
 }
 
 .pattern {
@@ -121,7 +121,7 @@ const listed = 5
 
 .pattern :deep(input) {
   font-family: var(--mono);
-  font-size: 0.8rem;
+  font-size: var(--text-small);
 }
 
 .holds {
@@ -130,12 +130,12 @@ const listed = 5
 
 .covers {
   flex: 1;
-  font-size: 0.88em;
+  font-size: var(--text-note);
 }
 
 .says {
-  padding-top: 2px;
-  font-size: 0.88em;
+  padding-top: var(--space-hair);
+  font-size: var(--text-note);
 }
 
 .covered {

@@ -119,12 +119,12 @@ const shownFacts = 6
   display: flex;
   flex-wrap: wrap;
   align-items: center;
-  gap: 4px;
+  gap: var(--space-1);
 }
 
 .facts {
-  margin-top: 6px;
-  font-size: 0.92em;
+  margin-top: var(--space-2);
+  font-size: var(--text-mono);
 }
 
 summary {

@@ -130,7 +130,7 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
 .pair {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(12rem, 1fr));
-  gap: 8px;
+  gap: var(--space-2);
 }
 
 .sums {
@@ -151,10 +151,10 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
 }
 
 .difference {
-  margin-top: 8px;
+  margin-top: var(--space-2);
 }
 
 h3 {
-  font-size: 0.9rem;
+  font-size: var(--text-note);
 }
 </style>

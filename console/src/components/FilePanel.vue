@@ -85,11 +85,11 @@ const state = computed(() => {
 
 <style scoped>
 .where {
-  font-size: 1rem;
+  font-size: var(--text-body);
   font-weight: 400;
 }
 
 .small {
-  font-size: 0.82em;
+  font-size: var(--text-small);
 }
 </style>

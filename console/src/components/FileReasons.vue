@@ -39,14 +39,14 @@ const signed = (n: number) => `${n < 0 ? '−' : '+'}${Math.abs(n).toFixed(1)}`
 
 <style scoped>
 .group + .group {
-  margin-top: 10px;
+  margin-top: var(--space-2);
 }
 
 h3 {
   display: flex;
   align-items: center;
-  gap: 8px;
-  font-size: 0.95rem;
+  gap: var(--space-2);
+  font-size: var(--text-body);
 }
 
 .share {
@@ -71,13 +71,13 @@ h3 {
 .list {
   list-style: none;
   padding: 0;
-  margin: 2px 0 0;
-  font-size: 0.92em;
+  margin: var(--space-hair) 0 0;
+  font-size: var(--text-mono);
 }
 
 .list li {
   display: flex;
-  gap: 8px;
+  gap: var(--space-2);
   padding: 1px 0;
 }
 

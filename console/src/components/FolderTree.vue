@@ -106,21 +106,21 @@ function holds(row: Row): string {
 
 <style scoped>
 h2 {
-  font-size: 1rem;
+  font-size: var(--text-body);
 }
 
 .rows-box {
   max-height: 380px;
-  margin-top: 8px;
+  margin-top: var(--space-2);
 }
 
 .line {
   display: flex;
   align-items: baseline;
-  gap: 6px;
+  gap: var(--space-2);
   width: 100%;
   height: 26px;
-  padding: 0 4px;
+  padding: 0 var(--space-1);
   text-align: left;
   white-space: nowrap;
   overflow: hidden;
@@ -154,7 +154,7 @@ h2 {
   flex: 0 1 auto;
   margin-left: auto;
   overflow: hidden;
-  font-size: 0.82em;
+  font-size: var(--text-small);
   text-overflow: ellipsis;
 }
 

@@ -20,6 +20,6 @@ defineProps<{ corrections: Schemas['Correction'][] }>()
 
 <style scoped>
 .said + .said {
-  margin-top: 4px;
+  margin-top: var(--space-1);
 }
 </style>

@@ -106,8 +106,8 @@ const readsSeen = computed(() => props.footprint.observer !== 'change notificati
 <style scoped>
 .top {
   vertical-align: top;
-  padding-top: 8px !important;
-  padding-bottom: 8px !important;
+  padding-top: var(--space-2) !important;
+  padding-bottom: var(--space-2) !important;
 }
 
 .place {
@@ -115,7 +115,7 @@ const readsSeen = computed(() => props.footprint.observer !== 'change notificati
 }
 
 .small {
-  font-size: 0.86em;
+  font-size: var(--text-small);
 }
 
 .gap {

@@ -90,8 +90,8 @@ async function say(as: Schemas['Kind'], why: string) {
 
 <style scoped>
 .corrected {
-  padding: 6px 10px;
-  margin-top: 6px;
+  padding: var(--space-2) var(--space-2);
+  margin-top: var(--space-2);
   border-left: 3px solid rgb(var(--v-theme-secondary));
   background: rgba(var(--v-theme-secondary), 0.08);
 }
@@ -99,9 +99,9 @@ async function say(as: Schemas['Kind'], why: string) {
 .form {
   display: flex;
   flex-wrap: wrap;
-  gap: 8px;
+  gap: var(--space-2);
   align-items: center;
-  padding-top: 8px;
+  padding-top: var(--space-2);
 }
 
 .kind {

@@ -58,14 +58,14 @@ const open = ref<Record<string, boolean>>({})
 
 .usual {
   display: block;
-  font-size: 0.88em;
+  font-size: var(--text-note);
   overflow-wrap: anywhere;
 }
 
 .proof {
   display: inline-flex;
   align-items: center;
-  gap: 4px;
+  gap: var(--space-1);
 }
 
 .more {
@@ -74,7 +74,7 @@ const open = ref<Record<string, boolean>>({})
 
 .evidence {
   grid-column: 2 / -1;
-  padding-bottom: 6px;
+  padding-bottom: var(--space-2);
 }
 
 @media (max-width: 720px) {

@@ -35,7 +35,7 @@ const pattern = computed(() => props.at.slice(props.at.indexOf(':') + 1))
 .location {
   display: inline-flex;
   align-items: center;
-  gap: 6px;
+  gap: var(--space-2);
   max-width: 100%;
 }
 
@@ -45,11 +45,11 @@ const pattern = computed(() => props.at.slice(props.at.indexOf(':') + 1))
 }
 
 .anchor {
-  padding: 1px 6px;
+  padding: 1px var(--space-2);
   border-radius: 4px;
   background: rgb(var(--v-theme-surface-variant));
   color: rgb(var(--v-theme-on-surface-variant));
-  font-size: 0.86em;
+  font-size: var(--text-small);
   font-weight: 700;
   white-space: nowrap;
 }

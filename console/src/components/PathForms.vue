@@ -30,8 +30,8 @@ const { copied, copy } = useCopy()
 
 <style scoped>
 .forms {
-  margin: 2px 0 4px;
-  font-size: 0.88em;
+  margin: var(--space-hair) 0 var(--space-1);
+  font-size: var(--text-note);
 }
 
 .form {
@@ -45,7 +45,7 @@ dd {
   overflow-wrap: anywhere;
 }
 
-@media (max-width: 700px) {
+@media (max-width: 720px) {
   .form {
     grid-template-columns: 1fr;
   }

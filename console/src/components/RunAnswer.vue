@@ -67,13 +67,13 @@ const answers = computed(() =>
 .answer {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(min(22rem, 100%), 1fr));
-  gap: 4px 20px;
-  padding: 10px 12px;
+  gap: var(--space-1) var(--space-5);
+  padding: var(--space-2) var(--space-3);
 }
 
 h2 {
-  padding: 2px 8px;
-  font-size: 1rem;
+  padding: var(--space-hair) var(--space-2);
+  font-size: var(--text-body);
 }
 
 ul {
@@ -85,7 +85,7 @@ ul {
 .file {
   display: block;
   width: 100%;
-  padding: 3px 8px;
+  padding: 3px var(--space-2);
   border-radius: 6px;
   text-align: left;
 }
@@ -101,18 +101,18 @@ ul {
 
 .where {
   display: block;
-  font-size: 0.9em;
+  font-size: var(--text-note);
 }
 
 .why {
   display: block;
   overflow: hidden;
-  font-size: 0.84em;
+  font-size: var(--text-small);
   text-overflow: ellipsis;
   white-space: nowrap;
 }
 
 .more {
-  padding-left: 8px;
+  padding-left: var(--space-2);
 }
 </style>

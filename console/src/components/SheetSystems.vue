@@ -35,11 +35,11 @@ defineProps<{ systems: Schemas['SheetSystem'][] }>()
 
 .how {
   display: block;
-  font-size: 0.88em;
+  font-size: var(--text-note);
   overflow-wrap: anywhere;
 }
 
-@media (max-width: 700px) {
+@media (max-width: 720px) {
   .sheet .row {
     grid-template-columns: 1fr;
   }

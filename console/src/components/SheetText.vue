@@ -32,7 +32,7 @@ summary {
 
 pre {
   overflow-x: auto;
-  font-size: 0.9em;
+  font-size: var(--text-note);
   line-height: 1.5;
 }
 </style>

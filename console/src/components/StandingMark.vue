@@ -33,7 +33,7 @@ defineProps<{ standing: string; reason: string }>()
   gap: 5px;
   white-space: nowrap;
   border-radius: 4px;
-  padding: 0 4px;
+  padding: 0 var(--space-1);
   cursor: help;
 }
 
@@ -50,11 +50,11 @@ defineProps<{ standing: string; reason: string }>()
   bottom: calc(100% + 4px);
   width: max-content;
   max-width: min(340px, 80vw);
-  padding: 6px 10px;
+  padding: var(--space-2) var(--space-2);
   border-radius: 6px;
   background: rgb(var(--v-theme-on-surface));
   color: rgb(var(--v-theme-surface));
-  font-size: 0.88rem;
+  font-size: var(--text-note);
   font-weight: 400;
   white-space: normal;
 }

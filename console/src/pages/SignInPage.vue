@@ -29,6 +29,6 @@ function onward() {
 <style scoped>
 .form {
   max-width: 420px;
-  margin: 24px auto;
+  margin: var(--space-6) auto;
 }
 </style>
