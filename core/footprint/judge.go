@@ -629,6 +629,9 @@ func (v *view) writtenNear(word string) string {
 			}
 		}
 	}
+	if gap < 50*time.Millisecond {
+		return "it was written at the cue " + word
+	}
 	if best < 0 {
 		return fmt.Sprintf("it was written %s after the cue %s", clock(-best), word)
 	}

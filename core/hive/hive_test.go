@@ -79,7 +79,7 @@ func TestWhatIsNoHive(t *testing.T) {
 		"[a]\n\"b\"=maybe":         "an unknown type",
 		"[a]\n\"b\"=hex:0":         "odd length",
 		"[a]\n\"b\"=dword:xyz":     "invalid syntax",
-		"[a]\n\"b\"=str(2:\"x\"":   "a type without its closing ):",
+		"[a]\n\"b\"=str(2:\"x\"":   "a type that is not closed by a parenthesis and a colon",
 		"[a]\n\"b\"=str(2):x":      "without quotes",
 		"[a]\n\"b\"=\"c\\":         "",
 		"[a]\n\"b\"=str(zz):\"x\"": "invalid syntax",

@@ -44,7 +44,9 @@ function move(e: KeyboardEvent) {
 /** Says what is in a folder: what is of interest by kind, the rest as a number. */
 function holds(row: Row): string {
   const f = row.folder!
-  const parts = interest.filter((k) => f.kinds[k]).map((k) => `${f.kinds[k]} ${kinds[k]}`)
+  const parts = interest
+    .filter((k) => f.kinds[k])
+    .map((k) => (k === 'capture' ? count(f.kinds[k]!, 'picture', 'pictures') : `${f.kinds[k]} ${kinds[k]}`))
   const rest = f.total - f.wanted
   if (rest > 0) parts.push(parts.length ? `${rest} other` : count(rest, 'file', 'files'))
   return parts.join(', ')
@@ -145,6 +147,7 @@ h2 {
 
 .name {
   flex: 1 0 auto;
+  font-size: var(--text-note);
   max-width: 76%;
   overflow: hidden;
   text-overflow: ellipsis;
