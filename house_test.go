@@ -119,7 +119,7 @@ func TestTheArrowsPointInwards(t *testing.T) {
 }
 
 // The documents say what the tables in the code say.
-func TestTheDocumentsKeepUp(t *testing.T) {
+func TestDocumentationMatchesTheProgram(t *testing.T) {
 	read := func(name string) string {
 		text, err := os.ReadFile(name)
 		require.NoError(t, err)
@@ -157,7 +157,7 @@ func TestTheDocumentsKeepUp(t *testing.T) {
 }
 
 // What cannot be installed is said, with what to do.
-func TestWhatIsMissingIsInstalledOrSaid(t *testing.T) {
+func TestMissingToolsAreInstalledOrReported(t *testing.T) {
 	stubs := t.TempDir()
 	stub := func(name, script string) {
 		require.NoError(t, os.WriteFile(filepath.Join(stubs, name), []byte("#!/bin/sh\n"+script+"\n"), 0o755))
@@ -208,7 +208,7 @@ func TestCoreHasNoClockOfItsOwn(t *testing.T) {
 	}
 }
 
-func TestEveryPackageSaysWhatItIsFor(t *testing.T) {
+func TestEveryPackageHasADocComment(t *testing.T) {
 	for _, p := range packages(t) {
 		if strings.HasPrefix(p.ImportPath, "endroit/") {
 			assert.NotEmpty(t, p.Doc, p.ImportPath)

@@ -48,7 +48,7 @@ func TestATraceIsInTheOrderOfItsTimes(t *testing.T) {
 }
 
 // A disk that takes nothing more costs events, not the program's time.
-func TestAWriterThatStallsHoldsUpNobody(t *testing.T) {
+func TestStalledWriterDoesNotBlock(t *testing.T) {
 	w, err := trace.NewWriter(writerFunc(func(p []byte) (int, error) { return len(p), nil }), trace.Header{OS: "linux"})
 	require.NoError(t, err)
 	r := NewRecorder(time.Now())

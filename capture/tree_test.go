@@ -53,7 +53,7 @@ func TestTrees(t *testing.T) {
 	assert.Equal(t, []string{"changed " + name("a"), "changed " + name("b"), "made " + name("new"), "made " + name("new/f"), "gone " + name("sub/c")}, changed, "a folder is not changed by what is in it")
 }
 
-func TestWhenADifferenceHappened(t *testing.T) {
+func TestTimeOfADifference(t *testing.T) {
 	folder := winetest.Temporary(t)
 	file := filepath.Join(folder, "a")
 	winetest.Write(t, file, "x")

@@ -32,7 +32,7 @@ func TestWithoutATerminalNobodyIsAsked(t *testing.T) {
 	end()
 }
 
-func TestAFileIsNeverWrittenOver(t *testing.T) {
+func TestFileIsNeverOverwritten(t *testing.T) {
 	name := filepath.Join(t.TempDir(), "tidewrack.trace")
 	f, err := newFile(name)
 	require.NoError(t, err)

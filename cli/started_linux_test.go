@@ -32,7 +32,7 @@ func program(t *testing.T) string {
 
 // A command begins as it would alone: with the signals ignored that were, the descriptors,
 // the words and the environment.
-func TestACommandBeginsAsItWouldAlone(t *testing.T) {
+func TestCommandStartsAsIfUntraced(t *testing.T) {
 	endroit := program(t)
 	folder := t.TempDir()
 	given, other, err := os.Pipe()

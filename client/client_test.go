@@ -33,7 +33,7 @@ func dropped(w http.ResponseWriter) {
 	_ = conn.Close()
 }
 
-func TestACallThatMayBeRepeatedIs(t *testing.T) {
+func TestIdempotentCallIsRetried(t *testing.T) {
 	var tries atomic.Int32
 	var keys []string
 	c := to(t, func(w http.ResponseWriter, r *http.Request) {
@@ -64,7 +64,7 @@ func TestADecisionIsNotRepeated(t *testing.T) {
 	assert.Equal(t, int32(1), tries.Load())
 }
 
-func TestItGivesUpInTheEnd(t *testing.T) {
+func TestRetriesEnd(t *testing.T) {
 	var tries atomic.Int32
 	c := to(t, func(w http.ResponseWriter, _ *http.Request) { tries.Add(1); dropped(w) })
 	_, err := c.WhoAmI(t.Context())
@@ -77,7 +77,7 @@ func TestItGivesUpInTheEnd(t *testing.T) {
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
-func TestAnswersThatAreNotTheServices(t *testing.T) {
+func TestAnswersOfOtherServers(t *testing.T) {
 	for name, answer := range map[string]http.HandlerFunc{
 		"a page": func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "<html>") },
 		"an endless body": func(w http.ResponseWriter, _ *http.Request) {

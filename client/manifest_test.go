@@ -30,7 +30,7 @@ func (endless) Read(p []byte) (int, error) { clear(p); return len(p), nil }
 
 // What unfolds without end is not unfolded, nothing is asked for twice, and it is no
 // matter of the connection.
-func TestAManifestThatUnfoldsToFarMore(t *testing.T) {
+func TestManifestDecompressionBomb(t *testing.T) {
 	var tries atomic.Int32
 	c := to(t, func(w http.ResponseWriter, _ *http.Request) {
 		tries.Add(1)

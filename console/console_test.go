@@ -302,7 +302,7 @@ func TestEveryPageIsAccessibleAndFits(t *testing.T) {
 }
 
 // Nothing is fetched from elsewhere, and nothing breaks the content policy.
-func TestNothingComesFromElsewhere(t *testing.T) {
+func TestPageLoadsNoForeignResource(t *testing.T) {
 	v := visit(t)
 	messages := chromedp.Console(v.ctx)
 	v.open("/titles?q=tidewrack")

@@ -39,7 +39,7 @@ func TestTheAccountOfATrace(t *testing.T) {
 }
 
 // Which installed copy a run is of.
-func TestTheEditionThatIsMeant(t *testing.T) {
+func TestEditionOfARun(t *testing.T) {
 	of := func(store, ref, name, folder string) sheet.Installed {
 		return sheet.Installed{Edition: sheet.Edition{Store: store, Ref: ref, Name: name, Folder: folder}}
 	}
@@ -66,7 +66,7 @@ func TestTheEditionThatIsMeant(t *testing.T) {
 	}
 }
 
-func TestWhatRunsInAPrefix(t *testing.T) {
+func TestProgramsInAPrefix(t *testing.T) {
 	for _, args := range [][]string{{"wine", "game.exe"}, {"wine64", "x"}, {"./GAME.EXE"}, {"/opt/run", "--", "a b.exe"}} {
 		assert.True(t, ForWindows(args), args)
 	}
@@ -76,7 +76,7 @@ func TestWhatRunsInAPrefix(t *testing.T) {
 }
 
 // A program of an edition is named as it is called there; one that is here goes first.
-func TestWhereAProgramIsInstalled(t *testing.T) {
+func TestInstallFolderOfAProgram(t *testing.T) {
 	install := t.TempDir()
 	t.Chdir(t.TempDir())
 	for _, name := range []string{"fen.exe", filepath.Join("bin", "deep.exe")} {

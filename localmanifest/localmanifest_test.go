@@ -113,7 +113,7 @@ func TestLookingUp(t *testing.T) {
 
 // An index that is missing, damaged or of something else is rebuilt; a revision
 // that was altered is refused.
-func TestWhatIsDamaged(t *testing.T) {
+func TestDamagedInput(t *testing.T) {
 	for name, c := range map[string]struct {
 		spoil func(t *testing.T, folder, digest string)
 		fails bool
@@ -225,7 +225,7 @@ func TestKeys(t *testing.T) {
 
 // What comes counts once it is whole, is what was announced, and is wanted; until then
 // what is there is unchanged.
-func TestWhatDoesNotCount(t *testing.T) {
+func TestIgnoredEvents(t *testing.T) {
 	folder := t.TempDir()
 	d := keep(t, folder, 1, "Tidewrack")
 	good := []byte(`{"format":"endroit/manifest/1","revision":2,"titles":[]}`)
@@ -252,7 +252,7 @@ func TestWhatDoesNotCount(t *testing.T) {
 }
 
 // Whatever a revision is made of, an entry of it is held at a time.
-func TestWhatIsHeldOfARevision(t *testing.T) {
+func TestContentsOfARevision(t *testing.T) {
 	const n = 9 << 20
 	titles := func(variants string) []byte {
 		b := bytes.NewBufferString(`{"format":"endroit/manifest/1","revision":1,"titles":[`)

@@ -70,11 +70,11 @@ func folder(t *testing.T) string {
 	return f
 }
 
-func TestItKeepsItsData(t *testing.T) {
+func TestDataPersists(t *testing.T) {
 	require.NoError(t, keeps(t.Context(), filepath.Join(folder(t), "pg")))
 }
 
-func TestItRunsForAnOrdinaryUser(t *testing.T) {
+func TestRunsUnprivileged(t *testing.T) {
 	if os.Getuid() != 0 {
 		t.Skip("this run is an ordinary user's already")
 	}
@@ -94,7 +94,7 @@ func TestItRunsForAnOrdinaryUser(t *testing.T) {
 	require.NoError(t, err, string(out))
 }
 
-func TestItEndsWithItsParent(t *testing.T) {
+func TestChildEndsWithItsParent(t *testing.T) {
 	f := filepath.Join(folder(t), "pg")
 	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
 	defer cancel()
@@ -110,7 +110,7 @@ func TestItEndsWithItsParent(t *testing.T) {
 	assert.Eventually(t, func() bool { _, err := os.Stat(pid); return err != nil }, time.Minute, 20*time.Millisecond, "killed, it cannot stop the server itself")
 }
 
-func TestDatabasesAreMadeAnew(t *testing.T) {
+func TestDatabasesAreRecreated(t *testing.T) {
 	s, err := Start(t.Context(), Options{Folder: filepath.Join(folder(t), "pg"), Fast: true})
 	require.NoError(t, err)
 	defer func() { assert.NoError(t, s.Stop()) }()

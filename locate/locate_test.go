@@ -177,7 +177,7 @@ func TestAVariantRecordedForAnotherStoreIsShownOnce(t *testing.T) {
 }
 
 // What is present is found by the names in a few folders, not by walking.
-func TestAllThatIsPresent(t *testing.T) {
+func TestLocateAll(t *testing.T) {
 	h, home, _ := surveyed(t)
 	written(t, home, ".local/share/ninefold/a.sav", ".config/TIDE/x", "Documents/My Games/Fen/a.sav", "Documents/My Games/Other/b", ".var/app/example.Signal/config/quietsignal/s.json")
 	h = On(h.survey, h.roots) // the sandbox is new
@@ -271,7 +271,7 @@ func TestAllOfADamagedIndex(t *testing.T) {
 }
 
 // What a launcher lists and is not there is said, with where it should be.
-func TestWhatIsListedAndNotThere(t *testing.T) {
+func TestListedEditionWithoutItsFolder(t *testing.T) {
 	h, _, disk := surveyed(t)
 	v := manifest.Variant{Store: "quayside", Ref: "610777", OS: "linux", Runtime: "native", Locations: at("install:saves/", "xdg-config:quiet-signal/station.json")}
 	for _, name := range []string{"The Quiet Signal", "Signal (the quiet one)"} { // by its reference too
@@ -331,7 +331,7 @@ func TestAKeyOfTheRegistryInAPrefix(t *testing.T) {
 }
 
 // What is recorded for other systems alone is shown where its files would be.
-func TestWhereFilesWouldBe(t *testing.T) {
+func TestUsualPaths(t *testing.T) {
 	h := On(&machine.Survey{}, place.Roots{})
 	windows := manifest.Variant{Store: "quayside", Ref: "7", OS: "windows", Runtime: "native", Locations: at("saved-games:Fen/*.sav", "install:saves/")}
 	mac := manifest.Variant{Store: "quayside", Ref: "7", OS: "macos", Runtime: "native", Locations: at("mac-preferences:fen.plist")}

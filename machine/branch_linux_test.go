@@ -32,7 +32,7 @@ func eitherWay(t *testing.T, test func(t *testing.T, open func(path string) base
 	}
 }
 
-func TestAFolderTellsWhatIsInIt(t *testing.T) {
+func TestFolderSummarisesItsFiles(t *testing.T) {
 	top := tree(t, "file", "folder/inner", "other/x")
 	require.NoError(t, os.Symlink("folder", filepath.Join(top, "to-folder")))
 	require.NoError(t, os.Symlink("file", filepath.Join(top, "to-file")))
@@ -146,7 +146,7 @@ func TestAFinderKeepsFoldersOpen(t *testing.T) {
 
 // What stands in the way of a location is said: a file where a folder is due, a
 // link that leads out.
-func TestWhatStandsInTheWay(t *testing.T) {
+func TestConflicts(t *testing.T) {
 	top := tree(t, "file", "tidewrack/slots", "folder/x.sav")
 	require.NoError(t, os.Symlink("/etc", filepath.Join(top, "out")))
 	require.NoError(t, os.Symlink("folder", filepath.Join(top, "within")))

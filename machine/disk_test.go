@@ -71,7 +71,7 @@ func topOfDisk() string {
 	return "/"
 }
 
-func TestOddLauncherFilesAreNotedAndTheRestIsFound(t *testing.T) {
+func TestMalformedLauncherFilesAreNoted(t *testing.T) {
 	for name, c := range map[string]struct {
 		file, text string
 		says       string

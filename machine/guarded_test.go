@@ -93,7 +93,7 @@ func TestGuardedPlacesByWhatIsThere(t *testing.T) {
 }
 
 // What a sheet names as a launcher's home is the launcher's, but for what is its titles'.
-func TestWhatALauncherKeepsForItself(t *testing.T) {
+func TestLaunchersOwnFiles(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		t.Skip("Wine, which runs these tests, does not remove the files afterwards (Invalid function)")
 	}

@@ -118,7 +118,7 @@ systems:
 }
 
 // What the person may not read is listed with the reason; the rest still shows.
-func TestWhatMayNotBeRead(t *testing.T) {
+func TestUnreadableFiles(t *testing.T) {
 	_, home, disk, look := allLaunchers(t)
 	for _, top := range []string{home, disk} { // a test's folders are for their owner
 		require.NoError(t, os.Chmod(filepath.Dir(top), 0o755))

@@ -68,7 +68,7 @@ func TestFoldersThatAPersonNames(t *testing.T) {
 	assert.Contains(t, f.Notes[0].What, "endroit machine add FOLDER --title NAME")
 }
 
-func TestOddDatabases(t *testing.T) {
+func TestMalformedDatabases(t *testing.T) {
 	sheets, home, _, look := allLaunchers(t)
 	file := filepath.Join(launchers.BrasslightHome(home), "data/shelf.db")
 	good, err := os.ReadFile(file)

@@ -101,7 +101,7 @@ func TestFind(t *testing.T) {
 	assert.Equal(t, []string{"tw/slots/slot1.sav"}, names)
 }
 
-func TestWhatIsMissingIsSaid(t *testing.T) {
+func TestMissingFilesAreReported(t *testing.T) {
 	top := tree(t, "tw/x")
 	f, _ := find(t, top, "xdg-data:tw/slots/*.sav", nil)
 	assert.Equal(t, filepath.Join(top, "tw/slots")+" does not exist", f.Missing)

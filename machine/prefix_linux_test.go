@@ -201,7 +201,7 @@ func TestWithoutItsHivesTheUsualPlacesCount(t *testing.T) {
 	}
 }
 
-func TestOddPrefixes(t *testing.T) {
+func TestMalformedPrefixes(t *testing.T) {
 	_, err := OpenPrefix(t.Context(), t.TempDir())
 	assert.ErrorIs(t, err, ErrNoPrefix)
 	assert.ErrorContains(t, err, "drive_c")
@@ -235,7 +235,7 @@ func TestAPrefixThatWineMade(t *testing.T) {
 
 	// The Windows build passes the tests of this folder too.
 	out := made.Run(t, made.BuildTests(t, "endroit/machine"), "-test.v", "-test.timeout=120s")
-	for _, want := range []string{"TestRootsAreTheKnownFolders", "TestTheRealRegistry", "TestFind", "TestFindAgreesWithMatch", "TestFoldersThatAPersonNames", "TestOddDatabases", "TestAFileThatIsBeingWritten"} {
+	for _, want := range []string{"TestRootsAreTheKnownFolders", "TestTheRealRegistry", "TestFind", "TestFindAgreesWithMatch", "TestFoldersThatAPersonNames", "TestMalformedDatabases", "TestAFileThatIsBeingWritten"} {
 		assert.Contains(t, out, "--- PASS: "+want+" (")
 	}
 	assert.NotContains(t, out, "--- FAIL")

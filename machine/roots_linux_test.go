@@ -68,7 +68,7 @@ func TestFindWithoutTheKernelsHelp(t *testing.T) {
 	with := beneath
 	beneath = func() bool { return false }
 	defer func() { beneath = with }()
-	for name, test := range map[string]func(*testing.T){"find": TestFind, "links": TestLinksThatLeadOutAreNotFollowed, "match": TestFindAgreesWithMatch, "sheets": TestASheetDoesNotFollowALinkOut, "launchers": TestEveryLauncherIsSurveyed, "missing": TestWhatIsMissingIsSaid} {
+	for name, test := range map[string]func(*testing.T){"find": TestFind, "links": TestLinksThatLeadOutAreNotFollowed, "match": TestFindAgreesWithMatch, "sheets": TestASheetDoesNotFollowALinkOut, "launchers": TestEveryLauncherIsSurveyed, "missing": TestMissingFilesAreReported} {
 		t.Run(name, test)
 	}
 }

@@ -157,7 +157,7 @@ func problem(t *testing.T, err error) *wire.Problem {
 	return p
 }
 
-func TestTheWholeWay(t *testing.T) {
+func TestTraceToManifest(t *testing.T) {
 	w, ctx := start(t), t.Context()
 	sent, err := w.people["mira"].Submit(ctx, "key-1", tidewrack(t))
 	require.NoError(t, err)
@@ -253,7 +253,7 @@ func TestReturningGivesAReason(t *testing.T) {
 	assert.Contains(t, err.Error(), "returned by anselm")
 }
 
-func TestWhoMayDoWhat(t *testing.T) {
+func TestAuthorisation(t *testing.T) {
 	w, ctx := start(t), t.Context()
 	mine, err := w.people["mira"].Submit(ctx, "k", tidewrack(t))
 	require.NoError(t, err)
@@ -647,7 +647,7 @@ func TestARetryIsNotCheckedAgain(t *testing.T) {
 }
 
 // A failure is not kept for a year in place of what it stands for.
-func TestAFailureIsNotKept(t *testing.T) {
+func TestFailureIsNotCached(t *testing.T) {
 	w := start(t)
 	db, err := pgx.Connect(t.Context(), w.database)
 	require.NoError(t, err)
@@ -734,7 +734,7 @@ func TestBodiesThatAreRefused(t *testing.T) {
 	assert.Empty(t, list.Items, "nothing of it was stored")
 }
 
-func TestAddressesThatThereAreNot(t *testing.T) {
+func TestUnmappedAddresses(t *testing.T) {
 	w := start(t)
 	for _, path := range []string{"/api/v1/nothing", "/api/v1/titles/nothing", "/api/v1/manifest/revisions/99", "/api/v1/manifest/revisions/x", "/api/v1/manifest/revisions/-1", "/api/nothing.js", "/favicon.ico"} {
 		status, header, text := w.raw(t, "GET", path, "", nil)
@@ -792,7 +792,7 @@ func TestListsPage(t *testing.T) {
 	assert.Equal(t, "Orchard 3", next.Items[0].Name)
 }
 
-func TestSearchComesClose(t *testing.T) {
+func TestSearchFindsSimilarNames(t *testing.T) {
 	w, ctx := start(t), t.Context()
 	for _, name := range []string{"Lantern Hollow", "The Quiet Signal", "Tidewrack"} {
 		first := strings.ToLower(strings.ReplaceAll(name, " ", "-"))
@@ -898,7 +898,7 @@ func (w *running) asked(path string) *httptest.ResponseRecorder {
 	return r
 }
 
-func TestWhatOperatorsSee(t *testing.T) {
+func TestMetricsAndLogs(t *testing.T) {
 	w := start(t)
 	for path, want := range map[string]string{"/healthz": "ok\n", "/readyz": "ready\n"} {
 		r := w.asked(path)
@@ -931,7 +931,7 @@ func TestWhatOperatorsSee(t *testing.T) {
 }
 
 // A client's mistake is not the service's.
-func TestWhatIsNoFaultOfTheService(t *testing.T) {
+func TestClientDisconnectIsNotAServerError(t *testing.T) {
 	w := start(t)
 	as := func(name string) map[string]string {
 		return map[string]string{"Authorization": "Bearer " + w.tokens[name], "Content-Type": "application/json", "Idempotency-Key": "k"}
@@ -970,7 +970,7 @@ func TestWhatIsNoFaultOfTheService(t *testing.T) {
 }
 
 // What is somebody's own stays out of caches.
-func TestWhatMayBeKept(t *testing.T) {
+func TestVersionsThatMayBeKept(t *testing.T) {
 	w := start(t)
 	for path, want := range map[string]string{"/api/v1/titles": "public, no-cache", "/api/v1/manifest": "public, no-cache", "/api/v1/manifest/revisions/0": "public, max-age=31536000, immutable",
 		"/api/v1/contributions": "no-store", "/api/v1/session": "no-store", "/api/v1/titles/nothing": "no-store"} {
@@ -1037,7 +1037,7 @@ func TestWithoutItsDatabaseItIsNotReady(t *testing.T) {
 	assert.ErrorContains(t, err, "is PostgreSQL running")
 }
 
-func TestWhatIsUnderWayIsFinished(t *testing.T) {
+func TestRequestsInProgressAreFinished(t *testing.T) {
 	w := start(t)
 	token, err := w.as(t, "").Login(t.Context(), "mira", password)
 	require.NoError(t, err)
@@ -1217,7 +1217,7 @@ func TestALocationInALaunchersHome(t *testing.T) {
 }
 
 // What holds no longer is forgotten.
-func TestWhatExpiredIsForgotten(t *testing.T) {
+func TestExpiredSessionsAreDeleted(t *testing.T) {
 	w := start(t)
 	require.NoError(t, w.sql(t, `INSERT INTO sessions (token, data, expiry) VALUES ('old', '', now() - interval '1 second'), ('new', '', now() + interval '1 hour')`))
 	second, err := service.New(t.Context(), service.Config{Database: w.database})
@@ -1240,7 +1240,7 @@ func TestWhatExpiredIsForgotten(t *testing.T) {
 }
 
 // Nobody fills the list of what waits.
-func TestSoManyOfOnePersonCanWait(t *testing.T) {
+func TestLimitOfWaitingContributions(t *testing.T) {
 	w := start(t)
 	sent, err := w.people["tobin"].Submit(t.Context(), "first", body(t, "Saltglass", "xdg-data:saltglass/a.sav", "xdg-data:saltglass/a.sav"))
 	require.NoError(t, err)
@@ -1260,7 +1260,7 @@ func TestSoManyOfOnePersonCanWait(t *testing.T) {
 	require.NoError(t, err)
 }
 
-func TestADatabaseThatDoesNotAnswerIsSaidInOneLine(t *testing.T) {
+func TestUnreachableDatabaseIsReportedInOneLine(t *testing.T) {
 	_, err := service.New(t.Context(), service.Config{Database: "postgres://nobody@127.0.0.1:1/none"})
 	require.Error(t, err)
 	assert.NotContains(t, err.Error(), "\n")

@@ -147,7 +147,7 @@ func number(t *testing.T, w wire.Workbench, path string) int {
 	return 0
 }
 
-func TestALocalTraceIsLookedInto(t *testing.T) {
+func TestLocalTraceIsInspected(t *testing.T) {
 	o := open(t)
 	w := o.bench(t)
 	assert.True(t, w.Local)
@@ -291,7 +291,7 @@ func TestACorrectionStaysBesideTheTrace(t *testing.T) {
 
 // Nobody looks into this machine's files without the key, by another name for it, or from
 // another page; and nothing answers beyond loopback.
-func TestWhoMayLook(t *testing.T) {
+func TestReadAccess(t *testing.T) {
 	o := open(t)
 	get := func(change func(r *http.Request)) int {
 		r, err := http.NewRequest("GET", o.address+"/api/v1/workbench", nil)

@@ -16,7 +16,7 @@ import (
 	"endroit/capture/processes"
 )
 
-func TestABatonIsInOneHandAtATime(t *testing.T) {
+func TestBatonIsExclusive(t *testing.T) {
 	var b baton
 	var holders, turns atomic.Int32
 	var threads sync.WaitGroup
@@ -53,7 +53,7 @@ func TestABatonIsInOneHandAtATime(t *testing.T) {
 }
 
 // A baton that is laid down is taken by who waits, however long nothing happened before.
-func TestReliefComes(t *testing.T) {
+func TestProgressIsMade(t *testing.T) {
 	var b baton
 	var r relief
 	ended := make(chan struct{})
@@ -85,7 +85,7 @@ func TestReliefComes(t *testing.T) {
 	<-taken
 }
 
-func TestACrowd(t *testing.T) {
+func TestManyProcesses(t *testing.T) {
 	var c crowd
 	// calls come by threads in turn, and waits is what each look finds.
 	calls := func(looks int, waits bool, threads ...uint32) (changes int) {
@@ -111,7 +111,7 @@ func TestACrowd(t *testing.T) {
 	assert.False(t, c.is)
 }
 
-func TestNamesOfLate(t *testing.T) {
+func TestRegexpTables(t *testing.T) {
 	r := newRecent()
 	here, there := &processes.Base{Folder: "/here"}, &processes.Base{Folder: "/there"}
 	a, b := &name{path: "/here/a"}, &name{path: "/there/a"}

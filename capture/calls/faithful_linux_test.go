@@ -188,7 +188,7 @@ func init() {
 	}
 }
 
-func TestWhatTheRunFoundIsKeptThroughRotation(t *testing.T) {
+func TestFindingsSurviveLogRotation(t *testing.T) {
 	var kept string
 	got := observe(t, "rotate", func(o *Options) {
 		folder := capturetest.Must(os.Getwd())
@@ -209,7 +209,7 @@ func TestWhatTheRunFoundIsKeptThroughRotation(t *testing.T) {
 	}
 }
 
-func TestAFileIsToldByItsRealName(t *testing.T) {
+func TestFileIsReportedByItsRealName(t *testing.T) {
 	got := observe(t, "one-file-by-two-names", nil)
 	assert.Contains(t, got.Files, "real/x.sav")
 	assert.NotContains(t, got.Files, "link/x.sav")
@@ -242,7 +242,7 @@ func TestAProgramThatIsExecutedThroughADescriptor(t *testing.T) {
 	}
 }
 
-func TestFiltersOfAProgramsOwnAreSaid(t *testing.T) {
+func TestOwnSeccompFilterIsReported(t *testing.T) {
 	got := observe(t, "filter-of-its-own", nil)
 	require.Equal(t, 0, got.Result.Status)
 	text := fmt.Sprint(got.Gaps)
@@ -292,7 +292,7 @@ func without(list []string, end string) (left []string) {
 	return left
 }
 
-func TestAProgramThatLetsNobodyLookIsSaid(t *testing.T) {
+func TestUndumpableProgramIsReported(t *testing.T) {
 	got, err := asNobody(t, "hide", nil)
 	require.NoError(t, err)
 	assert.Empty(t, got.Events)
@@ -302,7 +302,7 @@ func TestAProgramThatLetsNobodyLookIsSaid(t *testing.T) {
 
 // Rights that a program's file gives are lost where the kernel demands it, and that is
 // said; for root they are kept.
-func TestRightsThatAreLostAreSaid(t *testing.T) {
+func TestLostPrivilegesAreReported(t *testing.T) {
 	grant := func(program string) {
 		require.NoError(t, os.WriteFile(program, capturetest.Must(os.ReadFile("/bin/true")), 0o755))
 		// struct vfs_cap_data, version 2: CAP_NET_RAW, permitted and effective
@@ -346,7 +346,7 @@ func TestTheFolderOfTheTraceCanBeRemoved(t *testing.T) {
 }
 
 // A trace that cannot be begun is no reason to say that the program ran.
-func TestATraceThatCannotBeBegun(t *testing.T) {
+func TestTraceThatCannotBeCreated(t *testing.T) {
 	full := capturetest.Must(os.OpenFile("/dev/full", os.O_WRONLY, 0))
 	defer full.Close()
 	folder := t.TempDir()

@@ -167,7 +167,7 @@ func TestAFileWithoutANameGetsOne(t *testing.T) {
 	assert.Equal(t, trace.IsFile, got.After["named.sav"].Is)
 }
 
-func TestARootOfOnesOwn(t *testing.T) {
+func TestChangedRoot(t *testing.T) {
 	if os.Getuid() != 0 {
 		t.Skip("changing the root needs the right to")
 	}
@@ -177,7 +177,7 @@ func TestARootOfOnesOwn(t *testing.T) {
 	assert.FileExists(t, filepath.Join(got.Folder, "jail", "inner.sav"))
 }
 
-func TestWhatCannotBeNamedDoesNotStopTheProgram(t *testing.T) {
+func TestUnreadableNamesDoNotStopTheProgram(t *testing.T) {
 	for _, act := range []string{"in-a-removed-folder", "too-long", "at-the-limit"} {
 		t.Run(act, func(t *testing.T) {
 			got := observe(t, act, nil)
@@ -257,7 +257,7 @@ func TestASandboxedProgram(t *testing.T) {
 	assert.Contains(t, got.Gaps[0].What, "made for a sandboxed program alone")
 }
 
-func TestWhereAMountIsForTheHost(t *testing.T) {
+func TestMountOnTheHost(t *testing.T) {
 	host := processes.ParseMounts(`21 1 8:1 / / rw - ext4 /dev/sda1 rw
 30 21 8:2 / /home rw - ext4 /dev/sda2 rw
 31 21 8:3 /@games /srv/games rw - btrfs /dev/sdb rw

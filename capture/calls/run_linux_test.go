@@ -280,7 +280,7 @@ func TestThreadsLoseNothing(t *testing.T) {
 	assert.Equal(t, 400, made)
 }
 
-func TestAStormLosesNothing(t *testing.T) {
+func TestBurstOfEventsIsComplete(t *testing.T) {
 	got := observe(t, "storm", nil)
 	made := map[string]bool{}
 	for _, e := range got.Events {
@@ -305,14 +305,14 @@ func TestTheExitCodeIsTheCommands(t *testing.T) {
 	assert.Equal(t, 128+9, observe(t, "killself", nil).Result.Status)
 }
 
-func TestRingsAreRefusedAndSaid(t *testing.T) {
+func TestIoUringIsRefusedAndReported(t *testing.T) {
 	got := observe(t, "ring", nil)
 	assert.Equal(t, 0, got.Result.Status)
 	require.Len(t, got.Result.Gaps, 1)
 	assert.Contains(t, got.Result.Gaps[0].What, "io_uring")
 }
 
-func TestOpeningByAHandleIsSaid(t *testing.T) {
+func TestOpenByHandleIsReported(t *testing.T) {
 	got := observe(t, "by-handle", nil)
 	require.Len(t, got.Result.Gaps, 1)
 	assert.Contains(t, got.Result.Gaps[0].What, "opened by a handle instead of a path")
@@ -384,7 +384,7 @@ func TestSignalsReachTheCommand(t *testing.T) {
 	assert.Equal(t, 128+15, got.Result.Status)
 }
 
-func TestWhatIsLeftBehindGoesOn(t *testing.T) {
+func TestRemainingProcessesGoOn(t *testing.T) {
 	stop := make(chan struct{})
 	got := observe(t, "daemon", func(o *Options) {
 		o.Stop = stop
@@ -399,7 +399,7 @@ func TestWhatIsLeftBehindGoesOn(t *testing.T) {
 	assert.Eventually(t, func() bool { _, err := os.Stat("late.sav"); return err == nil }, time.Minute, 5*time.Millisecond, "the keeper lets it open files")
 }
 
-func TestACommandThatCannotRun(t *testing.T) {
+func TestCommandThatIsNotExecutable(t *testing.T) {
 	folder := t.TempDir()
 	plain := filepath.Join(folder, "plain")
 	require.NoError(t, os.WriteFile(plain, []byte("no program"), 0o600))

@@ -168,7 +168,7 @@ func TestADescriptorFromAnotherProgramIsFound(t *testing.T) {
 }
 
 // What a program says to a file that it was given is no finding.
-func TestTheOutputThatAProgramWasGivenIsNoFinding(t *testing.T) {
+func TestInheritedOutputIsNotAFinding(t *testing.T) {
 	folder := capturetest.Must(filepath.EvalSymlinks(t.TempDir()))
 	t.Setenv("HOME", folder)
 	said := capturetest.Must(os.Create(filepath.Join(folder, "said.txt")))
@@ -180,7 +180,7 @@ func TestTheOutputThatAProgramWasGivenIsNoFinding(t *testing.T) {
 	assert.EqualValues(t, 14, info.Size())
 }
 
-func TestWhatAServiceWritesIsAttributedToNobody(t *testing.T) {
+func TestServiceWritesHaveNoProcess(t *testing.T) {
 	home := capturetest.Must(filepath.EvalSymlinks(t.TempDir()))
 	t.Setenv("HOME", home)
 	settings := filepath.Join(home, ".config", "services", "all.db")
@@ -352,7 +352,7 @@ func TestChangesOfTheRegistryBecomeEvents(t *testing.T) {
 	assert.Contains(t, got.Result.Gaps[0].What, "the registry in system.reg could not be read before the run")
 }
 
-func TestAClockThatIsMovedIsSaid(t *testing.T) {
+func TestClockChangeIsReported(t *testing.T) {
 	w, err := trace.NewWriter(&bytes.Buffer{}, trace.Header{})
 	require.NoError(t, err)
 	r := capture.NewRecorder(time.Now())

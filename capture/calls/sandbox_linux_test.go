@@ -71,7 +71,7 @@ func init() {
 	}
 }
 
-func TestNothingLeadsAboveARoot(t *testing.T) {
+func TestPathsCannotEscapeARoot(t *testing.T) {
 	if os.Getuid() != 0 {
 		t.Skip("changing the root needs the right to")
 	}

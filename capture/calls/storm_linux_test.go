@@ -254,7 +254,7 @@ func treeOf(t *testing.T, folder string) map[string]string {
 	return all
 }
 
-func TestAStormOfSavingIsWhatItIsUntraced(t *testing.T) {
+func TestSavingBurstMatchesUntracedRun(t *testing.T) {
 	run := func(env string) (string, string) {
 		folder := capturetest.Must(filepath.EvalSymlinks(t.TempDir()))
 		c := exec.Command(os.Args[0])
@@ -334,7 +334,7 @@ func TestAFileHeldOpenInAFolderThatMoves(t *testing.T) {
 }
 
 // Whether an opening succeeds is not asked of the kernel: where it cannot, the trace says so.
-func TestAFullTableOfDescriptorsIsSaid(t *testing.T) {
+func TestFullDescriptorTableIsReported(t *testing.T) {
 	got := observe(t, "fill-the-table", nil)
 	assert.Contains(t, fmt.Sprint(got.Gaps), "as many files open as it may (40)")
 }
@@ -391,7 +391,7 @@ func TestStoppingAndContinuing(t *testing.T) {
 }
 
 // From the first moment on that the program has handlers, each signal comes to it once.
-func TestSignalsComeOnce(t *testing.T) {
+func TestSignalsAreDeliveredOnce(t *testing.T) {
 	folder, c := background(t, "count-signals")
 	soon(t, "it runs", func() bool { return contents(folder, "pid") != "" })
 	for i, to := range []int{-c.Process.Pid, c.Process.Pid, capturetest.Must(strconv.Atoi(contents(folder, "pid")))} {
@@ -409,7 +409,7 @@ func TestSignalsComeOnce(t *testing.T) {
 }
 
 // A program under nohup goes on when the terminal is gone.
-func TestWhatIsIgnoredStaysIgnored(t *testing.T) {
+func TestIgnoredSignalsStayIgnored(t *testing.T) {
 	signals := func(env string) string {
 		folder := capturetest.Must(filepath.EvalSymlinks(t.TempDir()))
 		c := exec.Command("/bin/sh", "-c", `trap "" HUP INT; exec "$0"`, os.Args[0])
@@ -549,7 +549,7 @@ func TestAFileSystemDaemonAmongTheObserved(t *testing.T) {
 	assert.Len(t, got.Files["mount/there.sav"].Before.Digest, 64)
 }
 
-func TestASlowFileHoldsUpNobodyElse(t *testing.T) {
+func TestSlowFileDoesNotBlockOthers(t *testing.T) {
 	release, waiting := make(chan struct{}), make(chan struct{}, 100)
 	backing, mount := loopback(t, func(string) { waiting <- struct{}{}; <-release })
 	require.NoError(t, os.WriteFile(filepath.Join(backing, "slow.sav"), []byte("before"), 0o600))

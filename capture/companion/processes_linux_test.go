@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-func TestAWitnessCountsSignals(t *testing.T) {
+func TestSignalHelperCounts(t *testing.T) {
 	w, err := newWitness()
 	require.NoError(t, err)
 	send := func(s syscall.Signal) { require.NoError(t, syscall.Kill(w.process.pid, s)) }
@@ -54,7 +54,7 @@ func TestALauncherThatIsCancelled(t *testing.T) {
 	assert.Equal(t, syscall.ESRCH, syscall.Kill(pid, 0))
 }
 
-func TestACommandThatCannotBegin(t *testing.T) {
+func TestCommandThatCannotStart(t *testing.T) {
 	for _, c := range []struct {
 		files   []int
 		program string

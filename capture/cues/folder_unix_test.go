@@ -18,7 +18,7 @@ import (
 
 // What lies in a folder that others can write into is asked nothing, believed nothing, and
 // left alone.
-func TestAFolderThatCouldBeSomebodyElses(t *testing.T) {
+func TestFolderOfAnotherUserIsRefused(t *testing.T) {
 	top := t.TempDir()
 	open, link, file := filepath.Join(top, "open"), filepath.Join(top, "link"), filepath.Join(top, "file")
 	require.NoError(t, os.Mkdir(open, 0o700))

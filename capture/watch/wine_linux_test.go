@@ -16,7 +16,7 @@ func TestWatchingOnWindows(t *testing.T) {
 		passed   []string
 	}{
 		{"endroit/capture/watch", "Watch|Version", []string{"TestWatchSeesWhatChanges", "TestWatchToADepth", "TestWatchComparesAtTheEnd", "TestWatchKeepsVersions"}},
-		{"endroit/capture", "Tree|Difference", []string{"TestTrees", "TestWhenADifferenceHappened"}},
+		{"endroit/capture", "Tree|Difference", []string{"TestTrees", "TestTimeOfADifference"}},
 	} {
 		out := p.Run(t, p.BuildTests(t, x.pkg), "-test.run", x.run, "-test.v")
 		for _, name := range x.passed {

@@ -85,7 +85,7 @@ func TestPropose(t *testing.T) {
 	}
 }
 
-func TestWhatCannotBeDecidedIsAsked(t *testing.T) {
+func TestAmbiguousColumnsNeedAMapping(t *testing.T) {
 	unsure := propose("save xdg-data:tw/a.bin @0.4")
 	assert.Empty(t, unsure.Locations)
 	require.Len(t, unsure.Questions, 1)
@@ -198,7 +198,7 @@ func TestASecondPlaceIsNamed(t *testing.T) {
 
 // What a location leaves in its folder is told by kind; what other programs have beside a
 // title is not counted.
-func TestWhatALocationLeaves(t *testing.T) {
+func TestFilesOutsideALocation(t *testing.T) {
 	fp := &footprint.Footprint{Self: &footprint.Self{}}
 	for _, text := range []string{"save xdg-data:tw/slots/slot1.sav", "save xdg-data:tw/slots/slot2.sav", "temp xdg-data:tw/slots/slot1.tmp", "log xdg-data:tw/tw.log", "system xdg-data:other/x", "save home:.twscores", "unknown home:.bash_history"} {
 		fp.Files = append(fp.Files, seen(text))

@@ -125,7 +125,7 @@ func TestCompareHoldsEveryFile(t *testing.T) {
 
 // Runs that were marked with both cues tell nothing of either: what was written in them
 // can be progress as well as settings.
-func TestCuesOfTheSameRunsAreNotToldApart(t *testing.T) {
+func TestCuesOfTheSameRunsAreEqual(t *testing.T) {
 	both := ran(t, "", "replace data:tw/slots/slot1.sav a", "cue saved", "replace config:tw/settings.ini b", "cue changed-setting")
 	none := ran(t, "", "read data:tw/slots/slot1.sav", "read config:tw/settings.ini")
 	c, err := Compare([]*footprint.Footprint{both, none})

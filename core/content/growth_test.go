@@ -17,7 +17,7 @@ func randomBytes(n int) []byte {
 	return out
 }
 
-func TestLookingAtAFileGrowsWithIt(t *testing.T) {
+func TestExamineTimeIsLinear(t *testing.T) {
 	examine := func(data []byte) { Examine(data, time.Unix(1_700_000_000, 0)) }
 	inputs := map[string]growth.Input{
 		"zeros":          func(n int) []byte { return make([]byte, n) },
@@ -44,7 +44,7 @@ func TestLookingAtAFileGrowsWithIt(t *testing.T) {
 	growth.Hunt(t, 2<<10, []string{"\x00", "\xff", "a", "\x1f\x8b\x08", "\x78\x9c", "PK\x03\x04", "\x28\xb5\x2f\xfd", "BZh9", "\x04\x00\x00\x00", "{", "<", "\n"}, examine)
 }
 
-func TestComparingGrowsWithTheFiles(t *testing.T) {
+func TestCompareTimeIsLinear(t *testing.T) {
 	for name, other := range map[string]func([]byte) []byte{
 		"the same":     bytes.Clone,
 		"one inserted": func(b []byte) []byte { return append([]byte{1}, b...) },

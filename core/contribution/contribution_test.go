@@ -36,7 +36,7 @@ func prepared(t *testing.T) *Body {
 	return b
 }
 
-func TestWhatIsPreparedIsSoundAndPrivate(t *testing.T) {
+func TestPreparedSubmissionIsValidAndPrivate(t *testing.T) {
 	d, f := sound()
 	d.Locations[0].Notes = &notes.Notes{Format: notes.Format, About: "mira's slot", Fields: []notes.Field{{Name: "who", Type: "text", Length: "8", Is: []string{"mira"}}}}
 	b, err := Prepare(d, f)
@@ -57,7 +57,7 @@ func TestWhatIsPreparedIsSoundAndPrivate(t *testing.T) {
 	require.NoError(t, again.Check(t.Context()), "what arrives is what was sent")
 }
 
-func TestALocationThatTellsWhoOneIsIsRefused(t *testing.T) {
+func TestLocationWithPersonalNameIsRefused(t *testing.T) {
 	for at, instead := range map[string]string{
 		"xdg-data:tidewrack/mira/a.sav":          "xdg-data:tidewrack/{user}/a.sav",
 		"xdg-data:tidewrack/76561198000000001/*": "xdg-data:tidewrack/{account}/*",
@@ -73,7 +73,7 @@ func TestALocationThatTellsWhoOneIsIsRefused(t *testing.T) {
 	}
 }
 
-func TestWhatStrangersSendIsChecked(t *testing.T) {
+func TestUntrustedSubmissions(t *testing.T) {
 	for name, c := range map[string]struct {
 		spoil func(*Body)
 		field string

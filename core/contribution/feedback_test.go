@@ -12,7 +12,7 @@ import (
 	"endroit/core/manifest"
 )
 
-func TestADraftInTheMakingIsTried(t *testing.T) {
+func TestUnsavedDraftIsTried(t *testing.T) {
 	fp := &footprint.Footprint{Files: []footprint.File{
 		{Place: "xdg-data:tidewrack/slots/slot1.sav", Kind: footprint.Save, Writes: 1},
 		{Place: "xdg-data:tidewrack/slots/slot2.sav", Kind: footprint.Save, Reads: 1},
@@ -56,7 +56,7 @@ func TestADraftInTheMakingIsTried(t *testing.T) {
 }
 
 // Whoever hangs up is not worked for any longer.
-func TestTryingEndsWithItsContext(t *testing.T) {
+func TestTrialEndsWithItsContext(t *testing.T) {
 	d, f := sound()
 	other := manifest.Title{ID: "other", Name: "Other", Variants: []manifest.Variant{{Locations: []manifest.Location{{At: "xdg-data:other/a"}}}}}
 	ended, cancel := context.WithCancel(t.Context())

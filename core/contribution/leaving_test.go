@@ -134,7 +134,7 @@ func TestNothingOfAPersonLeaves(t *testing.T) {
 	})
 }
 
-func TestNamesThatTellNothingStay(t *testing.T) {
+func TestNeutralNamesAreKept(t *testing.T) {
 	f := &footprint.Footprint{Title: "Tidewrack", OS: "linux", Programs: []string{"kelp"}, Self: &footprint.Self{User: "mira"}}
 	for at, want := range map[string]string{
 		"xdg-data:tidewrack/slots/slot3.sav":               "xdg-data:tidewrack/slots/slot3.sav",

@@ -11,7 +11,7 @@ import (
 	"endroit/core/sheet"
 )
 
-func TestWhatASheetFoundIsSentAsNumbers(t *testing.T) {
+func TestSheetResultsAreSentAsCounts(t *testing.T) {
 	on := true
 	found := []sheet.Found{
 		{Home: "/h", Cloud: &on, Accounts: []sheet.Account{{ID: "90210017", InUse: true}, {ID: "2"}}, Starts: []sheet.Started{{}}, Notes: []sheet.Note{{}},
@@ -40,7 +40,7 @@ func TestWhatASheetFoundIsSentAsNumbers(t *testing.T) {
 	assert.ErrorContains(t, b.Check(t.Context()), "what it found")
 }
 
-func TestANoteOnASheetTellsNothingOfItsAuthor(t *testing.T) {
+func TestSheetNoteHasNoPersonalNames(t *testing.T) {
 	b := PrepareSheet(&sheet.Sheet{Name: "Mira's"}, &Findings{}, "as on heron, in /home/mira/Games, says Mira of account 76561198000000042", &footprint.Self{User: "mira", Host: "heron", Home: "/home/mira"})
 	assert.Equal(t, "as on {host}, in ~/Games, says {user} of account {account}", b.Note)
 	assert.Equal(t, "Mira's", b.Sheet.Name, "what is published is unchanged")

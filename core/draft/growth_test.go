@@ -7,7 +7,7 @@ import (
 )
 
 // A draft of the largest size is read in a time that goes with it, whatever it is made of.
-func TestParsingGrowsWithTheDraft(t *testing.T) {
+func TestDraftParseTimeIsLinear(t *testing.T) {
 	const head = "format: endroit/draft/1\ntitle: T\nos: linux\nruntime: native\n"
 	const location = "  - {at: 'xdg-data:t/a', holds: save, "
 	read := func(text []byte) { _, _ = Parse(text[:min(len(text), MaxBytes)]) }

@@ -264,7 +264,7 @@ func TestAFileHasThePlaceOfTheProcessThatUsedIt(t *testing.T) {
 	assert.Equal(t, []string{"sh", "tw"}, fp.Programs)
 }
 
-func TestWhatIsOfInterestComesFirstAndNothingIsUncounted(t *testing.T) {
+func TestFilesOfInterestComeFirst(t *testing.T) {
 	s := tell(t)
 	slot, lib, folder, looked := data+"slots/slot1.sav", "/usr/lib/a.so", data+"slots", data+"not-there"
 	s.file(lib, bytesOf(1)).file(folder, trace.State{Is: trace.IsFolder}).file(slot, bytesOf(1)).file(looked, absent())
@@ -276,7 +276,7 @@ func TestWhatIsOfInterestComesFirstAndNothingIsUncounted(t *testing.T) {
 	assert.Equal(t, time.Minute, fp.Length)
 }
 
-func TestACutTraceStillHasAFootprint(t *testing.T) {
+func TestTruncatedTraceHasAFootprint(t *testing.T) {
 	s := tell(t)
 	p := data + "slots/slot1.sav"
 	s.file(p, bytesOf(1)).do(30, trace.Update, p).cue(31, "saved")

@@ -44,7 +44,7 @@ func TestKeysOfTheRegistry(t *testing.T) {
 }
 
 // What a service or another program wrote counts for less.
-func TestWhatNobodyThatWasObservedWrote(t *testing.T) {
+func TestWritesOfUnobservedProcesses(t *testing.T) {
 	p := conf + "settings.ini"
 	s := tell(t).file(p, bytesOf(10))
 	if err := s.w.Event(trace.Event{At: 30 * time.Second, Op: trace.Changed, File: s.files[p], Size: 12, What: trace.Unobserved}); err != nil {
@@ -114,7 +114,7 @@ func TestARunOnWindows(t *testing.T) {
 	assert.Equal(t, "C:/Users/mira", fp.Self.Home)
 }
 
-func TestWhatSinglesATitleOut(t *testing.T) {
+func TestDistinctiveNames(t *testing.T) {
 	assert.Equal(t, 3, TitleDepth(place.Registry))
 	assert.Equal(t, 1, TitleDepth(place.XDGData))
 	assert.Equal(t, 0, TitleDepth(place.Install))

@@ -61,7 +61,7 @@ func TestAPlaceThroughALink(t *testing.T) {
 	assert.Empty(t, fp.Share(fp.Leaving()).Files[0].Reached, "the machine's folders stay")
 }
 
-func TestAStateThatWasTakenInMidRunIsCalledSo(t *testing.T) {
+func TestStateTakenDuringTheRunIsMarked(t *testing.T) {
 	changed := bytesOf(10)
 	changed.Time = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
 	s := tell(t)

@@ -6,7 +6,7 @@ import (
 	"endroit/standin/growth"
 )
 
-func TestReadingAndComparingGrowWithTheHive(t *testing.T) {
+func TestHiveTimeIsLinear(t *testing.T) {
 	const head = "WINE REGISTRY Version 2\n"
 	for name, input := range map[string]growth.Input{
 		"keys":            growth.Repeat(head, "[a\\\\k{n}] 1\n", ""),

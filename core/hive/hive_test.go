@@ -64,7 +64,7 @@ func TestParse(t *testing.T) {
 	assert.Equal(t, h, crlf)
 }
 
-func TestWhatIsNoHive(t *testing.T) {
+func TestInvalidHives(t *testing.T) {
 	for _, text := range []string{"", "hello", "WINE REGISTRY Version 3\n", "regf\x00\x00"} {
 		_, err := Parse([]byte(text))
 		assert.ErrorIs(t, err, ErrFormat, "%.20q", text)
@@ -119,7 +119,7 @@ func written(text string) string {
 	return b.String()
 }
 
-func TestAnyTextComesBack(t *testing.T) {
+func TestTextRoundTrips(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		name, text := rapid.String().Draw(rt, "name"), rapid.String().Draw(rt, "text")
 		h, err := Parse([]byte("WINE REGISTRY Version 2\n[Software] 1\n\"" + written(name) + "\"=\"" + written(text) + "\"\n"))

@@ -6,7 +6,7 @@ import (
 	"endroit/standin/growth"
 )
 
-func TestReadingGrowsWithTheText(t *testing.T) {
+func TestReadTimeIsLinear(t *testing.T) {
 	type part struct {
 		Name  string         `json:"name"`
 		Parts []part         `json:"parts"`

@@ -28,7 +28,7 @@ type doc struct {
 	Note  string             `json:"note,omitempty"`
 }
 
-func TestWhatIsRead(t *testing.T) {
+func TestReadFields(t *testing.T) {
 	var d doc
 	require.NoError(t, jsondoc.Decode("contribution", []byte(` {"draft":{"title":"A \\u0000 \ud83d\ude00 é","size":9007199254740991,"took":1500,"data":"AAE="},
 		"x-own":{"a":1,"b":[1e9,{"Draft":2}]},"list":[{"title":"b","x-mine":null}],"share":0.25,"kinds":{"X-odd":1,"save":2},"note":""} `), &d))
@@ -36,7 +36,7 @@ func TestWhatIsRead(t *testing.T) {
 }
 
 // What two readers could take for two things is refused.
-func TestWhatIsRefused(t *testing.T) {
+func TestInvalidInput(t *testing.T) {
 	for text, want := range map[string]string{
 		`{"draft":{"title":"a","Title":"b"}}`:                 "draft.Title: unknown key; keys are case-sensitive, and your own must begin with x-",
 		`{"Draft":{"title":"a"}}`:                             "Draft: unknown key; keys are case-sensitive, and your own must begin with x-",

@@ -8,7 +8,7 @@ import (
 	"endroit/standin/growth"
 )
 
-func TestReadingGrowsWithTheLog(t *testing.T) {
+func TestLogReadTimeIsLinear(t *testing.T) {
 	read := func(text []byte) {
 		p, err := Look(bytes.NewReader(text), Options{})
 		if err == nil {

@@ -205,7 +205,7 @@ func TestFormsOfLogs(t *testing.T) {
 	}
 }
 
-func TestWhatIsNoLog(t *testing.T) {
+func TestInvalidLogs(t *testing.T) {
 	for log, says := range map[string]string{
 		"":                               "it is empty",
 		"\n\r\n":                         "it is empty",

@@ -57,7 +57,7 @@ func TestApplyAddsWhatWasAccepted(t *testing.T) {
 	assert.ErrorContains(t, err, "no letter or digit")
 }
 
-func TestWhatALocationHoldsIsPartOfIt(t *testing.T) {
+func TestLocationIncludesWhatItHolds(t *testing.T) {
 	d := found("Tidewrack", "xdg-data:tidewrack/a")
 	one := apply(t, nil, d, 1, "mira")
 	d.Locations[0].Holds = draft.Config
@@ -142,7 +142,7 @@ func TestARevisionHasOneDigest(t *testing.T) {
 	assert.NotEqual(t, Digest(body), Digest(append(body, ' ')))
 }
 
-func TestWhatIsNoManifest(t *testing.T) {
+func TestInvalidManifests(t *testing.T) {
 	for name, text := range map[string]string{
 		"nothing": "", "a text": "hello", "cut": `{"format":"endroit/manifest/1","revi`, "another version": `{"format":"endroit/manifest/2"}`,
 		"out of order": `{"format":"endroit/manifest/1","titles":[{"id":"b"},{"id":"a"}]}`, "twice": `{"format":"endroit/manifest/1","titles":[{"id":"a"},{"id":"a"}]}`, "without an id": `{"format":"endroit/manifest/1","titles":[{}]}`,

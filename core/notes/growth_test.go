@@ -8,7 +8,7 @@ import (
 	"endroit/standin/growth"
 )
 
-func TestReadingGrowsWithTheFile(t *testing.T) {
+func TestFileReadTimeIsLinear(t *testing.T) {
 	zeros := func(n int) []byte { return make([]byte, n) }
 	parse := func(text string) *Notes {
 		n, err := Parse([]byte("format: endroit/notes/1\nfields:\n" + text))
@@ -35,7 +35,7 @@ func TestReadingGrowsWithTheFile(t *testing.T) {
 }
 
 // Notes of one's own are bounded, whatever they are made of.
-func TestParsingGrowsWithTheText(t *testing.T) {
+func TestParseTimeIsLinear(t *testing.T) {
 	const head = "format: endroit/notes/1\nfields:\n"
 	for name, input := range map[string]growth.Input{
 		"fields":       growth.Repeat(head, "  - {name: a{n}, type: u8}\n", ""),

@@ -69,7 +69,7 @@ func TestRead(t *testing.T) {
 }
 
 // Where a file does not fit is said, and as much as can be is read.
-func TestWhereAFileDoesNotFit(t *testing.T) {
+func TestFirstMismatchOfAFile(t *testing.T) {
 	n := parse(t, slot)
 	for name, c := range map[string]struct {
 		change func(b []byte) []byte

@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-func TestASoundFileIsToldFromOthers(t *testing.T) {
+func TestSoundDamagedAndForeignFiles(t *testing.T) {
 	n, err := Parse([]byte("format: endroit/notes/1\nabout: a slot of mira's\nheader: '\"TIDE\"'\nfields:\n  - {name: day, type: u32, says: mira's day}\nchecksum: {algorithm: CRC-32/ISO-HDLC, at: -4, stored: little-endian}\n"))
 	require.NoError(t, err)
 	sound := []byte("TIDE\x09\x00\x00\x00\x36\xc2\x0f\x1c")

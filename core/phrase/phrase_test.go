@@ -17,7 +17,7 @@ func TestDurationsForPeople(t *testing.T) {
 }
 
 // What comes from outside cannot move the terminal's cursor or hide.
-func TestTextFromOutsideIsShownHarmlessly(t *testing.T) {
+func TestUntrustedTextIsEscaped(t *testing.T) {
 	for text, want := range map[string]string{
 		"plain é 漢\tx\n":       `plain é 漢\tx\n`,
 		"\x1b[2Jgone":          `\u001B[2Jgone`,

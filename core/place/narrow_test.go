@@ -100,7 +100,7 @@ func TestAnchorsThatCanBeOneFolder(t *testing.T) {
 }
 
 // That a pattern is plainly written has to mean that printing gives it back.
-func TestPlainlyWritten(t *testing.T) {
+func TestPlainEnglish(t *testing.T) {
 	plain := 0
 	rapid.Check(t, func(rt *rapid.T) {
 		text := strings.Join(rapid.SliceOfN(rapid.SampledFrom([]string{"a", "B", " ", "/", "*", "?", "{slot}", ".", "~", "é", "%20", "%2F", "-", "**"}), 1, 8).Draw(rt, "text"), "")

@@ -47,7 +47,7 @@ func TestCommonNames(t *testing.T) {
 }
 
 // The worst that two locations can be costs what their lengths do.
-func TestOverlapGrowsWithTheLocations(t *testing.T) {
+func TestOverlapTimeIsLinear(t *testing.T) {
 	for name, unit := range map[string]string{"stars": "a*", "questions": "?a?", "deep": "**/a*/", "letters": "é*"} {
 		for _, other := range []string{"a*b", "?b", "*a?", "b*a"} {
 			growth.Hold(t, name+" with "+other, 300, growth.Repeat("", unit, ""), func(text []byte) {

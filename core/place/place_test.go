@@ -224,7 +224,7 @@ func TestSegmentsMeetWhereTheyHaveANameInCommon(t *testing.T) {
 }
 
 // A location that meets no guard on its way meets none at all.
-func TestGuardsAreMetOnTheWay(t *testing.T) {
+func TestGuardedPlacesAreCheckedAlongThePath(t *testing.T) {
 	names := []string{"users", "USERS", "player", ".local", "share", "Documents", "My Games", "*", "a*", "u*", "?sers", "{user}", "**", "tide", ".ssh", ".bashrc", "bin", "AppData", "Roaming", "Microsoft", "Protect"}
 	rapid.Check(t, func(t *rapid.T) {
 		text := rapid.SampledFrom([]string{"home:", "prefix-drive:", "xdg-data:", "documents:", "roaming-app-data:"}).Draw(t, "anchor") +
@@ -246,7 +246,7 @@ func TestGuardsAreMetOnTheWay(t *testing.T) {
 }
 
 // Who does not ask what a segment captures is told the same.
-func TestASegmentFitsAsItMatches(t *testing.T) {
+func TestSegmentFormatsWhatItMatches(t *testing.T) {
 	fits := 0
 	rapid.Check(t, func(t *rapid.T) {
 		l := Location{XDGData, Pattern{Segments: []Segment{anySegment.Draw(t, "segment")}}}
@@ -261,7 +261,7 @@ func TestASegmentFitsAsItMatches(t *testing.T) {
 	assert.NotZero(t, fits)
 }
 
-func TestWhatBothMatchOverlaps(t *testing.T) {
+func TestCommonMatchIsAnOverlap(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		pattern := rapid.SliceOfN(rapid.SampledFrom([]string{"*", "a*", "*b", "a?", "{slot}", "**", "ab", "b"}), 1, 4)
 		draw := func(label string) Location {

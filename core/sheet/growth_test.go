@@ -8,7 +8,7 @@ import (
 )
 
 // The worst that is known of each reader of launchers' files, at two sizes.
-func TestWhatIsReadGrowsWithItsSize(t *testing.T) {
+func TestReaderTimeIsLinear(t *testing.T) {
 	const hive = "WINE REGISTRY Version 2\n"
 	for name, c := range map[string]struct {
 		as    string
@@ -57,7 +57,7 @@ func TestWhatIsReadGrowsWithItsSize(t *testing.T) {
 	}
 }
 
-func TestHuntForSlowTexts(t *testing.T) {
+func TestSearchForSuperlinearInput(t *testing.T) {
 	for as, alphabet := range map[string][]string{
 		"yaml":        {"a", ":", ": ", "-", "- ", "?", " ", "\n", "\"", "'", "[", "]", "{", "}", ",", "#", "&a ", "*a", "!", "%", "|", ">", "\\", "---\n", "...\n", "\t", "\n ", "é"},
 		"toml":        {"a", " = ", "1", "\n", "\"", "'", "\"\"\"", "'''", "[", "]", "[[", "{", "}", ",", "#", ".", "\\", "2026-01-01", "e"},

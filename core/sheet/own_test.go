@@ -45,7 +45,7 @@ func TestALauncherKeepsItsHomeForItself(t *testing.T) {
 	assert.NoError(t, Own(l, []*Sheet{s}), at)
 }
 
-func TestWhatLaunchersKeepHere(t *testing.T) {
+func TestLaunchersFilesOnThisMachine(t *testing.T) {
 	got := KeepsOf([]Found{
 		{Name: "Quayside", Home: "/h/quayside", Libraries: []Library{{Folder: "/h/quayside", Editions: []Edition{{Folder: "/h/quayside/installed/T", Prefix: "/h/quayside/p/1"}}}, {Folder: "/games"}}, Accounts: []Account{{Folder: "/h/quayside/a/1"}}},
 		{Name: "none"},

@@ -47,7 +47,7 @@ func TestLaunchersThatHandOverInACircle(t *testing.T) {
 	assert.ErrorContains(t, err, "a launcher cannot hand over to itself")
 }
 
-func TestWhatTwoSheetsCannotBothClaim(t *testing.T) {
+func TestSheetConflicts(t *testing.T) {
 	quayside, brasslight := standin(t, "quayside"), standin(t, "brasslight")
 	assert.Empty(t, Clashes(quayside, []*Sheet{quayside, brasslight}), "it replaces itself")
 	other := *brasslight

@@ -40,7 +40,7 @@ func TestEveryFormatComesToOneTree(t *testing.T) {
 	}
 }
 
-func TestWhatIsNotWhatItShouldBe(t *testing.T) {
+func TestUnexpectedFileTypes(t *testing.T) {
 	deep := strings.Repeat(`{"a":`, 70) + "1" + strings.Repeat("}", 70)
 	for _, c := range []struct{ as, text, says string }{
 		{"parchment", "", "the formats are hive, ini, json"},
@@ -95,7 +95,7 @@ func FuzzTree(f *testing.F) {
 }
 
 // What is nested deep, or has a key of many parts, ends at once.
-func TestDeepTextsEndAtOnce(t *testing.T) {
+func TestDeepNestingIsRefusedQuickly(t *testing.T) {
 	const n = 1 << 20
 	for name, c := range map[string]struct{ as, text string }{
 		"lists":             {"yaml", strings.Repeat("[", n)},
@@ -119,7 +119,7 @@ func TestDeepTextsEndAtOnce(t *testing.T) {
 	assert.NoError(t, err, "dots in a value are no key")
 }
 
-func TestTOMLThatIsNestedDeepIsSeenAtOnce(t *testing.T) {
+func TestDeepTOMLIsRefusedQuickly(t *testing.T) {
 	for name, c := range map[string]struct {
 		text string
 		deep bool

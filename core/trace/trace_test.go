@@ -72,7 +72,7 @@ func small(t testing.TB) []byte {
 	return b.Bytes()
 }
 
-func TestWhatIsWrittenIsRead(t *testing.T) {
+func TestWriteReadRoundTrip(t *testing.T) {
 	h, lines, cut, err := readAll(small(t), DefaultLimits)
 	require.NoError(t, err)
 	assert.Empty(t, cut)
@@ -94,7 +94,7 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 
 // The golden file holds what version 1 looks like: a reader of any later version
 // has to read it.
-func TestTheFormatStays(t *testing.T) {
+func TestFormatIsStable(t *testing.T) {
 	file := filepath.Join("testdata", "version1.ndjson")
 	z, err := zstd.NewReader(bytes.NewReader(small(t)))
 	require.NoError(t, err)
@@ -109,7 +109,7 @@ func TestTheFormatStays(t *testing.T) {
 	assert.Equal(t, string(want), text.String())
 }
 
-func TestACutTraceIsReadUpToItsLastWholeLine(t *testing.T) {
+func TestTruncatedTraceIsReadToItsLastCompleteLine(t *testing.T) {
 	whole := small(t)
 	_, all, _, err := readAll(whole, DefaultLimits)
 	require.NoError(t, err)
@@ -136,7 +136,7 @@ func TestACutTraceIsReadUpToItsLastWholeLine(t *testing.T) {
 	assert.Contains(t, cut, "without its last line")
 }
 
-func TestWhatIsNoTrace(t *testing.T) {
+func TestInvalidTraces(t *testing.T) {
 	for name, c := range map[string]struct {
 		data []byte
 		says string
@@ -154,7 +154,7 @@ func TestWhatIsNoTrace(t *testing.T) {
 	}
 }
 
-func TestLinesThatNoTraceHolds(t *testing.T) {
+func TestInvalidTraceLines(t *testing.T) {
 	const file, process = `{"f":1,"path":"/a","before":{"is":"file"}}`, `{"p":1,"pid":7}`
 	for _, c := range []struct {
 		lines []string
@@ -184,7 +184,7 @@ func TestLinesThatNoTraceHolds(t *testing.T) {
 	}
 }
 
-func TestWhatALaterVersionAddsIsPassedOver(t *testing.T) {
+func TestUnknownKeysOfLaterVersionsAreSkipped(t *testing.T) {
 	_, lines, cut, err := readAll(packed(t, head, `{"f":1,"path":"/a","before":{"is":"file","mood":"calm"},"new":1}`,
 		`{"weather":"fine"}`, `{"t":1,"o":"teleport","f":1}`, `{"t":2,"o":"read","f":1}`, `{"end":{"at":3,"files":1,"events":1}}`), DefaultLimits)
 	require.NoError(t, err)
@@ -231,7 +231,7 @@ func TestDamagedBytesAreNoticed(t *testing.T) {
 	}
 }
 
-func TestAnyEventsComeBack(t *testing.T) {
+func TestEventsRoundTrip(t *testing.T) {
 	all := make([]Op, 0, len(ops))
 	for op := range ops {
 		all = append(all, op)
@@ -313,7 +313,7 @@ func FuzzReader(f *testing.F) {
 }
 
 // What a few bytes unfold to is not read to its end, whatever a line of it holds.
-func TestAFileThatUnfoldsToMoreThanATrace(t *testing.T) {
+func TestDecompressionBomb(t *testing.T) {
 	for name, line := range map[string]string{
 		"arguments": `{"p":1,"args":[` + strings.Repeat(`"",`, 200_000) + `""]}`,
 		"a gap":     `{"gap":"` + strings.Repeat("x", 5<<10) + `"}`,

@@ -37,7 +37,7 @@ func TestAFieldIsFoundInTheText(t *testing.T) {
 	assert.Equal(t, "menu: it has no end", (&Error{What: "menu", Reason: "it has no end"}).Error())
 }
 
-func TestWhatIsRefused(t *testing.T) {
+func TestInvalidInput(t *testing.T) {
 	for text, reason := range map[string]string{
 		"name: a\nnmae: b\n":             "unknown field",
 		"name: [a\n":                     "menu: line",

@@ -46,7 +46,7 @@ func freeAddress(t *testing.T) string {
 	return ""
 }
 
-func TestTheWalkArrives(t *testing.T) {
+func TestPathWalk(t *testing.T) {
 	winetest.Need(t)
 	bin, address := built(t), freeAddress(t)
 	folder, err := os.MkdirTemp("/tmp", "endroit-demo-")

@@ -9,7 +9,7 @@ import (
 
 var sink int
 
-func TestWhatGrowsTooFastIsFound(t *testing.T) {
+func TestSuperlinearGrowthIsDetected(t *testing.T) {
 	input := Repeat("[", "a{n}", "]")
 	assert.Equal(t, "[a0a1a2a3]", string(input(9)))
 	linear := func(text []byte) { sink += bytes.Count(text, []byte("a")) + len(bytes.Clone(text)) }

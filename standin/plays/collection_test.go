@@ -68,7 +68,7 @@ func TestPlayedByAProgram(t *testing.T) {
 
 // The judgement holds what it has reached on the collection, so that a change of a weight
 // that helps one way of saving and harms another shows.
-func TestTheJudgementHolds(t *testing.T) {
+func TestJudgementIsStable(t *testing.T) {
 	tuned, err := Run(func(i int) bool { return !HeldOut(i) })
 	require.NoError(t, err)
 	all, err := Run(func(int) bool { return true })
@@ -86,7 +86,7 @@ func TestTheJudgementHolds(t *testing.T) {
 }
 
 // Every play says what is right in a form that can be right.
-func TestPlaysAreSound(t *testing.T) {
+func TestPlaysAreValid(t *testing.T) {
 	names := map[string]bool{}
 	for _, p := range All {
 		assert.False(t, names[p.Name], p.Name)
