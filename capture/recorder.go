@@ -219,12 +219,12 @@ func (r *Recorder) Declare(path string, before trace.State, seen, at time.Durati
 	return f
 }
 
-// Did records an event by a call, and that the state of its files has to be looked at
+// RecordCall records an event by a call, and that the state of its files has to be looked at
 // later if it changes them.
-func (r *Recorder) Did(e trace.Event, f, to *File, changes bool) {
+func (r *Recorder) RecordCall(e trace.Event, f, to *File, changes bool) {
 	r.Mu.Lock()
 	defer r.Mu.Unlock()
-	r.Put(e)
+	r.RecordFound(e)
 	if changes {
 		r.change(f)
 		if to != nil {
@@ -245,10 +245,10 @@ func (r *Recorder) Plain(e Record, f *File) {
 	r.Mu.Unlock()
 }
 
-// Put queues an event: not before its process and its files were first seen, and one
+// RecordFound queues an event: not before its process and its files were first seen, and one
 // that was found by looking, by the time of the file, not before what was seen of the
 // file by then. The caller holds mu.
-func (r *Recorder) Put(e trace.Event) {
+func (r *Recorder) RecordFound(e trace.Event) {
 	f := r.list[e.File-1]
 	if e.Op == trace.Changed {
 		e.At = max(e.At, f.latest)
@@ -266,8 +266,8 @@ func (r *Recorder) Put(e trace.Event) {
 	r.add(recordOf(e))
 }
 
-// Stands reports whether a file is there, as far as is known.
-func (r *Recorder) Stands(f *File) bool {
+// Exists reports whether a file is there, as far as is known.
+func (r *Recorder) Exists(f *File) bool {
 	r.Mu.Lock()
 	defer r.Mu.Unlock()
 	return f.Exists
@@ -341,7 +341,7 @@ func (r *Recorder) WasChanged(path string) bool {
 func (r *Recorder) Event(e trace.Event) {
 	r.Mu.Lock()
 	defer r.Mu.Unlock()
-	r.Put(e)
+	r.RecordFound(e)
 }
 
 // ChangedFiles are those that something was done to, by their first change.
@@ -351,9 +351,9 @@ func (r *Recorder) ChangedFiles() []*File {
 	return r.Changed[:len(r.Changed):len(r.Changed)]
 }
 
-// Touched notes that something was done to a file, so that its later state is
+// MarkTouched notes that something was done to a file, so that its later state is
 // looked at.
-func (r *Recorder) Touched(f *File) {
+func (r *Recorder) MarkTouched(f *File) {
 	r.Mu.Lock()
 	defer r.Mu.Unlock()
 	r.change(f)

@@ -21,8 +21,8 @@ func TestATraceIsInTheOrderOfItsTimes(t *testing.T) {
 	r.Begin(w)
 	p := r.Process(trace.Process{PID: 1, Exe: "/x", At: time.Second})
 	a, b := r.FileAt("/a", trace.State{Is: trace.IsAbsent}, 2*time.Second), r.FileAt("/b", trace.State{Is: trace.IsAbsent}, 3*time.Second)
-	r.Did(trace.Event{At: 9 * time.Second, Process: p, Op: trace.Create, File: b.N}, b, nil, true)
-	r.Did(trace.Event{At: 4 * time.Second, Process: p, Op: trace.Create, File: a.N}, a, nil, true)
+	r.RecordCall(trace.Event{At: 9 * time.Second, Process: p, Op: trace.Create, File: b.N}, b, nil, true)
+	r.RecordCall(trace.Event{At: 4 * time.Second, Process: p, Op: trace.Create, File: a.N}, a, nil, true)
 	r.Event(trace.Event{At: 8 * time.Second, Op: trace.Changed, File: b.N, Size: 1}) // by the file's own time
 	late := r.FileBefore("/c", trace.State{Is: trace.IsFile}, 5*time.Second)
 	r.Event(trace.Event{At: 5 * time.Second, Op: trace.Changed, File: late.N, Size: 2, What: trace.Unobserved})

@@ -22,9 +22,9 @@ type Tree struct {
 // bytes of memory.
 const TreeLimit = 500_000
 
-// LookAt lists what lies in the folders, to a depth below each (0 for any), without
+// ScanFolders lists what lies in the folders, to a depth below each (0 for any), without
 // following links. What cannot be read is left out.
-func LookAt(folders []string, depth, limit int) *Tree {
+func ScanFolders(folders []string, depth, limit int) *Tree {
 	t := &Tree{Entries: map[string]fs.FileInfo{}}
 	for _, top := range folders {
 		t.Walk(filepath.Clean(top), 0, depth, limit, nil)
@@ -55,7 +55,7 @@ func (t *Tree) Walk(folder string, level, depth, limit int, visit func(folder st
 		if err != nil {
 			continue
 		}
-		key := Slashed(name)
+		key := TracePath(name)
 		t.Entries[key] = info
 		if info.IsDir() {
 			t.Walk(name, level+1, depth, limit, visit)
@@ -63,8 +63,8 @@ func (t *Tree) Walk(folder string, level, depth, limit int, visit func(folder st
 	}
 }
 
-// Slashed is a path as a trace has it.
-func Slashed(name string) string {
+// TracePath is a path as a trace has it.
+func TracePath(name string) string {
 	if runtime.GOOS == "windows" {
 		return strings.ReplaceAll(name, `\`, "/")
 	}
@@ -77,8 +77,8 @@ type Difference struct {
 	Before, After fs.FileInfo // nil where it is not there
 }
 
-// Since finds what is not the same as in an earlier tree, by path.
-func (t *Tree) Since(before *Tree) (list []Difference) {
+// DiffSince finds what is not the same as in an earlier tree, by path.
+func (t *Tree) DiffSince(before *Tree) (list []Difference) {
 	for path, now := range t.Entries {
 		was := before.Entries[path]
 		if was == nil || !sameInfo(was, now) {

@@ -16,23 +16,23 @@ import (
 func TestTrees(t *testing.T) {
 	folder, err := filepath.EvalSymlinks(winetest.Temporary(t))
 	require.NoError(t, err)
-	name := func(n string) string { return Slashed(filepath.Join(folder, filepath.FromSlash(n))) }
+	name := func(n string) string { return TracePath(filepath.Join(folder, filepath.FromSlash(n))) }
 	for _, n := range []string{"a", "b", "sub/c", "sub/deep/d", "sub/deep/deeper/e"} {
 		winetest.Write(t, filepath.Join(folder, filepath.FromSlash(n)), n)
 	}
-	before := LookAt([]string{folder, filepath.Join(folder, "sub"), filepath.Join(folder, "nowhere")}, 0, TreeLimit)
+	before := ScanFolders([]string{folder, filepath.Join(folder, "sub"), filepath.Join(folder, "nowhere")}, 0, TreeLimit)
 	assert.Len(t, before.Entries, 8, "a folder within another is looked at once")
 	assert.False(t, before.Cut)
-	assert.Empty(t, before.Since(before))
+	assert.Empty(t, before.DiffSince(before))
 
-	shallow := LookAt([]string{folder}, 2, TreeLimit)
+	shallow := ScanFolders([]string{folder}, 2, TreeLimit)
 	assert.NotNil(t, shallow.Entries[name("sub/deep")])
 	assert.Nil(t, shallow.Entries[name("sub/deep/d")])
 
-	few := LookAt([]string{folder}, 0, 3)
+	few := ScanFolders([]string{folder}, 0, 3)
 	assert.True(t, few.Cut)
 	assert.Len(t, few.Entries, 3)
-	assert.Empty(t, few.Since(before), "what was cut off is not taken for removed")
+	assert.Empty(t, few.DiffSince(before), "what was cut off is not taken for removed")
 
 	winetest.Write(t, filepath.Join(folder, "a"), "longer than it was")
 	later := time.Now().Add(time.Hour)
@@ -40,7 +40,7 @@ func TestTrees(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(folder, "sub", "c")))
 	winetest.Write(t, filepath.Join(folder, "new", "f"), "x")
 	var changed []string
-	for _, d := range LookAt([]string{folder}, 0, TreeLimit).Since(before) {
+	for _, d := range ScanFolders([]string{folder}, 0, TreeLimit).DiffSince(before) {
 		kind := "changed "
 		switch {
 		case d.Before == nil:

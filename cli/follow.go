@@ -108,7 +108,7 @@ func (f *follower) wait(d time.Duration) (more bool) {
 }
 
 // elapsed is how long the run has gone on.
-func (f *follower) elapsed(so footprint.So) time.Duration {
+func (f *follower) elapsed(so footprint.LiveSummary) time.Duration {
 	if f.ended {
 		return so.Length
 	}
@@ -120,7 +120,7 @@ const shownLatest = 6
 
 // block is the summary in lines.
 func (f *follower) block(width int) []string {
-	so := f.live.So(shownLatest)
+	so := f.live.Summary(shownLatest)
 	elapsed := f.elapsed(so)
 	title := f.header.Title
 	if title == "" && len(f.header.Command) > 0 {
@@ -153,7 +153,7 @@ func latestLine(x footprint.File, elapsed time.Duration, width int) string {
 
 // statusLine is the summary in one line: the last few files by name.
 func (f *follower) statusLine(width int) string {
-	so := f.live.So(3)
+	so := f.live.Summary(3)
 	elapsed := f.elapsed(so)
 	parts := []string{fmt.Sprintf("endroit: %s, %s written", phrase.Duration(elapsed), phrase.Count(so.Written, "file", "files"))}
 	if n := len(so.Cues); n > 0 {
@@ -267,7 +267,7 @@ func (f *follower) print(ctx context.Context, a *app) {
 	cues := 0
 	for more := true; more && ctx.Err() == nil; {
 		more = f.wait(followEvery)
-		so := f.live.So(shownLatest)
+		so := f.live.Summary(shownLatest)
 		for ; cues < len(so.Cues); cues++ {
 			a.say("%8s  cue      %s", phrase.Duration(so.Cues[cues].At), shown(so.Cues[cues].Word))
 		}

@@ -57,7 +57,7 @@ func (a *app) runFootprint(c *cli.Command, name string) error {
 		return err
 	}
 	done()
-	only := footprint.Filter{Pick: pick, Programs: c.StringSlice("process"), Name: c.String("name")}
+	only := footprint.Filter{Selection: pick, Programs: c.StringSlice("process"), Name: c.String("name")}
 	if only.Kinds, err = parseKinds(c.StringSlice("kind")); err != nil {
 		return err
 	}

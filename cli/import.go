@@ -85,7 +85,7 @@ func (a *app) runImport(c *cli.Command, name string) error {
 		return fail(exitInput, "%s is not a regular file; import reads it twice", name)
 	}
 	o.Date = info.ModTime()
-	plan, err := logs.Look(in, o)
+	plan, err := logs.Inspect(in, o)
 	if err != nil {
 		return importError(name, err)
 	}

@@ -101,7 +101,7 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	here := locate.On(survey, roots)
+	here := locate.New(survey, roots)
 	defer here.Close()
 	here.Only, here.Install, here.OS = prefixes, install, c.String("os")
 	found, err := here.Title(ctx, t, locate.Everywhere)
@@ -217,7 +217,7 @@ func (a *app) locateAll(ctx context.Context, c *cli.Command, k *localmanifest.Ma
 		return err
 	}
 	told, end := a.progress("looking at titles")
-	here := locate.On(survey, roots)
+	here := locate.New(survey, roots)
 	defer here.Close()
 	if !c.Bool("json") {
 		here.SummaryOnly()

@@ -89,7 +89,7 @@ func (a *app) readByNotes(ctx context.Context, c *cli.Command, name string) erro
 		first := r.Free[0]
 		a.say("not described: %s in %s, the first at %s", bytesExactly(left), phrase.Count(len(r.Free), "place", "places"), hexOffset(first.At))
 	}
-	if !r.Fits() {
+	if !r.Valid() {
 		return silent(exitInput)
 	}
 	if into := c.String("into"); into != "" {

@@ -45,7 +45,7 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	if err := a.namedPrefix(ctx, c, &o.Header); err != nil {
 		return err
 	}
-	person, env, uid, gid, behind := system.PersonBehind()
+	person, env, uid, gid, behind := system.SudoUser()
 	if behind {
 		o.Header.User, o.Header.Env = person, env
 	}

@@ -95,7 +95,7 @@ func traceFile(name string) (open func() (*trace.Reader, error), done func(), er
 }
 
 // chosenTrace opens a trace, and reads what of it was chosen.
-func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error), p trace.Pick, done func(), err error) {
+func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error), p trace.Selection, done func(), err error) {
 	open, done, err = traceFile(name)
 	if err != nil {
 		return nil, p, nil, err
@@ -110,7 +110,7 @@ func chosenTrace(c *cli.Command, name string) (open func() (*trace.Reader, error
 var windowsPath = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[A-Za-z]:[\\/]`) })
 
 // picked reads what was chosen.
-func picked(c *cli.Command, open func() (*trace.Reader, error)) (p trace.Pick, err error) {
+func picked(c *cli.Command, open func() (*trace.Reader, error)) (p trace.Selection, err error) {
 	for _, folder := range c.StringSlice("under") {
 		if windowsPath().MatchString(folder) { // of a run on Windows, wherever it is read
 			p.Under = append(p.Under, strings.ReplaceAll(folder, `\`, "/"))

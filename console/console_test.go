@@ -47,7 +47,7 @@ func visit(t *testing.T) *visitor {
 	ctx, cancel := context.WithTimeout(ctx, 15*time.Minute)
 	t.Cleanup(cancel)
 	v := &visitor{t, ctx, server.URL}
-	require.NoError(t, browser.Look(ctx, 1280, 800, false))
+	require.NoError(t, browser.SetView(ctx, 1280, 800, false))
 	return v
 }
 
@@ -289,12 +289,12 @@ func TestEveryPageIsAccessibleAndFits(t *testing.T) {
 	v.signIn("anselm")
 	for path, there := range map[string]string{"/titles": "Copperfen", "/titles?q=tidewrack": "Tidewrack on", "/titles/lantern-hollow": "saved-games", "/reviews": "Submitted", "/reviews/8": "Footprint", "/reviews/16": "What the sheet tells", "/launchers": "plain installers", "/launchers/brasslight": "hands over to quayside", "/revisions": "the empty beginning", "/nowhere": "no such page"} {
 		for _, dark := range []bool{false, true} {
-			require.NoError(t, browser.Look(v.ctx, 1280, 800, dark))
+			require.NoError(t, browser.SetView(v.ctx, 1280, 800, dark))
 			v.open(path)
 			v.sees(there)
 			v.accessible(fmt.Sprintf("%s dark=%v", path, dark))
 		}
-		require.NoError(t, browser.Look(v.ctx, 390, 800, false))
+		require.NoError(t, browser.SetView(v.ctx, 390, 800, false))
 		wide, err := chromedp.Run(v.ctx, chromedp.Evaluate[float64]("document.documentElement.scrollWidth"))
 		require.NoError(t, err)
 		assert.LessOrEqual(t, wide, 390.0, "%s does not fit a phone", path)
@@ -365,7 +365,7 @@ func TestNoAnswerToAnotherQuestion(t *testing.T) {
 func TestSignInCanBeRead(t *testing.T) {
 	v := visit(t)
 	for _, dark := range []bool{false, true} {
-		require.NoError(t, browser.Look(v.ctx, 1280, 800, dark))
+		require.NoError(t, browser.SetView(v.ctx, 1280, 800, dark))
 		v.open("/reviews")
 		v.sees("This page needs an account")
 		v.accessible(fmt.Sprintf("/reviews without an account dark=%v", dark))

@@ -64,7 +64,7 @@ func TestTheWorkbenchOfASubmission(t *testing.T) {
 	v.sees("anselm says settings, judged to be progress: only the volume stands in it")
 	v.press("Open it in the workbench")
 	v.sees("Take it back")
-	require.NoError(t, browser.Look(v.ctx, 390, 800, false))
+	require.NoError(t, browser.SetView(v.ctx, 390, 800, false))
 	wide, err := chromedp.Run(v.ctx, chromedp.Evaluate[float64]("document.documentElement.scrollWidth"))
 	require.NoError(t, err)
 	assert.LessOrEqual(t, wide, 390.0, "the workbench does not fit a phone")
@@ -115,7 +115,7 @@ func local(t *testing.T) (v *visitor, trace_, drafts string) {
 	t.Cleanup(end)
 	ctx, cancel := context.WithTimeout(ctx, 15*time.Minute)
 	t.Cleanup(cancel)
-	require.NoError(t, browser.Look(ctx, 1280, 800, false))
+	require.NoError(t, browser.SetView(ctx, 1280, 800, false))
 	v = &visitor{t, ctx, "http://" + l.Addr().String()}
 	v.do(chromedp.Navigate(v.address + "/workbench"))
 	v.sees("open the address that endroit workbench printed, with its key")

@@ -63,7 +63,7 @@ func (i Identifier) All(ctx context.Context, what string) ([]Title, error) {
 // installed finds it among the editions that launchers list, here or missing, and among
 // the prefixes that a person tied to a title.
 func (i Identifier) installed(ctx context.Context, s subject, similar bool) (out []Title, err error) {
-	for _, e := range append(slices.Clone(i.Survey.Installed), sheet.Missing(i.Survey.Found)...) {
+	for _, e := range append(slices.Clone(i.Survey.Installed), sheet.MissingEditions(i.Survey.Found)...) {
 		because := i.reason(s, e)
 		if similar {
 			because = similarName(s.text, e.Name)

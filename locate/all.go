@@ -16,17 +16,17 @@ import (
 	"endroit/machine"
 )
 
-// Ahead is what this person's own folders, and those of sandboxes, lead to in the
+// Prefetch is what this person's own folders, and those of sandboxes, lead to in the
 // manifest: it can be found out while the machine is surveyed.
-type Ahead struct {
+type Prefetch struct {
 	done   chan struct{}
 	titles map[string]*manifest.Title // by id
 	err    error
 }
 
 // StartAhead begins to find out. Wait has to be called before the manifest is closed.
-func StartAhead(ctx context.Context, k *localmanifest.Manifest, roots place.Roots) *Ahead {
-	a := &Ahead{done: make(chan struct{}), titles: map[string]*manifest.Title{}}
+func StartAhead(ctx context.Context, k *localmanifest.Manifest, roots place.Roots) *Prefetch {
+	a := &Prefetch{done: make(chan struct{}), titles: map[string]*manifest.Title{}}
 	go func() {
 		defer close(a.done)
 		folders := []rooted{{roots: roots}}
@@ -57,7 +57,7 @@ func StartAhead(ctx context.Context, k *localmanifest.Manifest, roots place.Root
 }
 
 // Wait waits until it is found out.
-func (a *Ahead) Wait() { <-a.done }
+func (a *Prefetch) Wait() { <-a.done }
 
 // All resolves every title that is present, by name: those that are installed, and
 // those of which something lies in a folder of this person, a sandbox or a
@@ -65,7 +65,7 @@ func (a *Ahead) Wait() { <-a.done }
 // them lead to the titles. ahead is what was begun for the same manifest and roots;
 // it may be nil. told is called as titles are looked at, with how many of how many;
 // it may be nil.
-func (h *Here) All(ctx context.Context, k *localmanifest.Manifest, ahead *Ahead, told func(done, of int)) ([]Title, error) {
+func (h *Resolver) All(ctx context.Context, k *localmanifest.Manifest, ahead *Prefetch, told func(done, of int)) ([]Title, error) {
 	scopes := map[string]Scope{}
 	add := func(id, prefix string) {
 		if scopes[id] == nil {
@@ -187,7 +187,7 @@ func keepersOf(ctx context.Context, k *localmanifest.Manifest, finder *machine.F
 	return all, nil
 }
 
-func (h *Here) resolve(ctx context.Context, titles []*manifest.Title, scopes map[string]Scope, told func(done, of int)) ([]Title, error) {
+func (h *Resolver) resolve(ctx context.Context, titles []*manifest.Title, scopes map[string]Scope, told func(done, of int)) ([]Title, error) {
 	found := make([]Title, len(titles))
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.NumCPU())

@@ -10,7 +10,7 @@ import (
 
 // Check reads the files of a title by the notes on their structure, and writes into each
 // location's Checks what they say. Locations without notes are left alone.
-func (h *Here) Check(ctx context.Context, t *Title) error {
+func (h *Resolver) Check(ctx context.Context, t *Title) error {
 	for i := range t.Variants {
 		for j := range t.Variants[i].Locations {
 			l := &t.Variants[i].Locations[j]
@@ -35,7 +35,7 @@ func (h *Here) Check(ctx context.Context, t *Title) error {
 }
 
 // read reads a file that was found, and no other that took its name since.
-func (h *Here) read(l *Location, f machine.File) ([]byte, error) {
+func (h *Resolver) read(l *Location, f machine.File) ([]byte, error) {
 	open, err := h.Open(l, f)
 	if err != nil {
 		return nil, err

@@ -109,8 +109,8 @@ type Title struct {
 	CouldBeInPrefix bool `json:"-"`
 }
 
-// Here resolves titles on this machine.
-type Here struct {
+// Resolver resolves titles on this machine.
+type Resolver struct {
 	survey *machine.Survey
 	roots  place.Roots
 	// Install is the folder of the installed copy, where the person named it.
@@ -131,9 +131,9 @@ type Here struct {
 	brief     bool
 }
 
-// On resolves by a survey of the machine, for the person whose roots these are.
-func On(survey *machine.Survey, roots place.Roots) *Here {
-	h := &Here{survey: survey, byRef: map[string][]int{}, byTitle: map[string][]int{}, byPrefix: map[string]int{}, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: survey.Finder(), gone: sheet.Missing(survey.Found)}
+// New resolves by a survey of the machine, for the person whose roots these are.
+func New(survey *machine.Survey, roots place.Roots) *Resolver {
+	h := &Resolver{survey: survey, byRef: map[string][]int{}, byTitle: map[string][]int{}, byPrefix: map[string]int{}, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: survey.Finder(), gone: sheet.MissingEditions(survey.Found)}
 	for i, e := range survey.Installed {
 		if e.Ref != "" {
 			h.byRef[e.Ref] = append(h.byRef[e.Ref], i)
@@ -155,14 +155,16 @@ func On(survey *machine.Survey, roots place.Roots) *Here {
 
 // SummaryOnly leaves out from now on what only a full answer shows: the forms that can be
 // pasted, and what the named parts of a location are for each file.
-func (h *Here) SummaryOnly() { h.brief, h.finder.Blind = true, true }
+func (h *Resolver) SummaryOnly() { h.brief, h.finder.Blind = true, true }
 
 // Open opens a file of a location for reading: the one that was found, whatever became of
 // its name since. The caller closes it.
-func (h *Here) Open(l *Location, f machine.File) (*os.File, error) { return h.finder.Open(l.roots, f) }
+func (h *Resolver) Open(l *Location, f machine.File) (*os.File, error) {
+	return h.finder.Open(l.roots, f)
+}
 
 // Close closes what is open for it.
-func (h *Here) Close() { h.finder.Close() }
+func (h *Resolver) Close() { h.finder.Close() }
 
 // Scope says where a title is looked for beside the editions that are installed:
 // in which prefixes. Everywhere means all.
@@ -172,7 +174,7 @@ type Scope map[string]bool
 var Everywhere Scope
 
 // Title resolves a title.
-func (h *Here) Title(ctx context.Context, t *manifest.Title, scope Scope) (Title, error) {
+func (h *Resolver) Title(ctx context.Context, t *manifest.Title, scope Scope) (Title, error) {
 	out := Title{ID: t.ID, Title: t.Name, Variants: []Variant{}, Elsewhere: []string{}, Usual: []Usual{}, Gone: h.missing(t)}
 	var absent []manifest.Variant
 	for _, v := range t.Variants {
@@ -272,7 +274,7 @@ func (t *Title) onlyThere() {
 }
 
 // missing are the title's editions that are listed and not there.
-func (h *Here) missing(t *manifest.Title) []sheet.Installed {
+func (h *Resolver) missing(t *manifest.Title) []sheet.Installed {
 	out := []sheet.Installed{}
 	for i, e := range h.gone {
 		if h.goneIDs[i] == t.ID || slices.ContainsFunc(t.Variants, func(v manifest.Variant) bool { return v.Ref != "" && v.Ref == e.Ref && v.Store == e.Store }) {
@@ -312,7 +314,7 @@ func once(all []Variant) []Variant {
 
 // installed are the editions of a variant that are there. One without a reference
 // is told by its title.
-func (h *Here) installed(t *manifest.Title, v manifest.Variant, forWindows bool) (out []sheet.Installed) {
+func (h *Resolver) installed(t *manifest.Title, v manifest.Variant, forWindows bool) (out []sheet.Installed) {
 	among := h.byTitle[t.ID]
 	if v.Ref != "" {
 		among = h.byRef[v.Ref]
@@ -338,7 +340,7 @@ func (h *Here) installed(t *manifest.Title, v manifest.Variant, forWindows bool)
 
 // native looks a variant up in every installed edition, unless the person named
 // the installation, and where a sandboxed one has left something.
-func (h *Here) native(ctx context.Context, t *manifest.Title, v manifest.Variant) (out []Variant) {
+func (h *Resolver) native(ctx context.Context, t *manifest.Title, v manifest.Variant) (out []Variant) {
 	editions := h.installed(t, v, false)
 	if len(editions) == 0 || h.Install != "" {
 		roots := with(h.roots, h.Install, "")
@@ -373,7 +375,7 @@ func with(roots place.Roots, install, account string) place.Roots {
 // edition looks a native variant up for an installed edition. Each account that
 // exists has a folder of its own; the one in use comes first, and the others add
 // only what lies there.
-func (h *Here) edition(ctx context.Context, v manifest.Variant, e sheet.Installed) (out []Variant) {
+func (h *Resolver) edition(ctx context.Context, v manifest.Variant, e sheet.Installed) (out []Variant) {
 	for _, part := range perAccount(v, e.Accounts) {
 		roots := with(h.roots, e.Folder, part.folder)
 		found := h.variant(ctx, part.variant, roots, e.Accounts)
@@ -433,7 +435,7 @@ func perAccount(v manifest.Variant, accounts []sheet.Account) (out []accountPart
 
 // inPrefixes looks a Windows build up in the prefixes that belong to its editions,
 // and in all others that hold something of it.
-func (h *Here) inPrefixes(ctx context.Context, t *manifest.Title, v manifest.Variant, scope Scope) (out []Variant) {
+func (h *Resolver) inPrefixes(ctx context.Context, t *manifest.Title, v manifest.Variant, scope Scope) (out []Variant) {
 	looked := map[string]bool{}
 	for _, e := range h.installed(t, v, true) {
 		i, known := h.byPrefix[e.Prefix]
@@ -466,7 +468,7 @@ func (h *Here) inPrefixes(ctx context.Context, t *manifest.Title, v manifest.Var
 }
 
 // within are the prefixes of a scope, in the survey's order.
-func (h *Here) within(scope Scope) (list []int) {
+func (h *Resolver) within(scope Scope) (list []int) {
 	if scope == nil {
 		for i := range h.survey.Prefixes {
 			list = append(list, i)
@@ -482,7 +484,7 @@ func (h *Here) within(scope Scope) (list []int) {
 	return list
 }
 
-func (h *Here) variant(ctx context.Context, v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
+func (h *Resolver) variant(ctx context.Context, v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
 	out := Variant{Variant: v.String(), Store: v.Store, Reference: v.Ref, System: v.OS, Runtime: v.Runtime, Accounts: accounts, Locations: make([]Location, 0, len(v.Locations))}
 	if out.Accounts == nil {
 		out.Accounts = []sheet.Account{}
@@ -545,7 +547,7 @@ func locate(l manifest.Location, at place.Location, err error, find func() (mach
 // inPrefix looks a Windows build's locations up in a prefix: a Windows anchor is
 // the same anchor there. outside says where the anchors lie that the prefix does
 // not have.
-func (h *Here) inPrefix(ctx context.Context, v manifest.Variant, p *machine.Prefix, outside place.Roots) Variant {
+func (h *Resolver) inPrefix(ctx context.Context, v manifest.Variant, p *machine.Prefix, outside place.Roots) Variant {
 	out := Variant{Variant: v.String(), Store: v.Store, Reference: v.Ref, System: v.OS, Runtime: v.Runtime, Prefix: p.Folder, Accounts: []sheet.Account{}, Locations: make([]Location, 0, len(v.Locations))}
 	inside := place.Captures{"user": p.User}
 	if v.Ref != "" {

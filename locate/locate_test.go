@@ -50,7 +50,7 @@ func at(locations ...string) (out []manifest.Location) {
 }
 
 // located resolves a title.
-func located(t *testing.T, h *Here, of *manifest.Title, scope Scope) Title {
+func located(t *testing.T, h *Resolver, of *manifest.Title, scope Scope) Title {
 	t.Helper()
 	found, err := h.Title(t.Context(), of, scope)
 	require.NoError(t, err)
@@ -64,7 +64,7 @@ func TestEachEditionAndEachAccountIsLookedUp(t *testing.T) {
 		return sheet.Edition{Store: "quayside", Ref: "418820", Name: "Tidewrack", Version: "1.2", Folder: filepath.Join(top, folder)}
 	}
 	accounts := []sheet.Account{{ID: "22", Name: "mira", InUse: true, Folder: filepath.Join(top, "accounts/22")}, {ID: "11", Folder: filepath.Join(top, "accounts/11")}, {ID: "33"}}
-	h := On(&machine.Survey{Installed: []sheet.Installed{
+	h := New(&machine.Survey{Installed: []sheet.Installed{
 		{Edition: in("one"), System: machine.System(), Launcher: "quayside", Accounts: accounts}, {Edition: in("two"), System: machine.System(), Launcher: "quayside", Accounts: accounts},
 		{Edition: sheet.Edition{Store: "quayside", Ref: "7", Name: "Other", Folder: top}, System: machine.System()},
 	}}, place.Roots{})
@@ -97,7 +97,7 @@ func TestEachEditionAndEachAccountIsLookedUp(t *testing.T) {
 func TestAnEditionWithoutAReferenceIsToldByItsTitle(t *testing.T) {
 	top := t.TempDir()
 	written(t, top, "fen/saves/a.dat")
-	h := On(&machine.Survey{Installed: []sheet.Installed{{Edition: sheet.Edition{Store: "larder", Name: "COPPERFEN", Folder: filepath.Join(top, "fen")}, System: machine.System()}}}, place.Roots{})
+	h := New(&machine.Survey{Installed: []sheet.Installed{{Edition: sheet.Edition{Store: "larder", Name: "COPPERFEN", Folder: filepath.Join(top, "fen")}, System: machine.System()}}}, place.Roots{})
 	v := manifest.Variant{Store: "larder", OS: machine.System(), Runtime: "native", Locations: at("install:saves/")}
 	assert.Equal(t, filepath.Join(top, "fen"), located(t, h, title("Copperfen", v), Everywhere).Variants[0].Install)
 	assert.Empty(t, located(t, h, title("Saltglass", v), Everywhere).Variants[0].Install)
@@ -121,7 +121,7 @@ func TestOnlyWhatIsThereIsShown(t *testing.T) {
 }
 
 // surveyed is the stand-in launchers' machine.
-func surveyed(t *testing.T) (h *Here, home, disk string) {
+func surveyed(t *testing.T) (h *Resolver, home, disk string) {
 	t.Helper()
 	if machine.System() != "linux" {
 		t.Skip("the stand-ins are Linux trees")
@@ -138,7 +138,7 @@ func surveyed(t *testing.T) (h *Here, home, disk string) {
 	roots := place.LinuxRoots(map[string]string{"HOME": home})
 	survey, err := machine.Look(t.Context(), sheets, roots, nil, nil)
 	require.NoError(t, err)
-	return On(survey, roots), home, disk
+	return New(survey, roots), home, disk
 }
 
 func TestAWindowsBuildInItsPrefix(t *testing.T) {
@@ -180,7 +180,7 @@ func TestAVariantRecordedForAnotherStoreIsShownOnce(t *testing.T) {
 func TestLocateAll(t *testing.T) {
 	h, home, _ := surveyed(t)
 	written(t, home, ".local/share/ninefold/a.sav", ".config/TIDE/x", "Documents/My Games/Fen/a.sav", "Documents/My Games/Other/b", ".var/app/example.Signal/config/quietsignal/s.json")
-	h = On(h.survey, h.roots) // the sandbox is new
+	h = New(h.survey, h.roots) // the sandbox is new
 	native := func(locations ...string) manifest.Variant {
 		return manifest.Variant{OS: "linux", Runtime: "native", Locations: at(locations...)}
 	}
@@ -332,7 +332,7 @@ func TestAKeyOfTheRegistryInAPrefix(t *testing.T) {
 
 // What is recorded for other systems alone is shown where its files would be.
 func TestUsualPaths(t *testing.T) {
-	h := On(&machine.Survey{}, place.Roots{})
+	h := New(&machine.Survey{}, place.Roots{})
 	windows := manifest.Variant{Store: "quayside", Ref: "7", OS: "windows", Runtime: "native", Locations: at("saved-games:Fen/*.sav", "install:saves/")}
 	mac := manifest.Variant{Store: "quayside", Ref: "7", OS: "macos", Runtime: "native", Locations: at("mac-preferences:fen.plist")}
 	if machine.System() != "linux" {
@@ -357,7 +357,7 @@ func TestTwoEditionsOfTheSameFiles(t *testing.T) {
 	edition := func(store, folder string) sheet.Installed {
 		return sheet.Installed{Edition: sheet.Edition{Store: store, Ref: "7", Name: "Fen", Folder: filepath.Join(top, folder)}, System: machine.System()}
 	}
-	h := On(&machine.Survey{Installed: []sheet.Installed{edition("quayside", "one"), edition("larder", "two")}}, place.Roots{place.XDGData: filepath.Join(top, "share")})
+	h := New(&machine.Survey{Installed: []sheet.Installed{edition("quayside", "one"), edition("larder", "two")}}, place.Roots{place.XDGData: filepath.Join(top, "share")})
 	variant := func(store string) manifest.Variant {
 		return manifest.Variant{Store: store, Ref: "7", OS: machine.System(), Runtime: "native", Locations: at("xdg-data:fen/*.sav")}
 	}

@@ -420,7 +420,7 @@ func (w *walk) into(b branch, i int, captures place.Captures) error {
 	return w.each(b, func(e entry) error {
 		c, ok := captures, false
 		if w.blind && last {
-			ok = w.l.FitsSegment(i, e.name, captures, w.fold)
+			ok = w.l.SegmentMatches(i, e.name, captures, w.fold)
 		} else {
 			c, ok = w.l.MatchSegment(i, e.name, captures, w.fold)
 		}

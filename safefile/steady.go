@@ -22,8 +22,8 @@ type inputError struct{ text string }
 func (e *inputError) Error() string        { return e.text }
 func (e *inputError) Is(target error) bool { return target == ErrInput }
 
-// Unfit makes an error that is an ErrInput and reads as it is formatted.
-func Unfit(format string, args ...any) error { return &inputError{fmt.Sprintf(format, args...)} }
+// InputErrorf makes an error that is an ErrInput and reads as it is formatted.
+func InputErrorf(format string, args ...any) error { return &inputError{fmt.Sprintf(format, args...)} }
 
 // ReadSteady reads an open file of at most MaxSteady bytes, with the time of its last
 // change; path is what it is called in errors. It is an ErrInput if the file is not a
@@ -34,18 +34,18 @@ func ReadSteady(f *os.File, path string) (data []byte, changed time.Time, err er
 	case err != nil:
 		return nil, changed, err
 	case before.IsDir():
-		return nil, changed, Unfit("%s is a folder", path)
+		return nil, changed, InputErrorf("%s is a folder", path)
 	case !before.Mode().IsRegular():
-		return nil, changed, Unfit("%s is not a regular file", path)
+		return nil, changed, InputErrorf("%s is not a regular file", path)
 	case before.Size() > MaxSteady:
-		return nil, changed, Unfit("%s has %s; files of up to %s are read", path, humanize.Bytes(uint64(before.Size())), humanize.IBytes(MaxSteady))
+		return nil, changed, InputErrorf("%s has %s; files of up to %s are read", path, humanize.Bytes(uint64(before.Size())), humanize.IBytes(MaxSteady))
 	}
 	if data, err = io.ReadAll(io.LimitReader(f, MaxSteady+1)); err != nil {
 		return nil, changed, err
 	}
 	after, err := f.Stat()
 	if err != nil || after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) || int64(len(data)) != before.Size() {
-		return nil, changed, Unfit("%s is being written; end the program that writes it, or use a version kept beside its trace", path)
+		return nil, changed, InputErrorf("%s is being written; end the program that writes it, or use a version kept beside its trace", path)
 	}
 	return data, before.ModTime(), nil
 }

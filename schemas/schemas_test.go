@@ -99,8 +99,8 @@ func TestFootprint(t *testing.T) {
 	s, fp := schema(t, "footprint"), run(t)
 	corrected := run(t)
 	require.NoError(t, corrected.Correct([]footprint.Correction{{File: "xdg-config:tidewrack/settings.ini", Kind: footprint.Cache, By: "mira", Because: "made again", Made: time.Unix(0, 0).UTC()}}))
-	require.Len(t, corrected.Share(corrected.Leaving()).Corrections, 1)
-	for name, f := range map[string]*footprint.Footprint{"whole": fp, "shared": fp.Share(fp.Leaving()), "corrected": corrected, "corrected and shared": corrected.Share(corrected.Leaving())} {
+	require.Len(t, corrected.Share(corrected.Anonymizer()).Corrections, 1)
+	for name, f := range map[string]*footprint.Footprint{"whole": fp, "shared": fp.Share(fp.Anonymizer()), "corrected": corrected, "corrected and shared": corrected.Share(corrected.Anonymizer())} {
 		raw, err := json.Marshal(f)
 		require.NoError(t, err)
 		assert.NoError(t, holds(t, s, raw), "%s: %s", name, raw)

@@ -40,7 +40,7 @@ func network(address string) string {
 // take uses a limit once, and says in the answer what is left of it
 // (draft-ietf-httpapi-ratelimit-headers).
 func (s *Service) take(c *echo.Context, l store.Limit, by string) error {
-	u, err := s.store.Take(c.Request().Context(), l, by)
+	u, err := s.store.UseLimit(c.Request().Context(), l, by)
 	if err != nil {
 		return err
 	}

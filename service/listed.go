@@ -129,7 +129,7 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 		if err != nil {
 			return err
 		}
-		out.Changes = append(manifest.Joins(present, body.Draft.Title), manifest.Compare(present, next)...)
+		out.Changes = append(manifest.JoinedTitle(present, body.Draft.Title), manifest.Compare(present, next)...)
 		if out.Conflicts, err = manifest.Conflicts(c.Request().Context(), body.Draft, others); err != nil {
 			return err
 		}

@@ -98,7 +98,7 @@ func (s *Service) tidy() {
 	tick := time.NewTicker(tidyEvery)
 	defer tick.Stop()
 	for {
-		if err := s.store.Tidy(context.Background()); err != nil {
+		if err := s.store.DeleteExpired(context.Background()); err != nil {
 			s.log.Warn("tidy the database", "error", err)
 		}
 		select {

@@ -26,7 +26,7 @@ import (
 // ErrInput says that a file exists and is not what it has to be.
 var ErrInput = safefile.ErrInput
 
-func unfit(format string, args ...any) error { return safefile.Unfit(format, args...) }
+func unfit(format string, args ...any) error { return safefile.InputErrorf(format, args...) }
 
 // maxTrace is the largest trace that is read, in bytes on disk.
 const maxTrace = 2 << 30

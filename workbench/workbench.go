@@ -239,7 +239,7 @@ func (b *Workbench) footprint() *footprint.Footprint {
 
 func (b *Workbench) show(c *echo.Context) error {
 	fp := b.footprint()
-	w := wire.BenchOf(fp)
+	w := wire.NewWorkbench(fp)
 	w.Name, w.Local, w.MayCorrect = b.config.Trace, true, true
 	d, text, err := b.draft(c.Request().Context(), fp)
 	if err != nil {

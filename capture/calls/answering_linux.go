@@ -76,7 +76,7 @@ type inHand struct {
 // goOn lets the call go on, and reports whether it does: not if its caller was killed.
 func (h *inHand) goOn() bool {
 	if h.answered.CompareAndSwap(false, true) {
-		h.went = h.a.l.GoOn(h.id)
+		h.went = h.a.l.Continue(h.id)
 		return h.went
 	}
 	return true // it was let go on in time
@@ -86,7 +86,7 @@ func (h *inHand) goOn() bool {
 func (h *inHand) overdue() {
 	if h.answered.CompareAndSwap(false, true) {
 		h.late.Store(true)
-		h.a.l.GoOn(h.id)
+		h.a.l.Continue(h.id)
 		h.a.gap("a file system did not respond in time: what a file was before a call is not known")
 	}
 }
@@ -131,7 +131,7 @@ func (a *answering) run(now func() time.Duration) {
 			a.passed.Store(id)
 			a.turn.Add(1)
 			a.gap("what a call names could not be read in time")
-			a.l.GoOn(id)
+			a.l.Continue(id)
 			a.lead.pass()
 			a.another(now)
 			led = 0
@@ -207,7 +207,7 @@ func (a *answering) thread(k int, now func() time.Duration) {
 func (a *answering) take(n *companion.Notification, turn uint64, hand *atomic.Pointer[inHand], memory []byte, now func() time.Duration) uint64 {
 	at := now()
 	if a.leaving.Load() {
-		a.l.GoOn(n.ID)
+		a.l.Continue(n.ID)
 		return turn
 	}
 	a.leading.Store(n.ID)

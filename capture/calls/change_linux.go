@@ -178,7 +178,7 @@ func (s *supervisor) conclude(c *change, last bool) bool {
 // happened looks whether the change was made.
 func (c *change) happened() bool {
 	if c.op == trace.Run {
-		_, now := processes.LifeOf(c.p.PID)
+		_, now := processes.StartOf(c.p.PID)
 		return now == processes.Image{} || now != c.image
 	}
 	from, _ := c.from.again()
@@ -280,7 +280,7 @@ func (s *supervisor) standing(folder *name) (list []*name) {
 	s.ps.Mu.Lock()
 	defer s.ps.Mu.Unlock()
 	for _, n := range s.names.below(folder.path) {
-		if n.f != nil && s.r.Stands(n.f) {
+		if n.f != nil && s.r.Exists(n.f) {
 			list = append(list, n)
 		}
 	}

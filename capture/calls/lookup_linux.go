@@ -153,7 +153,7 @@ func (s *supervisor) parent(w *work, joined string, direct bool) (string, error)
 		}
 	}
 	if w.view.Own() {
-		real, err := processes.Followed(w.p.PID, dir, unix.O_DIRECTORY)
+		real, err := processes.ResolvePath(w.p.PID, dir, unix.O_DIRECTORY)
 		if err != nil {
 			return "", err
 		}

@@ -33,7 +33,7 @@ import (
 
 // While the rest of the program is initialised, another processor can do this.
 func init() {
-	if companion.Early() {
+	if companion.StartedEarly() {
 		go trace.Prepare()
 	}
 }
@@ -151,7 +151,7 @@ const spareThreads = 4
 // newSupervisor puts together what tells what calls mean.
 func newSupervisor(r *capture.Recorder, ps *processes.Table, looks *sampling.Sampler, kept *versions.Keeper) *supervisor {
 	return &supervisor{r: r, ps: ps, names: newNames(), recent: newRecent(), ways: map[string]way{}, changes: make(chan *change, 1024),
-		kept: kept, own: looks.Own, spellings: spellingsOf(looks.Header)}
+		kept: kept, own: looks.Covers, spellings: spellingsOf(looks.Header)}
 }
 
 // listen begins to answer calls, before the first comes. If it fails the launcher has
@@ -242,7 +242,7 @@ func commandFiles(o Options) []int {
 			usual[i] = int(f.Fd())
 		}
 	}
-	return companion.Handed(usual[0], usual[1], usual[2])
+	return companion.InheritedDescriptors(usual[0], usual[1], usual[2])
 }
 
 // letGo closes what belongs to the command: as long as it stayed open here, others would
@@ -332,8 +332,8 @@ type session struct {
 	launcher   *companion.Launcher
 	memory     int // the descriptor of what is shared with the keeper, -1 if there is none
 	keeper     onCall
-	witness    *companion.Witness // nil if nobody asks for it, or it could not be started
-	kept       *versions.Keeper   // nil if no versions are kept
+	witness    *companion.SignalWitness // nil if nobody asks for it, or it could not be started
+	kept       *versions.Keeper         // nil if no versions are kept
 	looks      *sampling.Sampler
 	pid        int
 	adopts     bool   // orphans become children of this process
@@ -426,7 +426,7 @@ func (s *session) leave() {
 		s.notice("the programs left behind may fail to open files from now on: there is no keeper")
 		return
 	}
-	keeper.TakeOver()
+	keeper.HandOver()
 }
 
 func (s *session) notice(text string) {
@@ -452,7 +452,7 @@ func (s *session) passSignals(ended <-chan struct{}) (stop chan struct{}) {
 					continue
 				default:
 				}
-				if ok && n != unix.SIGTSTP && !s.witness.Got(n) {
+				if ok && n != unix.SIGTSTP && !s.witness.Received(n) {
 					_ = unix.Kill(s.pid, n)
 				}
 			case <-stop:
@@ -524,20 +524,20 @@ func (s *session) stopped() time.Time {
 	}
 	s.keeper.call()
 	keeper := s.keeper.now()
-	keeper.StandIn(s.pid)
+	keeper.Suspend(s.pid)
 	runtime.LockOSThread() // sent to this thread, it takes effect before the call returns
 	_ = unix.Tgkill(os.Getpid(), unix.Gettid(), unix.SIGSTOP)
 	runtime.UnlockOSThread()
-	keeper.Back()
+	keeper.Resume()
 	return time.Now()
 }
 
 // sample looks at what no call tells, from time to time and at the end.
 func (s *session) sample(stop <-chan struct{}, done chan<- struct{}) {
 	defer close(done)
-	h := processes.NewHeld(s.r, s.looks.Own, s.o.Stdin, s.o.Stdout, s.o.Stderr)
+	h := processes.NewOpenFilePositions(s.r, s.looks.Covers, s.o.Stdin, s.o.Stdout, s.o.Stderr)
 	s.looks.Run(stop, func() {
-		h.Look()
+		h.Poll()
 		s.reapOrphans()
 	})
 }

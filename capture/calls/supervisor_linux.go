@@ -89,7 +89,7 @@ type work struct {
 func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory []byte) (text []byte, done bool) {
 	c := callOf(n.Arch, n.Nr)
 	if c == nil {
-		s.l.GoOn(n.ID)
+		s.l.Continue(n.ID)
 		return nil, true
 	}
 	if s.launcher.Load() != 0 || c.act != actOpen && c.act != actHandler {
@@ -101,7 +101,7 @@ func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory [
 		s.ps.Mu.Unlock()
 		if known {
 			s.handler(n)
-			s.l.GoOn(n.ID)
+			s.l.Continue(n.ID)
 		}
 		return nil, known
 	}
@@ -115,7 +115,7 @@ func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory [
 	if !told {
 		return text, false
 	}
-	if (s.l.GoOn(n.ID) || s.passes(n.ID)) && e.File != 0 {
+	if (s.l.Continue(n.ID) || s.passes(n.ID)) && e.File != 0 {
 		if f != nil && bothWays(capture.Operations[e.Op], n.Args[c.flags]) != "" {
 			e.More = &readToo
 		}
@@ -416,7 +416,7 @@ func (s *supervisor) remove(w *work, op trace.Op, text string) {
 	if t == nil || err != nil || !t.there() || (op == trace.RemoveFolder) != (t.state.Is == trace.IsFolder) || t.folder && t.state.Is != trace.IsFolder {
 		return
 	}
-	s.kept.MakeWay(t.name.path, op == trace.RemoveFolder)
+	s.kept.StopIfRemoved(t.name.path, op == trace.RemoveFolder)
 	then := s.beforeMoving(w, t)
 	s.change(w, &change{op: op, from: t})
 	then()
@@ -667,7 +667,7 @@ func (s *supervisor) event(at time.Duration, process int, op trace.Op, f, to *ca
 	if to != nil {
 		e.To = to.N
 	}
-	s.r.Did(e, f, to, changes)
+	s.r.RecordCall(e, f, to, changes)
 }
 
 // opensForWriting notes a process whose descriptors are worth a look.

@@ -40,9 +40,9 @@ func Inherited() (fds []int) {
 	return fds
 }
 
-// Handed are the descriptors of a command by number: the usual three, and what this
+// InheritedDescriptors are the descriptors of a command by number: the usual three, and what this
 // process hands on.
-func Handed(in, out, err int) []int {
+func InheritedDescriptors(in, out, err int) []int {
 	files := []int{in, out, err}
 	for _, fd := range Inherited() {
 		for len(files) <= fd {

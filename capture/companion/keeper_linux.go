@@ -128,19 +128,19 @@ func (k *Keeper) Dismiss() {
 	}
 }
 
-// TakeOver hands what is left to the keeper for good.
-func (k *Keeper) TakeOver() { _ = syscall.Close(k.wake) }
+// HandOver hands what is left to the keeper for good.
+func (k *Keeper) HandOver() { _ = syscall.Close(k.wake) }
 
-// StandIn has the keeper answer while this process is stopped, since the command is.
-func (k *Keeper) StandIn(command int) {
+// Suspend has the keeper answer while this process is stopped, since the command is.
+func (k *Keeper) Suspend(command int) {
 	if k != nil {
 		k.shared.stopped.Store(uint32(command))
 		k.say(standIn)
 	}
 }
 
-// Back says that this process goes on.
-func (k *Keeper) Back() {
+// Resume says that this process goes on.
+func (k *Keeper) Resume() {
 	if k != nil {
 		k.shared.stopped.Store(0)
 		k.say(observerOn)
@@ -251,7 +251,7 @@ func (k *keeping) begin() {
 	default:
 	}
 	for i := range k.shared.Slots {
-		if id := k.shared.Slots[i].ID; id != 0 && k.l.GoOn(id) {
+		if id := k.shared.Slots[i].ID; id != 0 && k.l.Continue(id) {
 			k.shared.answered.Add(1)
 		}
 	}
@@ -267,7 +267,7 @@ func (k *keeping) answer() bool {
 		k.l.Refuse(n.ID)
 		return true
 	}
-	if k.l.GoOn(n.ID) {
+	if k.l.Continue(n.ID) {
 		k.shared.answered.Add(1)
 	}
 	return true

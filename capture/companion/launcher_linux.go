@@ -40,7 +40,7 @@ type Launcher struct {
 // none, or they were taken.
 var early struct {
 	launcher *Launcher
-	witness  *Witness
+	witness  *SignalWitness
 }
 
 // startEarly starts the companions if this program was called to run a command under
@@ -52,7 +52,7 @@ func startEarly(args []string) {
 	for _, a := range args[2:] {
 		switch a {
 		case "--":
-			early.launcher, _ = newLauncher(Handed(0, 1, 2))
+			early.launcher, _ = newLauncher(InheritedDescriptors(0, 1, 2))
 			early.witness, _ = newWitness()
 			return
 		case "--system", "--help", "-h":
@@ -61,9 +61,9 @@ func startEarly(args []string) {
 	}
 }
 
-// Early reports whether the companions have come up with this program and were not used
+// StartedEarly reports whether the companions have come up with this program and were not used
 // yet: it is about to run a command.
-func Early() bool { return early.launcher != nil }
+func StartedEarly() bool { return early.launcher != nil }
 
 // Prepare starts a launcher. files are the command's descriptors by number; those that
 // are -1 are closed.

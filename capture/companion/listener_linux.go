@@ -127,9 +127,9 @@ func (l *Listener) Receive(into *Notification) error {
 	return errno
 }
 
-// GoOn lets a call go on. It reports whether the call still waited: a caller that was
+// Continue lets a call go on. It reports whether the call still waited: a caller that was
 // killed, or that somebody else answered, did not.
-func (l *Listener) GoOn(id uint64) bool {
+func (l *Listener) Continue(id uint64) bool {
 	return l.send(response{id: id, flags: goOn})
 }
 

@@ -18,24 +18,24 @@ func TestSignalHelperCounts(t *testing.T) {
 	w, err := newWitness()
 	require.NoError(t, err)
 	send := func(s syscall.Signal) { require.NoError(t, syscall.Kill(w.process.pid, s)) }
-	assert.False(t, w.Got(syscall.SIGTERM), "nobody sent it")
+	assert.False(t, w.Received(syscall.SIGTERM), "nobody sent it")
 	name, err := os.ReadFile(filepath.Join("/proc", strconv.Itoa(w.process.pid), "comm"))
 	require.NoError(t, err)
 	for _, s := range []syscall.Signal{syscall.SIGHUP, syscall.SIGINT, syscall.SIGQUIT, syscall.SIGTERM, syscall.SIGUSR1, syscall.SIGTSTP, syscall.SIGCHLD, syscall.SIGWINCH, syscall.SIGSEGV, 64} {
 		send(s)
-		assert.True(t, w.Got(s), "%d", s)
-		assert.False(t, w.Got(s), "%d was sent once", s)
+		assert.True(t, w.Received(s), "%d", s)
+		assert.False(t, w.Received(s), "%d was sent once", s)
 	}
 	for range 3 {
 		send(syscall.SIGUSR2)
 		time.Sleep(5 * time.Millisecond) // two that wait are one
 	}
 	for range 3 {
-		assert.True(t, w.Got(syscall.SIGUSR2))
+		assert.True(t, w.Received(syscall.SIGUSR2))
 	}
-	assert.False(t, w.Got(syscall.SIGUSR2))
+	assert.False(t, w.Received(syscall.SIGUSR2))
 	time.AfterFunc(lateBy/3, func() { send(syscall.SIGUSR2) })
-	assert.True(t, w.Got(syscall.SIGUSR2), "it came a little later")
+	assert.True(t, w.Received(syscall.SIGUSR2), "it came a little later")
 	assert.Equal(t, witnessName+"\n", string(name))
 	open, err := os.ReadDir(filepath.Join("/proc", strconv.Itoa(w.process.pid), "fd"))
 	require.NoError(t, err)

@@ -14,9 +14,9 @@ const (
 	signalNonBlock = 0x800 // SFD_NONBLOCK
 )
 
-// Witness is a process in the process group of an observed command that nobody knows: a
+// SignalWitness is a process in the process group of an observed command that nobody knows: a
 // signal that it gets was sent to the whole group, so that the command has got it too.
-type Witness struct {
+type SignalWitness struct {
 	mu      sync.Mutex
 	process *begun
 	fd      int
@@ -27,7 +27,7 @@ type Witness struct {
 const lateBy = 30e6
 
 // StartWitness starts one, or takes the one that came up with this program.
-func StartWitness() (*Witness, error) {
+func StartWitness() (*SignalWitness, error) {
 	if w := early.witness; w != nil {
 		early.witness = nil
 		return w, nil
@@ -35,7 +35,7 @@ func StartWitness() (*Witness, error) {
 	return newWitness()
 }
 
-func newWitness() (*Witness, error) {
+func newWitness() (*SignalWitness, error) {
 	pair, err := syscall.Socketpair(syscall.AF_UNIX, syscall.SOCK_SEQPACKET|syscall.SOCK_CLOEXEC, 0)
 	if err != nil {
 		return nil, err
@@ -56,12 +56,12 @@ func newWitness() (*Witness, error) {
 	}
 	wait := syscall.Timeval{Sec: 1}
 	_ = syscall.SetsockoptTimeval(pair[0], syscall.SOL_SOCKET, syscall.SO_RCVTIMEO, &wait)
-	return &Witness{process: process, fd: pair[0]}, nil
+	return &SignalWitness{process: process, fd: pair[0]}, nil
 }
 
-// Got reports whether the whole process group got a signal that this process has just
+// Received reports whether the whole process group got a signal that this process has just
 // got.
-func (w *Witness) Got(s syscall.Signal) bool {
+func (w *SignalWitness) Received(s syscall.Signal) bool {
 	if w == nil {
 		return false
 	}
@@ -86,7 +86,7 @@ func (w *Witness) Got(s syscall.Signal) bool {
 }
 
 // Dismiss ends it.
-func (w *Witness) Dismiss() {
+func (w *SignalWitness) Dismiss() {
 	if w == nil {
 		return
 	}

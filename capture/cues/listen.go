@@ -31,7 +31,7 @@ func (m *Run) mark(word string) (time.Duration, error) {
 	m.cues++
 	at := m.Recorder.Now()
 	m.Recorder.Other(trace.Cue{At: at, Word: word})
-	m.Sampler.Cued(word)
+	m.Sampler.SampleAtCue(word)
 	return at, nil
 }
 

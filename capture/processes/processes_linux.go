@@ -245,7 +245,7 @@ type Facts struct {
 
 func FactsOf(tid int) Facts {
 	f := Facts{pid: tid, uid: -1}
-	f.born, f.image = LifeOf(tid)
+	f.born, f.image = StartOf(tid)
 	for line := range strings.Lines(ReadSmall("/proc/" + strconv.Itoa(tid) + "/status")) {
 		name, values, _ := strings.Cut(line, ":")
 		switch v := strings.Fields(values); {
@@ -261,9 +261,9 @@ func FactsOf(tid int) Facts {
 	return f
 }
 
-// LifeOf is when a thread began, in clock ticks after boot, and the program that it runs.
+// StartOf is when a thread began, in clock ticks after boot, and the program that it runs.
 // Both are empty if it has gone.
-func LifeOf(tid int) (born uint64, im Image) {
+func StartOf(tid int) (born uint64, im Image) {
 	text := ReadSmall("/proc/" + strconv.Itoa(tid) + "/stat")
 	// The name in field 2 may hold anything; the last parenthesis ends it.
 	f := strings.Fields(text[strings.LastIndexByte(text, ')')+1:])
@@ -276,7 +276,7 @@ func LifeOf(tid int) (born uint64, im Image) {
 
 // StartTime is when a thread began.
 func StartTime(tid int) uint64 {
-	born, _ := LifeOf(tid)
+	born, _ := StartOf(tid)
 	return born
 }
 

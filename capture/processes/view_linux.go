@@ -131,10 +131,10 @@ func openRoot(pid int) (int, error) {
 	return unix.Open("/proc/"+strconv.Itoa(pid)+"/root", unix.O_PATH|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
 }
 
-// Followed is the path without links of what a process with a view of its own means by
+// ResolvePath is the path without links of what a process with a view of its own means by
 // an absolute path: links count from its root, and nothing leads above that. It is as the
 // mounts' own root has it.
-func Followed(pid int, name string, flags int) (string, error) {
+func ResolvePath(pid int, name string, flags int) (string, error) {
 	root, err := openRoot(pid)
 	if err != nil {
 		return "", err

@@ -129,7 +129,7 @@ func (g *registry) change(root string, c hive.Change, at time.Duration) {
 		e.Size = int64(len(c.After.Values))
 	}
 	f.Key = keyState(c.After)
-	g.r.Put(e)
+	g.r.RecordFound(e)
 }
 
 // states are those of the keys that changed, as they are at the end.

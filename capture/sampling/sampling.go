@@ -69,13 +69,13 @@ func (l *Sampler) Run(stop <-chan struct{}, also func()) {
 			l.r.Flush()
 		case word := <-l.cues:
 			once(false)
-			l.kept.KeepChanged("cue "+word, l.r.ChangedFiles(), l.Own)
+			l.kept.KeepChanged("cue "+word, l.r.ChangedFiles(), l.Covers)
 		}
 	}
 }
 
-// Cued has everything looked at for a cue.
-func (l *Sampler) Cued(word string) {
+// SampleAtCue has everything looked at for a cue.
+func (l *Sampler) SampleAtCue(word string) {
 	select {
 	case l.cues <- word:
 	default: // so many at once need no look each
@@ -127,7 +127,7 @@ func (l *Sampler) ServiceFolders() (folders []string) {
 // Services looks at what services may change, before the run.
 func (l *Sampler) Services() {
 	if folders := l.ServiceFolders(); folders != nil {
-		l.before = capture.LookAt(folders, serviceDepth, serviceLimit)
+		l.before = capture.ScanFolders(folders, serviceDepth, serviceLimit)
 	}
 }
 
@@ -137,11 +137,11 @@ func (l *Sampler) byServices() {
 		return
 	}
 	now := l.r.Now()
-	after := capture.LookAt(l.ServiceFolders(), serviceDepth, serviceLimit)
+	after := capture.ScanFolders(l.ServiceFolders(), serviceDepth, serviceLimit)
 	if after.Cut {
 		l.r.Gap("what other programs wrote in the folders for settings and data was not looked for in all of them: they hold too many files")
 	}
-	for _, d := range after.Since(l.before) {
+	for _, d := range after.DiffSince(l.before) {
 		if d.After == nil || !d.After.Mode().IsRegular() {
 			continue
 		}
@@ -152,7 +152,7 @@ func (l *Sampler) byServices() {
 		at := d.HappenedAt(l.Header.Started, now)
 		f = l.r.FileBefore(d.Path, capture.StateOfInfo(d.Before), at)
 		l.r.Event(trace.Event{At: at, Op: trace.Changed, File: f.N, Size: d.After.Size(), What: trace.Unobserved})
-		l.r.Touched(f)
+		l.r.MarkTouched(f)
 	}
 }
 
@@ -168,7 +168,7 @@ func (l *Sampler) Finish() {
 	l.r.Mu.Lock()
 	var read []*capture.File
 	for _, f := range l.r.Files {
-		if !f.Changed && f.Exists && l.Own(f.Path) && len(read) < contentFiles {
+		if !f.Changed && f.Exists && l.Covers(f.Path) && len(read) < contentFiles {
 			read = append(read, f)
 		}
 	}
@@ -188,7 +188,7 @@ func (l *Sampler) Finish() {
 
 // atEnd is a file as it is, with its content.
 func (l *Sampler) atEnd(f *capture.File) trace.State {
-	if l.kept != nil && l.r.IsChanged(f) && l.Own(f.Path) {
+	if l.kept != nil && l.r.IsChanged(f) && l.Covers(f.Path) {
 		if state, ok := l.kept.Keep(f.Path, "end", true); ok {
 			return state
 		}
@@ -197,9 +197,9 @@ func (l *Sampler) atEnd(f *capture.File) trace.State {
 	return capture.WithLooks(f.Path, capture.StateOf(f.Path, false), l.r.IsChanged(f))
 }
 
-// Own reports whether a file lies in the person's home, the installed edition's
+// Covers reports whether a file lies in the person's home, the installed edition's
 // folder, the prefix or a watched folder.
-func (l *Sampler) Own(path string) bool {
+func (l *Sampler) Covers(path string) bool {
 	for _, root := range l.Roots {
 		if root != "" && strings.HasPrefix(path, root+"/") {
 			return true

@@ -87,7 +87,7 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 	if o.Under != "" {
 		s.looks.Roots = append(s.looks.Roots, o.Under)
 	}
-	s.before = capture.LookAt(append(s.looks.ServiceFolders(), s.also()...), 0, systemBefore)
+	s.before = capture.ScanFolders(append(s.looks.ServiceFolders(), s.also()...), 0, systemBefore)
 	if home := header.Env["HOME"]; home != "" {
 		s.before.Walk(home, 0, homeDepth, systemBefore, nil)
 	}
@@ -102,8 +102,8 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 		o.Ready()
 	}
 	stop, looked := make(chan struct{}), make(chan struct{})
-	h := processes.NewHeld(r, s.looks.Own)
-	go func() { defer close(looked); s.looks.Run(stop, h.Look) }()
+	h := processes.NewOpenFilePositions(r, s.looks.Covers)
+	go func() { defer close(looked); s.looks.Run(stop, h.Poll) }()
 	s.run(ctx)
 	cues.Close()
 	close(stop)
@@ -582,10 +582,10 @@ func (s *system) did(p *processes.Process, name string, mask uint64, folder bool
 		switch {
 		case has(unix.FAN_CREATE):
 			s.put(p, trace.MakeFolder, f, now)
-			s.r.Touched(f)
+			s.r.MarkTouched(f)
 		case has(unix.FAN_DELETE):
 			s.put(p, trace.RemoveFolder, f, now)
-			s.r.Touched(f)
+			s.r.MarkTouched(f)
 		case has(unix.FAN_OPEN):
 			s.put(p, trace.List, f, now)
 		}
@@ -597,7 +597,7 @@ func (s *system) did(p *processes.Process, name string, mask uint64, folder bool
 			op = trace.Symlink
 		}
 		s.put(p, op, f, now)
-		s.r.Touched(f)
+		s.r.MarkTouched(f)
 		s.writing[v] = true
 	}
 	switch {
@@ -610,7 +610,7 @@ func (s *system) did(p *processes.Process, name string, mask uint64, folder bool
 				at = now
 			}
 			s.put(p, trace.Update, f, at)
-			s.r.Touched(f)
+			s.r.MarkTouched(f)
 			s.opensForWriting(p)
 			s.writing[v] = true
 		}
@@ -626,7 +626,7 @@ func (s *system) did(p *processes.Process, name string, mask uint64, folder bool
 	}
 	if has(unix.FAN_DELETE) {
 		s.put(p, trace.Remove, f, now)
-		s.r.Touched(f)
+		s.r.MarkTouched(f)
 		delete(s.writing, v)
 	}
 }
@@ -699,14 +699,14 @@ func (s *system) two(n *renaming, op trace.Op, from, to, what string) {
 		}
 		t = s.r.File(to, state)
 	}
-	s.r.Did(trace.Event{At: n.at, Process: n.p.N, Op: op, File: f.N, To: t.N, What: what}, f, t, true)
+	s.r.RecordCall(trace.Event{At: n.at, Process: n.p.N, Op: op, File: f.N, To: t.N, What: what}, f, t, true)
 	s.r.SetExists(t, true)
 	s.r.SetExists(f, op == trace.Exchange)
 }
 
-// PersonBehind is who asked root for something by sudo, with the variables that place
+// SudoUser is who asked root for something by sudo, with the variables that place
 // anchors as far as they are known: HOME alone. ok is false if nobody did.
-func PersonBehind() (name string, env map[string]string, uid, gid int, ok bool) {
+func SudoUser() (name string, env map[string]string, uid, gid int, ok bool) {
 	u, err := user.Lookup(os.Getenv("SUDO_USER"))
 	if err != nil || os.Geteuid() != 0 {
 		return "", nil, 0, 0, false

@@ -33,7 +33,7 @@ func Run(context.Context, Options) (capture.Result, error) {
 	return capture.Result{}, fmt.Errorf("%w: this needs Linux on amd64 or arm64, and this is %s on %s", capture.ErrUnsupported, runtime.GOOS, runtime.GOARCH)
 }
 
-// PersonBehind finds nobody here.
-func PersonBehind() (name string, env map[string]string, uid, gid int, ok bool) {
+// SudoUser finds nobody here.
+func SudoUser() (name string, env map[string]string, uid, gid int, ok bool) {
 	return "", nil, 0, 0, false
 }

@@ -152,9 +152,9 @@ func inMiB(n int64) string {
 	return fmt.Sprintf("%d bytes", n)
 }
 
-// MakeWay keeps nothing more once an observed program removes the versions, or a folder
+// StopIfRemoved keeps nothing more once an observed program removes the versions, or a folder
 // that holds nothing else any more: what is kept must not be in the way of that.
-func (k *Keeper) MakeWay(path string, folder bool) {
+func (k *Keeper) StopIfRemoved(path string, folder bool) {
 	if k == nil {
 		return
 	}

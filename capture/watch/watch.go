@@ -71,7 +71,7 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 	w.looks = sampling.New(r, header, w.kept)
 	r.Gap("reads and the programs that wrote cannot be seen by change notifications: the trace holds changes alone")
 	for _, f := range o.Folders {
-		w.looks.Roots = append(w.looks.Roots, strings.TrimSuffix(capture.Slashed(filepath.Clean(f.Folder)), "/"))
+		w.looks.Roots = append(w.looks.Roots, strings.TrimSuffix(capture.TracePath(filepath.Clean(f.Folder)), "/"))
 	}
 	w.begin()
 	cues, err := cues.Listen(o.CueFolder, &cues.Run{Recorder: r, Sampler: w.looks, Header: header, Path: o.Path})
@@ -106,7 +106,7 @@ func watchHeader(o Options, start time.Time) trace.Header {
 	}
 	h.Observer, h.Started = trace.ByNotifications, start.UTC()
 	h.Folder, _ = os.Getwd()
-	h.Folder = capture.Slashed(h.Folder)
+	h.Folder = capture.TracePath(h.Folder)
 	h.Host, _ = os.Hostname()
 	if me, err := user.Current(); err == nil {
 		h.User = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // without the domain
@@ -165,7 +165,7 @@ func (w *watch) begin() {
 // falls between.
 func (w *watch) add(folder string, depth int) {
 	w.known.Walk(filepath.Clean(folder), 0, depth, capture.TreeLimit, func(at string, level int) bool {
-		if w.ours(capture.Slashed(at)) {
+		if w.ours(capture.TracePath(at)) {
 			return false
 		}
 		left := 0
@@ -225,7 +225,7 @@ func (w *watch) keepBefore() {
 
 func (w *watch) isOwn(name string) bool {
 	for _, f := range w.o.Folders {
-		if f.Own && trace.Within(name, capture.Slashed(filepath.Clean(f.Folder))) {
+		if f.Own && trace.Within(name, capture.TracePath(filepath.Clean(f.Folder))) {
 			return true
 		}
 	}
@@ -234,7 +234,7 @@ func (w *watch) isOwn(name string) bool {
 
 // ours reports whether a path is the trace itself, or lies with its versions.
 func (w *watch) ours(path string) bool {
-	trace, versions := capture.Slashed(w.o.Path), capture.Slashed(w.o.Versions.Folder)
+	trace, versions := capture.TracePath(w.o.Path), capture.TracePath(w.o.Versions.Folder)
 	return trace != "" && path == trace || versions != "" && (path == versions || strings.HasPrefix(path, versions+"/"))
 }
 
@@ -278,7 +278,7 @@ func (w *watch) failed(err error) {
 
 func (w *watch) event(e fsnotify.Event) {
 	name := filepath.Clean(e.Name)
-	path := capture.Slashed(name)
+	path := capture.TracePath(name)
 	if w.ours(path) {
 		return
 	}
@@ -323,7 +323,7 @@ func (w *watch) gone(path string, info fs.FileInfo, what string) {
 	}
 	f := w.r.File(path, capture.StateOfInfo(info))
 	w.r.Event(trace.Event{At: w.r.Now(), Op: op, File: f.N, What: what})
-	w.r.Touched(f)
+	w.r.MarkTouched(f)
 }
 
 // there records that a file was made or written.
@@ -333,7 +333,7 @@ func (w *watch) there(name, path string, created bool, what string) {
 		if created && w.known.Entries[path] == nil && w.r.Known(path) == nil { // it has gone meanwhile
 			f := w.r.File(path, trace.State{Is: trace.IsAbsent})
 			w.r.Event(trace.Event{At: w.r.Now(), Op: trace.Create, File: f.N})
-			w.r.Touched(f)
+			w.r.MarkTouched(f)
 		}
 		return
 	}
@@ -375,7 +375,7 @@ func (w *watch) there(name, path string, created bool, what string) {
 	case what != "":
 		w.r.Event(trace.Event{At: when, Op: trace.Changed, File: f.N, Size: info.Size(), What: what})
 	}
-	w.r.Touched(f) // its changes are found by looking at it
+	w.r.MarkTouched(f) // its changes are found by looking at it
 }
 
 // sameAfterMoving reports whether a file is the one that lost its name. Windows tells
@@ -406,8 +406,8 @@ func (w *watch) renamed(from, to string, old, replaced fs.FileInfo, at time.Dura
 func (w *watch) two(op trace.Op, from, to string, old, replaced fs.FileInfo, at time.Duration) {
 	f, t := w.r.File(from, capture.StateOfInfo(old)), w.r.File(to, capture.StateOfInfo(replaced))
 	w.r.Event(trace.Event{At: at, Op: op, File: f.N, To: t.N})
-	w.r.Touched(f)
-	w.r.Touched(t)
+	w.r.MarkTouched(f)
+	w.r.MarkTouched(t)
 }
 
 // unmounted reports whether a path leads to another file system than it did, so that
@@ -449,7 +449,7 @@ func (w *watch) below(name, path string, at time.Duration) {
 			op = trace.MakeFolder
 		}
 		w.r.Event(trace.Event{At: at, Op: op, File: f.N})
-		w.r.Touched(f)
+		w.r.MarkTouched(f)
 	}
 }
 
@@ -476,10 +476,10 @@ func (w *watch) compare() {
 				return false
 			}
 			visited[at] = left
-			return !w.ours(capture.Slashed(at))
+			return !w.ours(capture.TracePath(at))
 		})
 	}
-	for _, d := range now.Since(w.known) {
+	for _, d := range now.DiffSince(w.known) {
 		switch {
 		case w.ours(d.Path):
 		case d.After == nil && unmounted(filepath.FromSlash(d.Path), d.Before):

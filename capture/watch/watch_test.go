@@ -84,7 +84,7 @@ func watchWhile(t *testing.T, change func(o *Options), happens func(folder strin
 		require.NoError(t, err)
 		switch {
 		case line.File != nil:
-			name := strings.TrimPrefix(line.File.Path, capture.Slashed(game)+"/")
+			name := strings.TrimPrefix(line.File.Path, capture.TracePath(game)+"/")
 			names[line.File.N] = name
 			w.files[name] = *line.File
 		case line.Event != nil:
@@ -196,7 +196,7 @@ func TestWatchComparesAtTheEnd(t *testing.T) {
 	require.NoError(t, err)
 	r := capture.NewRecorder(time.Now())
 	r.Begin(tw)
-	x := &watch{o: Options{Folders: []Folder{{Folder: folder}}}, r: r, known: capture.LookAt([]string{folder}, 0, capture.TreeLimit), depth: map[string]int{}, unwatched: 4}
+	x := &watch{o: Options{Folders: []Folder{{Folder: folder}}}, r: r, known: capture.ScanFolders([]string{folder}, 0, capture.TreeLimit), depth: map[string]int{}, unwatched: 4}
 	winetest.Write(t, filepath.Join(folder, "a"), "longer than it was")
 	require.NoError(t, os.Remove(filepath.Join(folder, "b")))
 	winetest.Write(t, filepath.Join(folder, "d"), "new")

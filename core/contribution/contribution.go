@@ -88,7 +88,7 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 			locations = append(locations, at)
 		}
 	}
-	leaving := f.Leaving(locations...)
+	leaving := f.Anonymizer(locations...)
 	if d.Trace != nil {
 		out.Trace = &draft.Trace{SHA256: d.Trace.SHA256}
 	}
@@ -102,7 +102,7 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 // PrepareSheet makes the body from a launcher's sheet and what it found here. The sheet is
 // sent as it was written; the note goes as all texts do. self is who sends it.
 func PrepareSheet(s *sheet.Sheet, found *Findings, note string, self *footprint.Self) *Body {
-	return &Body{Sheet: s, Found: found, Note: (&footprint.Footprint{Self: self}).Leaving().Text(note)}
+	return &Body{Sheet: s, Found: found, Note: (&footprint.Footprint{Self: self}).Anonymizer().Text(note)}
 }
 
 // withTexts is a copy of a body in which every text went through a function, but for those
@@ -344,7 +344,7 @@ func CheckLaunchers(d *draft.Draft, sheets []*sheet.Sheet) error {
 	for i, l := range d.Locations {
 		at, err := l.Place()
 		if err == nil {
-			err = sheet.Own(at, sheets)
+			err = sheet.CheckOwnFiles(at, sheets)
 		}
 		if err != nil {
 			return &Error{fmt.Sprintf("draft.locations[%d].at", i), err.Error()}

@@ -146,7 +146,7 @@ func TestNeutralNamesAreKept(t *testing.T) {
 		"xdg-data:ottoline/settings.ini":                   "xdg-data:ottoline/settings.ini",
 		"registry:HKEY_CURRENT_USER/Software/Kelp/Ottilie": "registry:HKEY_CURRENT_USER/Software/Kelp/name-2",
 	} {
-		l := f.Leaving()
+		l := f.Anonymizer()
 		l.Place("xdg-data:tidewrack/ANNA.sav")
 		l.Place("xdg-data:tidewrack/ottilie.sav")
 		assert.Equal(t, want, l.Place(at), at)

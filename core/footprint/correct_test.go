@@ -34,7 +34,7 @@ func TestAPersonCorrectsAKind(t *testing.T) {
 	assert.Equal(t, Log, fp.Corrections[0].Was)
 
 	// When it is sent, the service says who it was.
-	shared := fp.Share(fp.Leaving())
+	shared := fp.Share(fp.Anonymizer())
 	require.Len(t, shared.Corrections, 1)
 	assert.Empty(t, shared.Corrections[0].By)
 	for _, f := range shared.Files {

@@ -11,12 +11,12 @@ import (
 // Filter says which files of a footprint are listed. The judgement takes all events; the
 // zero value lists all files.
 type Filter struct {
-	trace.Pick          // files that an event is of which counts
-	Kinds      []Kind   // of these kinds
-	Programs   []string // used by a program of one of these names, in any case, with or without .exe
-	Name       string   // whose path or place holds this text, in any case
-	MinSize    int64    // bytes, before or after
-	MaxSize    int64    // 0 for any
+	trace.Selection          // files that an event is of which counts
+	Kinds           []Kind   // of these kinds
+	Programs        []string // used by a program of one of these names, in any case, with or without .exe
+	Name            string   // whose path or place holds this text, in any case
+	MinSize         int64    // bytes, before or after
+	MaxSize         int64    // 0 for any
 }
 
 // byEvents reports whether it matters which events a file has.

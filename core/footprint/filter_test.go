@@ -41,18 +41,18 @@ func TestFilter(t *testing.T) {
 	assert.True(t, Filter{}.Empty())
 	assert.Equal(t, []string{save, set, log, pack}, s.only(Filter{}))
 	for want, p := range map[string]Filter{
-		save: {Pick: trace.Pick{From: 10 * time.Second, To: 21 * time.Second}},
+		save: {Selection: trace.Selection{From: 10 * time.Second, To: 21 * time.Second}},
 		set:  {Programs: []string{"starter"}},
-		log:  {Pick: trace.Pick{Ops: []trace.Op{trace.Append}}},
+		log:  {Selection: trace.Selection{Ops: []trace.Op{trace.Append}}},
 		pack: {MinSize: 1000},
 	} {
 		assert.Equal(t, []string{want}, s.only(p), want)
 		assert.False(t, p.Empty())
 	}
 	assert.Equal(t, []string{save, set}, s.only(Filter{Kinds: []Kind{Save, Config}}))
-	assert.Equal(t, []string{save, log}, s.only(Filter{Pick: trace.Pick{Under: []string{data}}}))
+	assert.Equal(t, []string{save, log}, s.only(Filter{Selection: trace.Selection{Under: []string{data}}}))
 	assert.Equal(t, []string{set}, s.only(Filter{Name: "XDG-config:TIDE"}))
-	assert.Equal(t, []string{save, pack}, s.only(Filter{Pick: trace.Pick{Ops: []trace.Op{trace.Read}}}))
+	assert.Equal(t, []string{save, pack}, s.only(Filter{Selection: trace.Selection{Ops: []trace.Op{trace.Read}}}))
 	assert.Equal(t, []string{set, log}, s.only(Filter{MaxSize: 100}))
 	assert.Empty(t, s.only(Filter{Programs: []string{"nobody"}}))
 }

@@ -303,7 +303,7 @@ func TestShareHoldsNothingPrivate(t *testing.T) {
 	s.do(30, trace.Update, slot).do(30, trace.Update, account).cue(30.2, "mira saved on heron")
 	require.NoError(t, s.w.Gap(trace.Gap{What: "/home/mira/bin/helper is a 32-bit program", N: 1}))
 	fp := s.end()
-	shared := fp.Share(fp.Leaving())
+	shared := fp.Share(fp.Anonymizer())
 	raw, err := json.Marshal(shared)
 	require.NoError(t, err)
 	text := string(raw)

@@ -39,8 +39,8 @@ func (l *Live) Add(line trace.Line) {
 	}
 }
 
-// So is what is known of the run so far.
-type So struct {
+// LiveSummary is what is known of the run so far.
+type LiveSummary struct {
 	Length   time.Duration // to the last line
 	Written  int           // files
 	Programs int
@@ -56,9 +56,9 @@ const likely = 0.5
 // judgedLive is how many files a look judges, so that it stays quick.
 const judgedLive = 200
 
-// So sums up, with so many of the files of interest.
-func (l *Live) So(files int) So {
-	so := So{Length: l.b.last, Programs: len(l.b.processes) - 1, Cues: slices.Clone(l.b.fp.Cues), Gaps: len(l.b.fp.Gaps)}
+// Summary sums up, with so many of the files of interest.
+func (l *Live) Summary(files int) LiveSummary {
+	so := LiveSummary{Length: l.b.last, Programs: len(l.b.processes) - 1, Cues: slices.Clone(l.b.fp.Cues), Gaps: len(l.b.fp.Gaps)}
 	ends := l.b.exit
 	if ends == 0 {
 		l.b.exit = l.b.last + exitNear // it goes on: nothing is near the end yet

@@ -13,7 +13,7 @@ import (
 // While a run goes on it is known what was written last, and what it is.
 func TestLive(t *testing.T) {
 	l := NewLive(trace.Header{Title: "Tidewrack", OS: "linux", Runtime: "native", Install: "/opt/tidewrack", Env: map[string]string{"HOME": home}})
-	assert.Equal(t, So{Cues: []trace.Cue{}}, l.So(3))
+	assert.Equal(t, LiveSummary{Cues: []trace.Cue{}}, l.Summary(3))
 	add := func(line trace.Line) { l.Add(line) }
 	event := func(second int, op trace.Op, file, to int) {
 		add(trace.Line{Event: &trace.Event{At: time.Duration(second) * time.Second, Process: 1, Op: op, File: file, To: to}})
@@ -33,7 +33,7 @@ func TestLive(t *testing.T) {
 	event(5, trace.Create, 1, 0)
 	event(6, trace.Rename, 1, 2)
 	add(trace.Line{Cue: &trace.Cue{At: 7 * time.Second, Word: "saved"}})
-	so := l.So(5)
+	so := l.Summary(5)
 	assert.Equal(t, 7*time.Second, so.Length)
 	assert.Equal(t, 4, so.Written, "the temporary name, the slot, the settings and the log")
 	assert.Len(t, so.Cues, 1)
@@ -43,7 +43,7 @@ func TestLive(t *testing.T) {
 	assert.Equal(t, 6*time.Second, so.Latest[0].LastWrite)
 	assert.Equal(t, []string{"saved"}, so.Latest[0].Near)
 	assert.Equal(t, Config, so.Latest[1].Kind)
-	assert.Len(t, l.So(1).Latest, 1)
+	assert.Len(t, l.Summary(1).Latest, 1)
 	event(8, trace.Remove, 2, 0)
-	assert.Len(t, l.So(5).Latest, 1, "what is gone is not shown")
+	assert.Len(t, l.Summary(5).Latest, 1, "what is gone is not shown")
 }

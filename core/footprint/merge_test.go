@@ -60,7 +60,7 @@ func TestMergeRefuses(t *testing.T) {
 	first.Self = &Self{User: "mira", Account: "m-11"}
 	both, err := Merge([]*Footprint{&first, &other})
 	require.NoError(t, err)
-	assert.Equal(t, "{account} and {account}", both.Leaving().Text("m-11 and m-99"))
+	assert.Equal(t, "{account} and {account}", both.Anonymizer().Text("m-11 and m-99"))
 	assert.Empty(t, first.Self.Accounts)
 }
 

@@ -58,7 +58,7 @@ func TestAPlaceThroughALink(t *testing.T) {
 	f := fp.Files[0]
 	assert.Equal(t, "xdg-data:tidewrack/a.sav", f.Place)
 	assert.Equal(t, data+"a.sav", f.Reached)
-	assert.Empty(t, fp.Share(fp.Leaving()).Files[0].Reached, "the machine's folders stay")
+	assert.Empty(t, fp.Share(fp.Anonymizer()).Files[0].Reached, "the machine's folders stay")
 }
 
 func TestStateTakenDuringTheRunIsMarked(t *testing.T) {

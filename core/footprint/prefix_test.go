@@ -65,7 +65,7 @@ func TestAFileOfAPrefixIsOne(t *testing.T) {
 	assert.Equal(t, "roaming-app-data:Fen/a.sav", save.Place)
 	assert.Equal(t, `C:\users\player\AppData\Roaming\Fen\a.sav`, save.Inside)
 	assert.Equal(t, `Z:\p\505310\user.reg`, hive.Inside, "the closest drive")
-	assert.Empty(t, fp.Share(fp.Leaving()).Files[0].Inside, "it holds the user's name")
+	assert.Empty(t, fp.Share(fp.Anonymizer()).Files[0].Inside, "it holds the user's name")
 	assert.Equal(t, 2, save.Writes)
 	assert.Equal(t, 1, save.Reads)
 	assert.Equal(t, int64(9), save.After.Size)

@@ -12,11 +12,11 @@ import (
 
 // Share returns the footprint as it may leave the machine: only files below the
 // title's own places and of the kinds that a reviewer needs, without paths, and
-// with what Leaving replaces. Files that are left out stay counted.
+// with what the Anonymizer replaces. Files that are left out stay counted.
 //
 // The title's own places are the folders, right below their anchors, in which
 // something of interest lies; below the installation, only what was written.
-func (f *Footprint) Share(leaving *Leaving) *Footprint {
+func (f *Footprint) Share(leaving *Anonymizer) *Footprint {
 	out := *f
 	out.Self = nil
 	out.Files = []File{}

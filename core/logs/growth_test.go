@@ -10,7 +10,7 @@ import (
 
 func TestLogReadTimeIsLinear(t *testing.T) {
 	read := func(text []byte) {
-		p, err := Look(bytes.NewReader(text), Options{})
+		p, err := Inspect(bytes.NewReader(text), Options{})
 		if err == nil {
 			_, _ = p.Write(bytes.NewReader(text), io.Discard)
 		}

@@ -112,8 +112,8 @@ const (
 	maxUnknown  = 200
 )
 
-// Look reads a log once and finds out how it is to be read.
-func Look(in io.Reader, o Options) (*Plan, error) {
+// Inspect reads a log once and finds out how it is to be read.
+func Inspect(in io.Reader, o Options) (*Plan, error) {
 	p := &Plan{Columns: map[Column]string{}, o: o, table: maps.Clone(words())}
 	for word, op := range o.Operations {
 		p.table[squash(word)] = op

@@ -32,7 +32,7 @@ type imported struct {
 
 func read(t *testing.T, log string, o Options) imported {
 	t.Helper()
-	plan, err := Look(strings.NewReader(log), o)
+	plan, err := Inspect(strings.NewReader(log), o)
 	require.NoError(t, err)
 	var out bytes.Buffer
 	m := imported{plan: plan, files: map[string]trace.File{}, after: map[string]trace.State{}}
@@ -217,14 +217,14 @@ func TestInvalidLogs(t *testing.T) {
 		"op,path\n\"" + strings.Repeat("x", 2<<20): "longer than",
 		`{"op":"` + strings.Repeat("x", 2<<20):     "longer than",
 	} {
-		plan, err := Look(strings.NewReader(log), Options{})
+		plan, err := Inspect(strings.NewReader(log), Options{})
 		if err == nil {
 			_, err = plan.Write(strings.NewReader(log), &bytes.Buffer{})
 		}
 		assert.ErrorIs(t, err, ErrFormat, "%.40q", log)
 		assert.ErrorContains(t, err, says, "%.40q", log)
 	}
-	_, err := Look(strings.NewReader("op,path\n"), Options{Columns: map[Column]string{When: "o'clock"}})
+	_, err := Inspect(strings.NewReader("op,path\n"), Options{Columns: map[Column]string{When: "o'clock"}})
 	assert.ErrorContains(t, err, `there is no column "o'clock" for when; there are: op, path`)
 }
 
@@ -236,7 +236,7 @@ func FuzzLog(f *testing.F) {
 	f.Add([]byte("\xff\xfeo\x00p\x00,\x00p\x00a\x00t\x00h\x00\n\x00"))
 	f.Add([]byte("op,path\nregsetvalue,HKCU\\a%b\\c\nregsetvalue,HKCU\\\\\nwrite,//a\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		plan, err := Look(bytes.NewReader(data), Options{})
+		plan, err := Inspect(bytes.NewReader(data), Options{})
 		if err != nil {
 			assert.ErrorIs(t, err, ErrFormat)
 			return

@@ -28,8 +28,8 @@ func Published(present *Title, written string) string {
 	return written
 }
 
-// Joins tells, before all other changes, that a draft goes to a title of another spelling.
-func Joins(present *Title, written string) []Change {
+// JoinedTitle tells, before all other changes, that a draft goes to a title of another spelling.
+func JoinedTitle(present *Title, written string) []Change {
 	if name := Published(present, written); name != written {
 		return []Change{{What: "joins-title", Title: name, Written: written}}
 	}

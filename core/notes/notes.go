@@ -322,8 +322,8 @@ type Gap struct {
 	Length int `json:"length"`
 }
 
-// Fits reports whether nothing is wrong with the file.
-func (r Reading) Fits() bool { return len(r.Problems) == 0 }
+// Valid reports whether nothing is wrong with the file.
+func (r Reading) Valid() bool { return len(r.Problems) == 0 }
 
 // Read reads a file by the notes. Whatever the file holds, it ends.
 func (n *Notes) Read(data []byte) Reading {

@@ -60,7 +60,7 @@ func (r Reading) texts() map[string]string {
 
 func TestRead(t *testing.T) {
 	r := parse(t, slot).Read(file())
-	assert.True(t, r.Fits(), r.Problems)
+	assert.True(t, r.Valid(), r.Problems)
 	assert.Equal(t, map[string]string{"version": "2", "day": "12", "captain": "Sedge", "count": "2", "items[0].id": "7", "items[0].label": "rope", "items[1].id": "9", "items[1].label": "lamp", "speed": "1.5", "debt": "-1"}, r.texts())
 	assert.Equal(t, []string{"header", "checksum"}, r.Sound)
 	assert.Empty(t, r.Free)
@@ -85,7 +85,7 @@ func TestFirstMismatchOfAFile(t *testing.T) {
 		"empty":           {func([]byte) []byte { return nil }, "its header is not"},
 	} {
 		r := n.Read(c.change(file()))
-		assert.False(t, r.Fits(), name)
+		assert.False(t, r.Valid(), name)
 		assert.Contains(t, strings.Join(r.Problems, "\n"), c.says, name)
 	}
 	r := parse(t, "format: endroit/notes/1\nfields:\n  - {name: a, at: 0, type: u32}\n  - {name: b, at: 2, type: u32}\n  - {name: c, at: 900, type: u8}\n").Read(make([]byte, 20))
@@ -113,7 +113,7 @@ fields:
 	b = append(b, 2, 0, 'H', 0, 'i', 0xde, 0xad, 0x01)
 	b = append(b, 0xfe, 0xff)
 	r := n.Read(b)
-	assert.True(t, r.Fits(), r.Problems)
+	assert.True(t, r.Valid(), r.Problems)
 	assert.Equal(t, map[string]string{"a": "18446744073709551615", "b": "-128", "c": "-2.25", "d": "Hi", "e": "dead01", "g": "-2"}, r.texts())
 }
 
@@ -125,7 +125,7 @@ func TestSet(t *testing.T) {
 		out, err := n.Set(before, field, value)
 		require.NoError(t, err, field)
 		r := n.Read(out)
-		assert.True(t, r.Fits(), "%s: %v", field, r.Problems)
+		assert.True(t, r.Valid(), "%s: %v", field, r.Problems)
 		want := n.Read(before).texts()
 		want[field] = strings.Replace(value, "0x1234", "4660", 1)
 		assert.Equal(t, want, r.texts())
@@ -184,9 +184,9 @@ func FuzzRead(f *testing.F) {
 				t.Fatalf("%+v in %d bytes", v, len(data))
 			}
 		}
-		if r.Fits() && len(r.Values) > 0 {
+		if r.Valid() && len(r.Values) > 0 {
 			v := r.Values[0]
-			if out, err := n.Set(data, v.Name, "1"); err == nil && !n.Read(out).Fits() {
+			if out, err := n.Set(data, v.Name, "1"); err == nil && !n.Read(out).Valid() {
 				t.Fatalf("%q does not fit any more", v.Name)
 			}
 		}

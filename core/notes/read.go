@@ -368,7 +368,7 @@ func (r *reader) checksum(s Checksum) {
 // A text or bytes keep their length. The file itself has to fit the notes.
 func (n *Notes) Set(data []byte, name, value string) ([]byte, error) {
 	before := n.Read(data)
-	if !before.Fits() {
+	if !before.Valid() {
 		return nil, fmt.Errorf("the file does not match the notes: %s", before.Problems[0])
 	}
 	i := slices.IndexFunc(before.Values, func(v Value) bool { return v.Name == name })
@@ -389,7 +389,7 @@ func (n *Notes) Set(data []byte, name, value string) ([]byte, error) {
 		}
 		copy(out[at:at+length], content.SumBytes(out, s.Algorithm, s.Bits, s.Stored, of))
 	}
-	if after := n.Read(out); !after.Fits() {
+	if after := n.Read(out); !after.Valid() {
 		return nil, fmt.Errorf("with %s as %s it would not match the notes: %s", name, value, after.Problems[0])
 	}
 	return out, nil

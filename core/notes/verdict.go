@@ -26,7 +26,7 @@ func (n *Notes) Judge(data []byte) Verdict {
 	switch {
 	case n.Header != "" && !slices.Contains(r.Sound, "header"):
 		return Verdict{Foreign, r.Problems[0]}
-	case !r.Fits():
+	case !r.Valid():
 		why := r.Problems[0]
 		if more := len(r.Problems) - 1; more > 0 {
 			why += fmt.Sprintf(" (and %d more)", more)

@@ -35,8 +35,8 @@ func (l Location) MatchSegment(i int, name string, captures Captures, fold bool)
 	return m.segment(l.Pattern.Segments[i], name, captures)
 }
 
-// FitsSegment is MatchSegment for who does not ask what it captures.
-func (l Location) FitsSegment(i int, name string, captures Captures, fold bool) bool {
+// SegmentMatches is MatchSegment for who does not ask what it captures.
+func (l Location) SegmentMatches(i int, name string, captures Captures, fold bool) bool {
 	m := matcher{fold: fold, blind: true}
 	_, ok := m.segment(l.Pattern.Segments[i], name, captures)
 	return ok

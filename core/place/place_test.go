@@ -256,7 +256,7 @@ func TestSegmentFormatsWhatItMatches(t *testing.T) {
 		if ok {
 			fits++
 		}
-		assert.Equal(t, ok, l.FitsSegment(0, name, known, fold))
+		assert.Equal(t, ok, l.SegmentMatches(0, name, known, fold))
 	})
 	assert.NotZero(t, fits)
 }

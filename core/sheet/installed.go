@@ -44,9 +44,9 @@ func (f Found) installed(e Edition) Installed {
 	return i
 }
 
-// Missing gathers the editions that are listed and not there: on a disk that is not
-// plugged in, or removed behind their launcher's back. Missing says which.
-func Missing(found []Found) (all []Installed) {
+// MissingEditions gathers the editions that are listed and not there: on a disk that is not
+// plugged in, or removed behind their launcher's back. MissingEditions says which.
+func MissingEditions(found []Found) (all []Installed) {
 	for _, f := range found {
 		for _, lib := range f.Libraries {
 			for _, e := range lib.Editions {

@@ -6,11 +6,11 @@ import (
 	"endroit/core/place"
 )
 
-// Own says, as a *place.WideError, that a location reaches into what a launcher keeps for
+// CheckOwnFiles says, as a *place.WideError, that a location reaches into what a launcher keeps for
 // itself: its home, but for the folders in which titles are installed, their prefixes and
 // the accounts' folders. A program that trusts the location would overwrite the launcher's
 // own state, its sign-ins among it. nil if it reaches into none.
-func Own(l place.Location, sheets []*Sheet) error {
+func CheckOwnFiles(l place.Location, sheets []*Sheet) error {
 	if d, _ := place.Define(l.Anchor); !d.Shared {
 		return nil // a title's own folder, wherever it is
 	}

@@ -30,7 +30,7 @@ func TestALauncherKeepsItsHomeForItself(t *testing.T) {
 	} {
 		l, err := place.Parse(at)
 		require.NoError(t, err, at)
-		err = Own(l, []*Sheet{s})
+		err = CheckOwnFiles(l, []*Sheet{s})
 		if free {
 			assert.NoError(t, err, at)
 		} else {
@@ -42,7 +42,7 @@ func TestALauncherKeepsItsHomeForItself(t *testing.T) {
 	at := "xdg-data:quayside/" + part.Accounts.Folder + "418820/remote/"
 	l, err := place.ParseAny(at)
 	require.NoError(t, err, at)
-	assert.NoError(t, Own(l, []*Sheet{s}), at)
+	assert.NoError(t, CheckOwnFiles(l, []*Sheet{s}), at)
 }
 
 func TestLaunchersFilesOnThisMachine(t *testing.T) {

@@ -124,7 +124,7 @@ func TestJoiningWhatLaunchersFound(t *testing.T) {
 	assert.Equal(t, "windows", copperfen.System)
 	assert.Equal(t, []Note{{"/b/shelf", "Brasslight starts 7 of quayside, which is not installed"}}, notes)
 
-	gone := Missing([]Found{third, brasslight, quayside, larder})
+	gone := MissingEditions([]Found{third, brasslight, quayside, larder})
 	require.Len(t, gone, 1)
 	assert.Equal(t, "it is gone", gone[0].Missing)
 	assert.Equal(t, "Quayside", gone[0].LauncherName)

@@ -11,8 +11,8 @@ import (
 	"time"
 )
 
-// Pick says which events of a trace count. The zero value takes all.
-type Pick struct {
+// Selection says which events of a trace count. The zero value takes all.
+type Selection struct {
 	Under []string      // folders or files, absolute: what lies in one of them
 	Ops   []Op          // the operations
 	From  time.Duration // since the start
@@ -24,7 +24,7 @@ var ErrNoCue = errors.New("the trace has no such cue")
 
 // Takes reports whether an event counts; of an operation with two files either may
 // lie under a folder.
-func (p Pick) Takes(e Event, file, to string) bool {
+func (p Selection) Takes(e Event, file, to string) bool {
 	return e.At >= p.From && (p.To == 0 || e.At <= p.To) && (len(p.Ops) == 0 || slices.Contains(p.Ops, e.Op)) &&
 		(len(p.Under) == 0 || slices.ContainsFunc(p.Under, func(top string) bool { return Within(file, top) || to != "" && Within(to, top) }))
 }
@@ -38,7 +38,7 @@ func Within(name, top string) bool {
 // Between sets the times to those of two cues: the first so called, and the first
 // with the other word behind it. It returns an error that wraps ErrNoCue and says
 // which cues there are.
-func (p *Pick) Between(cues []Cue, from, to string) error {
+func (p *Selection) Between(cues []Cue, from, to string) error {
 	first := slices.IndexFunc(cues, func(c Cue) bool { return c.Word == from })
 	if first < 0 {
 		return noCue(cues, from, "")
@@ -85,7 +85,7 @@ type Trimmed struct {
 // Trim writes a smaller trace: the events that count, with the files, processes
 // and states that belong to them, and all cues and gaps. A gap of its own says
 // what was left out. open gives the trace from its beginning; it is read twice.
-func Trim(open func() (*Reader, error), w io.Writer, p Pick, why string) (Trimmed, error) {
+func Trim(open func() (*Reader, error), w io.Writer, p Selection, why string) (Trimmed, error) {
 	var out Trimmed
 	files, processes, last, err := p.needed(open, &out)
 	if err != nil {
@@ -107,7 +107,7 @@ var ErrLate = errors.New("the run had ended by then")
 // AddCue writes the trace with one more cue, in its place in time. open gives the
 // trace from its beginning; it is read twice.
 func AddCue(open func() (*Reader, error), w io.Writer, c Cue) error {
-	files, processes, last, err := Pick{}.needed(open, &Trimmed{})
+	files, processes, last, err := Selection{}.needed(open, &Trimmed{})
 	if err != nil {
 		return err
 	}
@@ -185,7 +185,7 @@ func (l Line) at() time.Duration {
 
 // needed finds the files and processes that the events which count belong to. Each
 // is known by its number in the old trace; the new one is set when it is written.
-func (p Pick) needed(open func() (*Reader, error), out *Trimmed) (files, processes map[int]int, last time.Duration, err error) {
+func (p Selection) needed(open func() (*Reader, error), out *Trimmed) (files, processes map[int]int, last time.Duration, err error) {
 	r, err := open()
 	if err != nil {
 		return nil, nil, 0, err
@@ -229,7 +229,7 @@ func (p Pick) needed(open func() (*Reader, error), out *Trimmed) (files, process
 }
 
 type trimmer struct {
-	pick             Pick
+	pick             Selection
 	w                *Writer
 	files, processes map[int]int // new numbers by old ones
 	paths            []string

@@ -14,22 +14,22 @@ import (
 func TestWhichEventsCount(t *testing.T) {
 	e := Event{At: 5, Op: Rename, File: 1, To: 2}
 	for _, c := range []struct {
-		pick     Pick
+		pick     Selection
 		file, to string
 		takes    bool
 	}{
-		{Pick{}, "/a", "", true},
-		{Pick{Under: []string{"/home/mira/tide"}}, "/home/mira/tide/1.sav", "", true},
-		{Pick{Under: []string{"/home/mira/tide/"}}, "/home/mira/tide", "", true},
-		{Pick{Under: []string{"/home/mira/tide"}}, "/home/mira/tidewrack/1.sav", "", false},
-		{Pick{Under: []string{"/home/mira/tide"}}, "/tmp/new", "/home/mira/tide/1.sav", true},
-		{Pick{Under: []string{"/x", "/tmp"}}, "/tmp/new", "", true},
-		{Pick{Under: []string{"/"}}, "/etc/passwd", "", true},
-		{Pick{Ops: []Op{Create, Rename}}, "/a", "", true},
-		{Pick{Ops: []Op{Create}}, "/a", "", false},
-		{Pick{From: 5, To: 5}, "/a", "", true},
-		{Pick{From: 6}, "/a", "", false},
-		{Pick{To: 4}, "/a", "", false},
+		{Selection{}, "/a", "", true},
+		{Selection{Under: []string{"/home/mira/tide"}}, "/home/mira/tide/1.sav", "", true},
+		{Selection{Under: []string{"/home/mira/tide/"}}, "/home/mira/tide", "", true},
+		{Selection{Under: []string{"/home/mira/tide"}}, "/home/mira/tidewrack/1.sav", "", false},
+		{Selection{Under: []string{"/home/mira/tide"}}, "/tmp/new", "/home/mira/tide/1.sav", true},
+		{Selection{Under: []string{"/x", "/tmp"}}, "/tmp/new", "", true},
+		{Selection{Under: []string{"/"}}, "/etc/passwd", "", true},
+		{Selection{Ops: []Op{Create, Rename}}, "/a", "", true},
+		{Selection{Ops: []Op{Create}}, "/a", "", false},
+		{Selection{From: 5, To: 5}, "/a", "", true},
+		{Selection{From: 6}, "/a", "", false},
+		{Selection{To: 4}, "/a", "", false},
 	} {
 		assert.Equal(t, c.takes, c.pick.Takes(e, c.file, c.to), "%+v %s %s", c.pick, c.file, c.to)
 	}
@@ -53,7 +53,7 @@ func TestBetweenCues(t *testing.T) {
 		{"quit", "ready", 0, 0, `"ready" behind quit; there: none`},
 		{"saved", "loaded", 0, 0, `"loaded" behind saved; there: ready at`},
 	} {
-		var p Pick
+		var p Selection
 		err := p.Between(cues, c.from, c.to)
 		if c.says != "" {
 			assert.ErrorIs(t, err, ErrNoCue)
@@ -72,7 +72,7 @@ func again(data []byte) func() (*Reader, error) {
 func TestATrimmedTraceHasWhatBelongsToItsEvents(t *testing.T) {
 	data := small(t)
 	var b bytes.Buffer
-	out, err := Trim(again(data), &b, Pick{Ops: []Op{Rename}}, "it was trimmed")
+	out, err := Trim(again(data), &b, Selection{Ops: []Op{Rename}}, "it was trimmed")
 	require.NoError(t, err)
 	assert.Equal(t, Trimmed{Kept: 1, Left: 2, Files: 2}, out)
 	h, lines, cut, err := readAll(b.Bytes(), DefaultLimits)
@@ -98,7 +98,7 @@ func TestATrimmedTraceHasWhatBelongsToItsEvents(t *testing.T) {
 
 	// Without the file that alone has states, and without any process.
 	b.Reset()
-	out, err = Trim(again(data), &b, Pick{Under: []string{"/nowhere"}}, "it was trimmed")
+	out, err = Trim(again(data), &b, Selection{Under: []string{"/nowhere"}}, "it was trimmed")
 	require.NoError(t, err)
 	assert.Equal(t, Trimmed{Left: 3}, out)
 	_, lines, _, err = readAll(b.Bytes(), DefaultLimits)
@@ -109,7 +109,7 @@ func TestATrimmedTraceHasWhatBelongsToItsEvents(t *testing.T) {
 
 	// Nothing left out, nothing said.
 	b.Reset()
-	out, err = Trim(again(data), &b, Pick{}, "it was trimmed")
+	out, err = Trim(again(data), &b, Selection{}, "it was trimmed")
 	require.NoError(t, err)
 	assert.Equal(t, Trimmed{Kept: 3, Files: 2}, out)
 	_, before, _, err := readAll(data, DefaultLimits)
@@ -120,13 +120,13 @@ func TestATrimmedTraceHasWhatBelongsToItsEvents(t *testing.T) {
 
 	// One that was cut short says so still.
 	b.Reset()
-	_, err = Trim(again(packed(t, head, `{"f":1,"path":"/a","before":{"is":"file"}}`, `{"t":5,"o":"read","f":1}`)), &b, Pick{}, "")
+	_, err = Trim(again(packed(t, head, `{"f":1,"path":"/a","before":{"is":"file"}}`, `{"t":5,"o":"read","f":1}`)), &b, Selection{}, "")
 	require.NoError(t, err)
 	_, lines, cut, err = readAll(b.Bytes(), DefaultLimits)
 	require.NoError(t, err)
 	assert.Empty(t, cut)
 	assert.Contains(t, lines[2].Gap.What, "was cut short")
-	_, err = Trim(again(packed(t, head, `{"t":5,"o":"read","f":1}`)), &b, Pick{}, "")
+	_, err = Trim(again(packed(t, head, `{"t":5,"o":"read","f":1}`)), &b, Selection{}, "")
 	assert.ErrorIs(t, err, ErrDamaged)
 }
 
@@ -192,7 +192,7 @@ func TestTrimmingKeepsEventsAsTheyWere(t *testing.T) {
 		}
 		_, err = w.Close(100)
 		require.NoError(t, err)
-		pick := Pick{Under: rapid.SampledFrom([][]string{nil, {"/a"}, {"/a/b", "/b"}}).Draw(t, "under"), Ops: rapid.SampledFrom([][]Op{nil, {Read, Rename}, {Create}}).Draw(t, "ops"), From: time.Duration(rapid.IntRange(0, 20).Draw(t, "from"))}
+		pick := Selection{Under: rapid.SampledFrom([][]string{nil, {"/a"}, {"/a/b", "/b"}}).Draw(t, "under"), Ops: rapid.SampledFrom([][]Op{nil, {Read, Rename}, {Create}}).Draw(t, "ops"), From: time.Duration(rapid.IntRange(0, 20).Draw(t, "from"))}
 		var small bytes.Buffer
 		out, err := Trim(again(b.Bytes()), &small, pick, "trimmed")
 		require.NoError(t, err)

@@ -51,7 +51,7 @@ func (o *Summary) ProcessCount() int {
 
 // Summarize reads a trace once. each is called for every event that counts, with its
 // paths; it may be nil.
-func Summarize(r *Reader, p Pick, each func(e Event, file, to string) error) (*Summary, error) {
+func Summarize(r *Reader, p Selection, each func(e Event, file, to string) error) (*Summary, error) {
 	o := &Summary{Header: r.Header, Files: make([]FileSummary, 1), Processes: make([]ProcessSummary, 1), Ops: map[Op]int{}}
 	for line, err := range r.Lines() {
 		switch {
@@ -84,7 +84,7 @@ func Summarize(r *Reader, p Pick, each func(e Event, file, to string) error) (*S
 	return o, nil
 }
 
-func (o *Summary) event(e Event, p Pick, each func(e Event, file, to string) error) error {
+func (o *Summary) event(e Event, p Selection, each func(e Event, file, to string) error) error {
 	file, to := o.Files[e.File].Path, o.Files[e.To].Path
 	if !p.Takes(e, file, to) {
 		return nil

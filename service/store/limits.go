@@ -19,9 +19,9 @@ type Use struct {
 	Again   time.Duration // until one more is allowed; 0 if it is now
 }
 
-// Take counts one use of a limit by somebody, for all processes on this database: the
+// UseLimit counts one use of a limit by somebody, for all processes on this database: the
 // generic cell rate algorithm (ITU-T I.371), one row for each who uses it.
-func (s *Store) Take(ctx context.Context, l Limit, by string) (Use, error) {
+func (s *Store) UseLimit(ctx context.Context, l Limit, by string) (Use, error) {
 	// due is when all that was used would be made up for.
 	var allowed bool
 	var owed float64 // seconds until then
@@ -45,9 +45,9 @@ func (s *Store) Take(ctx context.Context, l Limit, by string) (Use, error) {
 	return u, nil
 }
 
-// Tidy forgets what holds no longer: limits that nobody is held to, and tokens a month
+// DeleteExpired forgets what holds no longer: limits that nobody is held to, and tokens a month
 // after they expired.
-func (s *Store) Tidy(ctx context.Context) error {
+func (s *Store) DeleteExpired(ctx context.Context) error {
 	if _, err := s.Pool.Exec(ctx, `DELETE FROM limits WHERE due < now()`); err != nil {
 		return err
 	}

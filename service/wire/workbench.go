@@ -67,8 +67,8 @@ type BenchFile struct {
 // topReasons is how many reasons a list gives for a file of interest.
 const topReasons = 3
 
-// BenchOf fills in what a footprint tells.
-func BenchOf(f *footprint.Footprint) Workbench {
+// NewWorkbench fills in what a footprint tells.
+func NewWorkbench(f *footprint.Footprint) Workbench {
 	w := Workbench{Title: f.Title, Started: f.Started, Length: int64(f.Length), Observer: f.Observer, ReadsSeen: f.ReadsSeen(), Events: f.Events, Programs: append([]string{}, f.Programs...), Cues: []BenchCue{}, Gaps: []string{}, Cut: f.Cut, Counts: f.Counts, Files: make([]BenchFile, 0, len(f.Files)), Corrections: append([]footprint.Correction{}, f.Corrections...)}
 	for _, c := range f.Cues {
 		w.Cues = append(w.Cues, BenchCue{int64(c.At), c.Word})

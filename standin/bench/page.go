@@ -52,7 +52,7 @@ func page(programs string) error {
 		return err
 	}
 	defer stop()
-	if err := browser.Look(view, 1280, 800, false); err != nil {
+	if err := browser.SetView(view, 1280, 800, false); err != nil {
 		return err
 	}
 	start = time.Now()

@@ -41,9 +41,9 @@ func Start(ctx context.Context) (_ context.Context, stop func(), err error) {
 	return ctx, stop, nil
 }
 
-// Look sets the size of the page in CSS pixels and whether dark colours are
+// SetView sets the size of the page in CSS pixels and whether dark colours are
 // preferred; nothing moves.
-func Look(ctx context.Context, width, height int64, dark bool) error {
+func SetView(ctx context.Context, width, height int64, dark bool) error {
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(width, height)); err != nil {
 		return err
 	}

@@ -177,7 +177,7 @@ func picture(ctx context.Context, p page, file string) error {
 	if height == 0 {
 		height = 800
 	}
-	if err := browser.Look(ctx, width, height, p.dark); err != nil {
+	if err := browser.SetView(ctx, width, height, p.dark); err != nil {
 		return err
 	}
 	at := p.path

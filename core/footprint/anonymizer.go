@@ -11,12 +11,12 @@ import (
 	"endroit/core/trace"
 )
 
-// Leaving decides what of a run may leave the machine: it is the one place that does, for
+// Anonymizer decides what of a run may leave the machine: it is the one place that does, for
 // every text of what is sent. What tells who a person is becomes {user}, {host}, {account}
 // or ~. Names of files and folders come from the game or from its player, and nothing tells
 // which: those stay that say what many games' say, or that the locations themselves name;
 // any other word of a name becomes name-1, name-2 and so on, the same word the same name.
-type Leaving struct {
+type Anonymizer struct {
 	hide      func(string) string
 	locations []place.Location
 	ordinary  map[string]bool
@@ -26,9 +26,9 @@ type Leaving struct {
 // Unnamed begins what stands for a word of a name that stays behind.
 const Unnamed = "name-"
 
-// Leaving prepares it for a footprint and the locations that are sent with it.
-func (f *Footprint) Leaving(locations ...place.Location) *Leaving {
-	l := &Leaving{hide: hider(f.Self), locations: locations, ordinary: map[string]bool{}, names: map[string]string{}}
+// Anonymizer prepares one for a footprint and the locations that are sent with it.
+func (f *Footprint) Anonymizer(locations ...place.Location) *Anonymizer {
+	l := &Anonymizer{hide: hider(f.Self), locations: locations, ordinary: map[string]bool{}, names: map[string]string{}}
 	for _, known := range []string{usualWords, f.Title, f.Launcher} {
 		l.usual(known)
 	}
@@ -51,7 +51,7 @@ func (f *Footprint) Leaving(locations ...place.Location) *Leaving {
 }
 
 // usual makes the words of a text ordinary, unless they tell who a person is.
-func (l *Leaving) usual(text string) {
+func (l *Anonymizer) usual(text string) {
 	for _, w := range words(l.hide(text)) {
 		l.ordinary[strings.ToLower(w)] = true
 	}
@@ -103,7 +103,7 @@ func isWord(piece string) bool {
 }
 
 // name replaces the words of a name that are not ordinary.
-func (l *Leaving) name(text string) string {
+func (l *Anonymizer) name(text string) string {
 	stem, extension := text, ""
 	if i := strings.LastIndexByte(text, '.'); i > 0 && len(text)-i <= 5 {
 		stem, extension = text[:i], text[i:] // the program's
@@ -122,7 +122,7 @@ func (l *Leaving) name(text string) string {
 }
 
 // Text is a text as it may leave.
-func (l *Leaving) Text(text string) string {
+func (l *Anonymizer) Text(text string) string {
 	text = l.hide(text)
 	if len(l.names) == 0 {
 		return text
@@ -141,7 +141,7 @@ func (l *Leaving) Text(text string) string {
 
 // Place is a file's place as it may leave. It stays one that the locations cover which
 // cover the file.
-func (l *Leaving) Place(at string) string {
+func (l *Anonymizer) Place(at string) string {
 	hidden := hidePlace(at, l.hide)
 	read, err := place.ParseAny(hidden)
 	if err != nil {

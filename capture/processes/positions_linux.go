@@ -16,10 +16,10 @@ import (
 	"endroit/core/trace"
 )
 
-// Held follows the descriptors that observed programs hold open for writing, as
+// OpenFilePositions follows the descriptors that observed programs hold open for writing, as
 // /proc tells them (proc(5), fdinfo): where in the file they are shows growing,
 // appending and rewriting, though no reading or writing is stopped for it.
-type Held struct {
+type OpenFilePositions struct {
 	r    *capture.Recorder
 	own  func(path string) bool
 	at   map[descriptor]int64
@@ -29,9 +29,9 @@ type Held struct {
 	given map[string]bool
 }
 
-// NewHeld begins with the files that the command is given.
-func NewHeld(r *capture.Recorder, own func(path string) bool, given ...*os.File) *Held {
-	h := &Held{r: r, own: own, at: map[descriptor]int64{}, given: map[string]bool{}}
+// NewOpenFilePositions begins with the files that the command is given.
+func NewOpenFilePositions(r *capture.Recorder, own func(path string) bool, given ...*os.File) *OpenFilePositions {
+	h := &OpenFilePositions{r: r, own: own, at: map[descriptor]int64{}, given: map[string]bool{}}
 	for _, f := range given {
 		if f != nil {
 			if target, err := os.Readlink("/proc/self/fd/" + strconv.Itoa(int(f.Fd()))); err == nil {
@@ -54,7 +54,7 @@ const (
 	heldOthers   = 4    // programs that have opened nothing for writing are looked at every so many turns: descriptors can be handed over
 )
 
-func (h *Held) Look() {
+func (h *OpenFilePositions) Poll() {
 	h.turn++
 	all := h.turn%heldOthers == 1
 	h.r.Mu.Lock()
@@ -83,7 +83,7 @@ func (h *Held) Look() {
 }
 
 // program looks at one program's descriptors; false if it has gone.
-func (h *Held) program(pid int, p *capture.Holder, seen map[descriptor]bool) bool {
+func (h *OpenFilePositions) program(pid int, p *capture.Holder, seen map[descriptor]bool) bool {
 	dir := "/proc/" + strconv.Itoa(pid)
 	f, err := os.Open(dir + "/fd")
 	if err != nil {
@@ -118,7 +118,7 @@ func (h *Held) program(pid int, p *capture.Holder, seen map[descriptor]bool) boo
 }
 
 // found records a descriptor that was moved since it was last seen.
-func (h *Held) found(d descriptor, path string, p *capture.Holder, position int64, flags int, seen map[descriptor]bool) {
+func (h *OpenFilePositions) found(d descriptor, path string, p *capture.Holder, position int64, flags int, seen map[descriptor]bool) {
 	var what string
 	if d.file == nil || !h.r.IsChanged(d.file) {
 		state := capture.StateOf(path, true)
@@ -129,7 +129,7 @@ func (h *Held) found(d descriptor, path string, p *capture.Holder, position int6
 		if d.file == nil {
 			d.file = h.r.File(path, state)
 		}
-		h.r.Touched(d.file)
+		h.r.MarkTouched(d.file)
 	}
 	seen[d] = true
 	was, known := h.at[d]
