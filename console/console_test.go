@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http/httptest"
+	"net/url"
 	"os"
 	"strings"
 	"testing"
@@ -214,6 +215,9 @@ func TestSearchAnswersAsOneTypes(t *testing.T) {
 	require.NoError(t, err, "the address can be shared")
 	v.do(chromedp.Reload())
 	v.sees("Ninefold Orchard on Linux")
+	v.open("/titles?q=" + url.QueryEscape("https://quayside.example/title/505310/"))
+	v.sees("Lantern Hollow on Linux")
+	v.sees("the address is its page at Quayside")
 	v.open("/titles?q=zzzz")
 	v.sees("No title is recorded as “zzzz” yet")
 	v.sees(`endroit trace --title zzzz`)

@@ -8,7 +8,7 @@ import { signInWanted, useSession, useSignOut } from './queries'
 
 // Needed seldom, and loaded then.
 const PagesMenu = defineAsyncComponent(() => import('./components/PagesMenu.vue'))
-const SignInAgain = defineAsyncComponent(() => import('./components/SignInAgain.vue'))
+const SignInAgain = defineAsyncComponent(() => import('./pages/session/SignInAgain.vue'))
 
 const route = useRoute()
 const router = useRouter()

@@ -1,6 +1,6 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
-import TitlesPage from './pages/TitlesPage.vue'
+import TitlesPage from './pages/titles/TitlesPage.vue'
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -9,45 +9,53 @@ export const router = createRouter({
     { path: '/titles', component: TitlesPage, meta: { title: 'Titles' } },
     {
       path: '/titles/:id',
-      component: () => import('./pages/TitlePage.vue'),
+      component: () => import('./pages/titles/TitlePage.vue'),
       props: true,
       meta: { title: 'Title' },
     },
-    { path: '/reviews', component: () => import('./pages/ReviewsPage.vue'), meta: { title: 'Reviews' } },
+    {
+      path: '/reviews',
+      component: () => import('./pages/reviews/ReviewsPage.vue'),
+      meta: { title: 'Reviews' },
+    },
     {
       path: '/reviews/:number(\\d+)',
-      component: () => import('./pages/ContributionPage.vue'),
+      component: () => import('./pages/reviews/ContributionPage.vue'),
       props: (to) => ({ number: Number(to.params.number) }),
       meta: { title: 'Contribution' },
     },
     {
       path: '/workbench',
-      component: () => import('./pages/WorkbenchPage.vue'),
+      component: () => import('./pages/workbench/WorkbenchPage.vue'),
       meta: { title: 'Workbench' },
     },
     {
       path: '/reviews/:number(\\d+)/workbench',
-      component: () => import('./components/BenchView.vue'),
+      component: () => import('./pages/workbench/BenchView.vue'),
       props: (to) => ({ number: Number(to.params.number) }),
       meta: { title: 'Workbench' },
     },
     {
       path: '/launchers',
-      component: () => import('./pages/LaunchersPage.vue'),
+      component: () => import('./pages/launchers/LaunchersPage.vue'),
       meta: { title: 'Launchers' },
     },
     {
       path: '/launchers/:id',
-      component: () => import('./pages/LauncherPage.vue'),
+      component: () => import('./pages/launchers/LauncherPage.vue'),
       props: true,
       meta: { title: 'Launcher' },
     },
     {
       path: '/revisions',
-      component: () => import('./pages/RevisionsPage.vue'),
+      component: () => import('./pages/revisions/RevisionsPage.vue'),
       meta: { title: 'Revisions' },
     },
-    { path: '/sign-in', component: () => import('./pages/SignInPage.vue'), meta: { title: 'Sign in' } },
+    {
+      path: '/sign-in',
+      component: () => import('./pages/session/SignInPage.vue'),
+      meta: { title: 'Sign in' },
+    },
     {
       path: '/:rest(.*)*',
       component: () => import('./pages/MissingPage.vue'),

@@ -5,9 +5,9 @@ import { createVuetify } from 'vuetify'
 
 import type { Schemas } from '../src/api/client'
 import PathForms from '../src/components/PathForms.vue'
-import SheetReview from '../src/components/SheetReview.vue'
-import SheetSystems from '../src/components/SheetSystems.vue'
-import SheetText from '../src/components/SheetText.vue'
+import SheetReview from '../src/pages/reviews/SheetReview.vue'
+import SheetSystems from '../src/pages/launchers/SheetSystems.vue'
+import SheetText from '../src/pages/launchers/SheetText.vue'
 
 const router = createRouter({
   history: createMemoryHistory(),

@@ -1,6 +1,16 @@
 import { describe, expect, it } from 'vitest'
 
-import { dragged, marks, panned, position, ticks, tickText, zoomed, names, placed } from '../src/timeline'
+import {
+  dragged,
+  marks,
+  panned,
+  position,
+  ticks,
+  tickText,
+  zoomed,
+  names,
+  placed,
+} from '../src/pages/workbench/timeline'
 
 const whole = { from: 0, to: 100e9 }
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 
-import { grown, rows } from '../src/tree'
+import { grown, rows } from '../src/pages/workbench/tree'
 import { inHex, inLetters, shown } from '../src/words'
 
 const leaf = (number: number, path: string, kind: string) => ({ number, path, kind })

@@ -1,0 +1,89 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import MoreButton from '../../components/MoreButton.vue'
+import PageState from '../../components/PageState.vue'
+import { useRevisions } from '../../queries'
+import { moment } from '../../words'
+
+const list = useRevisions()
+const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [])
+</script>
+
+<template>
+  <div class="page">
+    <h1>Revisions</h1>
+    <p class="quiet mt-1 mb-4">
+      The manifest as it was published, each time a contribution was accepted. A revision never changes; the
+      newest is what
+      <span class="mono">endroit fetch</span> gets.
+    </p>
+    <PageState
+      :pending="list.isPending.value"
+      :error="list.error.value"
+      :kept="!!list.data.value"
+      @again="list.refetch()"
+    >
+      <v-card>
+        <v-table>
+          <thead>
+            <tr>
+              <th class="text-right number">Revision</th>
+              <th>Published</th>
+              <th>What changed</th>
+              <th>SHA-256</th>
+              <th><span class="sr">The file</span></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="r in items" :key="r.number">
+              <td class="text-right">{{ r.number }}</td>
+              <td class="when">{{ moment(r.published) }}</td>
+              <td>
+                <template v-if="r.title_id">
+                  <router-link :to="`/titles/${encodeURIComponent(r.title_id)}`">{{ r.title }}</router-link>,
+                  by
+                  <router-link :to="`/reviews/${r.contribution}`"
+                    >contribution {{ r.contribution }}</router-link
+                  >
+                </template>
+                <template v-else-if="r.sheet_id">
+                  the sheet of
+                  <router-link :to="`/launchers/${encodeURIComponent(r.sheet_id)}`">{{
+                    r.sheet
+                  }}</router-link>, by
+                  <router-link :to="`/reviews/${r.contribution}`"
+                    >contribution {{ r.contribution }}</router-link
+                  >
+                </template>
+                <template v-else>the empty beginning</template>
+              </td>
+              <td class="mono" :title="r.digest">{{ r.digest.slice(0, 12) }}…</td>
+              <td><a :href="`/api/v1/manifest/revisions/${r.number}`">JSON</a></td>
+            </tr>
+          </tbody>
+        </v-table>
+      </v-card>
+      <MoreButton
+        :more="list.hasNextPage.value"
+        :loading="list.isFetchingNextPage.value"
+        @more="list.fetchNextPage()"
+      />
+    </PageState>
+  </div>
+</template>
+
+<style scoped>
+.number {
+  width: 6rem;
+}
+
+.when {
+  white-space: nowrap;
+}
+
+.sr {
+  position: absolute;
+  clip-path: inset(50%);
+}
+</style>

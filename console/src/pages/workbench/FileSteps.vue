@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { computed, toRef } from 'vue'
+
+import { useSteps } from '../../queries'
+import type { Span } from './timeline'
+import { count, shown, size } from '../../words'
+import PageState from '../../components/PageState.vue'
+
+/** What was done to the file, step by step, in the stretch that the timeline shows. */
+const props = defineProps<{ file: number; span: Span }>()
+
+const query = useSteps(toRef(props, 'file'), toRef(props, 'span'))
+const steps = computed(() => [...(query.data.value?.steps ?? [])].sort((a, b) => a.at - b.at))
+</script>
+
+<template>
+  <PageState
+    :pending="query.isPending.value"
+    :error="query.error.value"
+    :kept="!!query.data.value"
+    :empty="steps.length === 0"
+    @again="query.refetch()"
+  >
+    <v-table class="steps">
+      <thead>
+        <tr>
+          <th>At</th>
+          <th>Done</th>
+          <th>By</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(s, i) in steps" :key="i">
+          <td class="mono">{{ (s.at / 1e9).toFixed(3) }} s</td>
+          <td>
+            {{ s.op }}<span v-if="s.to" class="wrap"> · {{ shown(s.to) }}</span
+            ><span v-if="s.size" class="quiet">, {{ size(s.size) }}</span
+            ><span v-if="s.what" class="quiet">, {{ shown(s.what) }}</span>
+          </td>
+          <td>{{ shown(s.program) }}</td>
+        </tr>
+      </tbody>
+    </v-table>
+    <p v-if="query.data.value?.more" class="quiet mt-2">
+      and {{ count(query.data.value.more, 'more', 'more') }} in this stretch; zoom in on the timeline to see
+      them
+    </p>
+    <template #empty
+      ><p class="quiet">Nothing was done to it in the stretch that the timeline shows.</p></template
+    >
+  </PageState>
+</template>
+
+<style scoped>
+.steps {
+  max-height: 380px;
+  overflow-y: auto;
+}
+</style>
