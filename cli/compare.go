@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -85,7 +84,7 @@ func (a *app) runCompare(c *cli.Command, names []string) error {
 	var rest []string
 	for _, k := range footprint.Kinds {
 		if n := found.Others[k]; n > 0 {
-			rest = append(rest, fmt.Sprintf("%d %s", n, k))
+			rest = append(rest, k.Files(n))
 		}
 	}
 	if len(rest) > 0 {

@@ -233,7 +233,7 @@ func coverage(c contribution.Covered) string {
 	var parts []string
 	for _, k := range footprint.Kinds {
 		if n := c.Kinds[k]; n > 0 {
-			parts = append(parts, fmt.Sprintf("%d %s", n, k))
+			parts = append(parts, k.Files(n))
 		}
 	}
 	if len(parts) == 0 {
