@@ -91,7 +91,7 @@ func New(ctx context.Context, c Config) (*Service, error) {
 	return s, nil
 }
 
-// tidyEvery is how often what holds no longer is forgotten.
+// tidyEvery is how often expired rows are deleted.
 const tidyEvery = 10 * time.Minute
 
 func (s *Service) tidy() {

@@ -425,7 +425,7 @@ func TestAPublishedRevisionCannotChange(t *testing.T) {
 	for _, text := range []string{`UPDATE revisions SET digest = 'x'`, `DELETE FROM revisions`, `UPDATE title_versions SET name = 'x'`, `DELETE FROM title_versions`} {
 		assert.ErrorContains(t, w.sql(t, text), "never changes", text)
 	}
-	assert.Error(t, w.sql(t, `UPDATE contributions SET decided_by = person_id`), "the database too knows that nobody decides on their own")
+	assert.Error(t, w.sql(t, `UPDATE contributions SET decided_by = person_id`), "the database too refuses a decision on one's own contribution")
 }
 
 func TestNoTitleIsAcceptedIntoAnothersPlaces(t *testing.T) {
@@ -1216,7 +1216,7 @@ func TestALocationInALaunchersHome(t *testing.T) {
 	assert.NoError(t, err)
 }
 
-// What holds no longer is forgotten.
+// Expired tokens and unused limits are deleted.
 func TestExpiredSessionsAreDeleted(t *testing.T) {
 	w := start(t)
 	require.NoError(t, w.sql(t, `INSERT INTO sessions (token, data, expiry) VALUES ('old', '', now() - interval '1 second'), ('new', '', now() + interval '1 hour')`))

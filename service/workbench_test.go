@@ -58,7 +58,7 @@ func TestTheWorkbenchOfAContribution(t *testing.T) {
 	assert.Equal(t, []int{0}, tried.Locations[0].Files)
 	assert.NotEmpty(t, tried.Locations[1].Error)
 
-	// What does not hold is refused, and says which field.
+	// An invalid correction is refused, with the field.
 	for body, field := range map[string]string{
 		`{"file":"xdg-data:elsewhere","kind":"log","because":""}`:                            "file",
 		`{"file":"xdg-data:tidewrack/slots/slot1.sav","kind":"treasure","because":""}`:       "kind",

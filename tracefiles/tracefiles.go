@@ -149,7 +149,7 @@ func CheckWords(because string) error {
 }
 
 // Correct keeps a correction beside a trace, in place of an earlier one of the same
-// file. It is an error if it does not hold for the trace.
+// file. It is an error if it does not apply to the trace.
 func Correct(name string, c footprint.Correction) error {
 	if err := CheckWords(c.Because); err != nil {
 		return err

@@ -257,7 +257,7 @@ func TestADraftIsTriedAndSaved(t *testing.T) {
 
 	d["locations"] = []any{}
 	status, _ = save(o.bench(t).Digest)
-	assert.Equal(t, http.StatusUnprocessableEntity, status, "a draft that does not hold is not written")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "an invalid draft is not written")
 	require.NoError(t, os.WriteFile(o.drafts, []byte("format: something else\n"), 0o600))
 	status, answer := o.call(t, "GET", "/workbench", "", nil)
 	assert.Equal(t, http.StatusConflict, status)

@@ -217,7 +217,7 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		name, last := s[0].Text, i == len(l.Pattern.Segments)-1
 		switch {
 		case i < footprint.TitleDepth(l.Anchor) || i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
-			// what singles the title out below a shared anchor is unchanged
+			// the title's own folder below a shared anchor is unchanged
 		case f.Edition != nil && f.Edition.Ref != "" && name == f.Edition.Ref:
 			s = place.Segment{{Kind: place.Named, Text: "ref"}}
 			why = append(why, name+" is the edition's reference: {ref}")

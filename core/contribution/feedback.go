@@ -33,7 +33,7 @@ type Tried struct {
 }
 
 // Try says what a draft's locations would do with the files of a footprint, beside what
-// other titles keep. It takes drafts that do not hold yet: each location is looked at by
+// other titles keep. It takes drafts that are not valid yet: each location is looked at by
 // itself. It ends with the context's error where that ends before it.
 func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []manifest.Title) (Feedback, error) {
 	out := Feedback{Locations: make([]Tried, 0, len(d.Locations)), Left: []int{}}

@@ -47,7 +47,7 @@ func (p Filter) takes(f File) bool {
 }
 
 // FromTraceOnly is FromTrace, with corrections applied and with only those files listed
-// that a filter takes. Counts stay those of all. Corrections that do not hold are an error
+// that a filter takes. Counts stay those of all. Corrections that do not apply are an error
 // as Correct's, beside the footprint.
 func FromTraceOnly(r *trace.Reader, only Filter, said ...Correction) (*Footprint, error) {
 	b := newBuilder(r.Header)

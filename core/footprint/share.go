@@ -92,9 +92,9 @@ func (f File) ofInterest() bool {
 	return f.Kind.OfInterest() || f.Judged != nil && f.Judged.Kind.OfInterest()
 }
 
-// HidePlace replaces what tells who the contributor is in a location, except in
-// the name that singles the title out below a shared anchor: there it is a
-// title that happens to be called like the account.
+// HidePlace replaces what identifies the contributor in a location, except in the name
+// of the title's own folder below a shared anchor: that is a title that happens to have
+// the account's name.
 func (f *Footprint) HidePlace(at string) string { return hidePlace(at, hider(f.Self)) }
 
 func hidePlace(at string, hide func(string) string) string {

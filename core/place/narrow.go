@@ -339,9 +339,9 @@ var guards = sync.OnceValue(func() map[Anchor]*guardTree {
 	return trees
 })
 
-// within is the guard as it stands below a folder; ok is false if it stands elsewhere, or
-// above. One above has nothing to say of what lies below: behind it comes the folder's
-// name, which singles the folder out.
+// within gives the part of the guard that lies below a folder; ok is false if the guard
+// lies elsewhere, or above the folder. A guard above does not restrict what is below: the
+// folder's own name follows it, which makes the folder the title's.
 func (g guard) within(folder []Segment) (in guard, ok bool) {
 	if len(g.folder.Segments) < len(folder) {
 		return g, false

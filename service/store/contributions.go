@@ -39,7 +39,7 @@ var (
 	ErrOwn       = errors.New("reviewers cannot decide on their own contributions")
 )
 
-// DecidedError says that somebody was faster.
+// DecidedError says that the contribution was decided already.
 type DecidedError struct{ State, By string }
 
 func (e *DecidedError) Error() string { return fmt.Sprintf("it was %s by %s already", e.State, e.By) }

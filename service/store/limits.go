@@ -45,8 +45,8 @@ func (s *Store) UseLimit(ctx context.Context, l Limit, by string) (Use, error) {
 	return u, nil
 }
 
-// DeleteExpired forgets what holds no longer: limits that nobody is held to, and tokens a month
-// after they expired.
+// DeleteExpired deletes limits that are no longer in use, and tokens a month after they
+// expired.
 func (s *Store) DeleteExpired(ctx context.Context) error {
 	if _, err := s.Pool.Exec(ctx, `DELETE FROM limits WHERE due < now()`); err != nil {
 		return err

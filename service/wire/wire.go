@@ -19,14 +19,14 @@ const (
 	ProblemSignIn    = "urn:endroit:problem:sign-in"    // no or a wrong token or session
 	ProblemExpired   = "urn:endroit:problem:expired"    // the token was valid once
 	ProblemRole      = "urn:endroit:problem:role"       // the account may not do this
-	ProblemOwn       = "urn:endroit:problem:own"        // nobody decides on their own
-	ProblemDecided   = "urn:endroit:problem:decided"    // somebody was faster
+	ProblemOwn       = "urn:endroit:problem:own"        // a decision on one's own contribution
+	ProblemDecided   = "urn:endroit:problem:decided"    // somebody else decided first
 	ProblemConflict  = "urn:endroit:problem:conflict"   // another title's files
-	ProblemClash     = "urn:endroit:problem:clash"      // a sheet that cannot stand beside another
+	ProblemClash     = "urn:endroit:problem:clash"      // a sheet that contradicts another
 	ProblemKeyReused = "urn:endroit:problem:key-reused" // idempotency key with another body
-	ProblemInvalid   = "urn:endroit:problem:invalid"    // the body does not hold
+	ProblemInvalid   = "urn:endroit:problem:invalid"    // the request body is invalid
 	ProblemTooLarge  = "urn:endroit:problem:too-large"  // the body is over the limit
-	ProblemNotFound  = "urn:endroit:problem:not-found"  // there is no such thing
+	ProblemNotFound  = "urn:endroit:problem:not-found"  // not found
 	ProblemTooMany   = "urn:endroit:problem:too-many"   // wait and try again
 )
 
