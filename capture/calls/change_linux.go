@@ -41,7 +41,10 @@ func (s *supervisor) begin(w *work, c *change) {
 	if c.movesPaths() {
 		s.concludeAll() // or what they changed is looked for where it is no more
 	}
-	c.at, c.p, c.n, c.image, c.th, c.nr = w.at, w.p, w.number, w.image, w.th, w.n.Nr
+	c.at, c.p, c.n, c.th, c.nr = w.at, w.p, w.number, w.th, w.n.Nr
+	if c.op == trace.Run { // as it is now: what is known of the process may be older
+		_, c.image = processes.StartOf(c.p.PID)
+	}
 	s.ps.Mu.Lock()
 	w.th.Change = c
 	s.names.open[c] = true
@@ -88,10 +91,12 @@ func (c *change) movesPaths() bool {
 }
 
 // settleEvery is how often changes are looked at whose threads called nothing since;
-// changeLimit is how long a running thread can be within one.
+// changeLimit is how long a running thread can be within one. Executing takes longer where
+// the machine is busy; afterwards the program is another one, which shows at once.
 const (
 	settleEvery = 3 * time.Millisecond
 	changeLimit = 50 * time.Millisecond
+	execLimit   = 2 * time.Second
 )
 
 // settle concludes changes in the background until stop is closed.
@@ -129,6 +134,9 @@ func (c *change) within(now time.Duration) bool {
 	case "":
 		return false // it has gone, or may not be asked
 	case "running":
+		if c.op == trace.Run {
+			return now-c.at < execLimit
+		}
 		return now-c.at < changeLimit
 	default:
 		return nr == strconv.Itoa(int(c.nr))

@@ -78,9 +78,8 @@ type work struct {
 	p      *processes.Process
 	view   *processes.View
 	uid    int
-	number int             // the process's in the trace
-	image  processes.Image // the program that it runs
-	moves  uint32          // how often paths had come to mean others
+	number int    // the process's in the trace
+	moves  uint32 // how often paths had come to mean others
 }
 
 // quick observes an opening of which all is known, or a handler that is set, and reports
@@ -278,7 +277,7 @@ func (s *supervisor) caller(w *work) (open, exec *change) {
 	s.ps.Mu.Lock()
 	defer s.ps.Mu.Unlock()
 	w.p = w.th.Process
-	w.view, w.uid, w.number, w.image, w.moves = w.p.View, w.p.UID, w.p.N, w.p.Image, s.ps.Moves.Load()
+	w.view, w.uid, w.number, w.moves = w.p.View, w.p.UID, w.p.N, s.ps.Moves.Load()
 	open, _ = w.th.Change.(*change)
 	exec, _ = w.p.Exec.(*change)
 	return open, exec

@@ -31,7 +31,6 @@ type Process struct {
 	Writes bool // it has opened a file for writing
 	moves  bool // it may have got another root folder or other mounts
 	View   *View
-	Image  Image   // of the program that it runs
 	Chdirs int     // how often its working folder may have changed
 	Exec   Pending // it is executing another program, as far as known
 	Hidden bool    // its memory cannot be read
@@ -186,7 +185,7 @@ func (ps *Table) declare(p *Process, f Facts) {
 	ps.noteKind(dir+"/exe", line.Exe)
 	n := ps.r.Process(line)
 	ps.Mu.Lock()
-	p.N, p.Exe, p.Image, p.Stale = n, line.Exe, f.image, false
+	p.N, p.Exe, p.Stale = n, line.Exe, false
 	holds := &capture.Holder{N: p.N, Writes: p.Writes}
 	ps.Mu.Unlock()
 	ps.r.Mu.Lock()
@@ -238,14 +237,13 @@ type Image struct{ code, stack, args string }
 // Facts are what the kernel tells of a thread (proc(5), /proc/TID/stat and status).
 type Facts struct {
 	born        uint64 // clock ticks after boot, 0 if the thread has gone
-	image       Image
-	pid, Parent int // its process and that one's parent
-	uid         int // the user by whose rights it opens files, -1 if the thread has gone
+	pid, Parent int    // its process and that one's parent
+	uid         int    // the user by whose rights it opens files, -1 if the thread has gone
 }
 
 func FactsOf(tid int) Facts {
 	f := Facts{pid: tid, uid: -1}
-	f.born, f.image = StartOf(tid)
+	f.born, _ = StartOf(tid)
 	for line := range strings.Lines(ReadSmall("/proc/" + strconv.Itoa(tid) + "/status")) {
 		name, values, _ := strings.Cut(line, ":")
 		switch v := strings.Fields(values); {
