@@ -1,5 +1,5 @@
-import { QueryClient, useInfiniteQuery, useMutation, useQuery } from '@tanstack/vue-query'
-import { type Ref, ref } from 'vue'
+import { QueryClient, type QueryKey, useInfiniteQuery, useMutation, useQuery } from '@tanstack/vue-query'
+import { computed, type Ref, ref } from 'vue'
 
 import { api, ProblemError, unwrap, type Schemas } from './api/client'
 
@@ -64,16 +64,24 @@ export const useSignOut = () =>
     },
   })
 
-const nextPage = (last: { next: string }) => last.next || undefined
+/** A list that comes in pages, with all items so far. */
+function usePages<T>(
+  queryKey: QueryKey,
+  load: (cursor: string | undefined, signal: AbortSignal) => Promise<{ items: T[]; next: string }>,
+) {
+  const list = useInfiniteQuery({
+    queryKey,
+    queryFn: ({ pageParam, signal }) => load(pageParam, signal),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next || undefined,
+  })
+  return { ...list, items: computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? []) }
+}
 
 export const useTitles = (q: Ref<string>) =>
-  useInfiniteQuery({
-    queryKey: keys.titles(q),
-    queryFn: ({ pageParam, signal }) =>
-      unwrap(api.GET('/titles', { params: { query: { q: q.value, cursor: pageParam } }, signal })),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: nextPage,
-  })
+  usePages(keys.titles(q), (cursor, signal) =>
+    unwrap(api.GET('/titles', { params: { query: { q: q.value, cursor } }, signal })),
+  )
 
 export const useTitle = (id: Ref<string>) =>
   useQuery({
@@ -83,15 +91,9 @@ export const useTitle = (id: Ref<string>) =>
   })
 
 export const useContributions = (state: Ref<State>) =>
-  useInfiniteQuery({
-    queryKey: keys.contributions(state),
-    queryFn: ({ pageParam, signal }) =>
-      unwrap(
-        api.GET('/contributions', { params: { query: { state: state.value, cursor: pageParam } }, signal }),
-      ),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: nextPage,
-  })
+  usePages(keys.contributions(state), (cursor, signal) =>
+    unwrap(api.GET('/contributions', { params: { query: { state: state.value, cursor } }, signal })),
+  )
 
 export const useContribution = (number: Ref<number>) =>
   useQuery({
@@ -123,22 +125,14 @@ export const useReturn = () =>
   })
 
 export const useRevisions = () =>
-  useInfiniteQuery({
-    queryKey: keys.revisions,
-    queryFn: ({ pageParam, signal }) =>
-      unwrap(api.GET('/manifest/revisions', { params: { query: { cursor: pageParam } }, signal })),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: nextPage,
-  })
+  usePages(keys.revisions, (cursor, signal) =>
+    unwrap(api.GET('/manifest/revisions', { params: { query: { cursor } }, signal })),
+  )
 
 export const useLaunchers = () =>
-  useInfiniteQuery({
-    queryKey: keys.launchers,
-    queryFn: ({ pageParam, signal }) =>
-      unwrap(api.GET('/launchers', { params: { query: { cursor: pageParam } }, signal })),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: nextPage,
-  })
+  usePages(keys.launchers, (cursor, signal) =>
+    unwrap(api.GET('/launchers', { params: { query: { cursor } }, signal })),
+  )
 
 export const useLauncher = (id: Ref<string>) =>
   useQuery({

@@ -1,9 +1,23 @@
 <script setup lang="ts">
+import type { Ref } from 'vue'
+
 /** Asks for the next page of a list, where there is one. */
-defineProps<{ more: boolean; loading: boolean }>()
-defineEmits<{ more: [] }>()
+defineProps<{
+  list: {
+    hasNextPage: Readonly<Ref<boolean>>
+    isFetchingNextPage: Readonly<Ref<boolean>>
+    fetchNextPage: () => unknown
+  }
+}>()
 </script>
 
 <template>
-  <v-btn v-if="more" variant="text" size="small" :loading="loading" @click="$emit('more')">More</v-btn>
+  <v-btn
+    v-if="list.hasNextPage.value"
+    variant="text"
+    size="small"
+    :loading="list.isFetchingNextPage.value"
+    @click="list.fetchNextPage()"
+    >More</v-btn
+  >
 </template>

@@ -1,14 +1,12 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-
 import MoreButton from '../../components/MoreButton.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 import StandingMark from '../../components/StandingMark.vue'
 import { useLaunchers } from '../../queries'
 import { systems } from '../../words'
 
 const list = useLaunchers()
-const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [])
+const { items } = list
 
 /** A launcher's name, if its sheet is in the list. */
 function nameOf(id: string): string {
@@ -23,13 +21,7 @@ function nameOf(id: string): string {
       A sheet describes where a launcher keeps its libraries, installed titles, prefixes and accounts.
       <span class="mono">endroit machine</span> shows what these sheets find on your own machine.
     </p>
-    <PageState
-      :pending="list.isPending.value"
-      :error="list.error.value"
-      :kept="!!list.data.value"
-      :empty="items.length === 0"
-      @again="list.refetch()"
-    >
+    <QueryState :query="list" :empty="items.length === 0">
       <template #empty>
         <v-card class="pa-6">
           <p>No launcher's sheet was accepted yet.</p>
@@ -79,11 +71,7 @@ function nameOf(id: string): string {
         <span class="mono">endroit sheet check FILE</span>, and send it with
         <span class="mono">endroit sheet submit FILE</span>.
       </p>
-      <MoreButton
-        :more="list.hasNextPage.value"
-        :loading="list.isFetchingNextPage.value"
-        @more="list.fetchNextPage()"
-      />
-    </PageState>
+      <MoreButton :list="list" />
+    </QueryState>
   </div>
 </template>

@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { computed, toRef, watchEffect } from 'vue'
+import { computed, toRef } from 'vue'
 
 import DecisionPanel from './DecisionPanel.vue'
 import DraftLocations from './DraftLocations.vue'
 import FootprintCorrections from './FootprintCorrections.vue'
 import FootprintFiles from './FootprintFiles.vue'
 import ManifestChanges from './ManifestChanges.vue'
-import PageState from '../../components/PageState.vue'
+import DetailPage from '../../components/DetailPage.vue'
 import SheetReview from './SheetReview.vue'
 import { useContribution } from '../../queries'
 import { moment } from '../../words'
@@ -14,66 +14,58 @@ import { moment } from '../../words'
 const props = defineProps<{ number: number }>()
 const query = useContribution(toRef(props, 'number'))
 const x = computed(() => query.data.value)
-
-watchEffect(() => {
-  if (x.value) document.title = `${x.value.title}, contribution ${x.value.number} · Endroit`
-})
 </script>
 
 <template>
-  <div class="page">
-    <router-link to="/reviews" class="quiet">Reviews</router-link>
-    <PageState
-      :pending="query.isPending.value"
-      :error="query.error.value"
-      :kept="!!query.data.value"
-      @again="query.refetch()"
-    >
-      <template v-if="x">
-        <h1>{{ x.title }}</h1>
-        <p class="quiet">Contribution {{ x.number }} by {{ x.by }}, {{ moment(x.submitted) }}</p>
-        <p class="mb-3">{{ x.sheet ? `The sheet of the launcher ${x.sheet.id}` : x.variant }}</p>
+  <DetailPage
+    :list="{ title: 'Reviews', to: '/reviews' }"
+    :name="x ? `${x.title}, contribution ${x.number}` : ''"
+    :query="query"
+  >
+    <template v-if="x">
+      <h1>{{ x.title }}</h1>
+      <p class="quiet">Contribution {{ x.number }} by {{ x.by }}, {{ moment(x.submitted) }}</p>
+      <p class="mb-3">{{ x.sheet ? `The sheet of the launcher ${x.sheet.id}` : x.variant }}</p>
 
-        <DecisionPanel :contribution="x" />
+      <DecisionPanel :contribution="x" />
 
-        <SheetReview v-if="x.sheet" :sheet="x.sheet" :waiting="x.state === 'waiting'" />
-        <template v-else>
-          <section aria-labelledby="locations">
-            <h2 id="locations" class="mt-5 mb-2">Proposed locations</h2>
-            <DraftLocations :contribution="x" />
-          </section>
+      <SheetReview v-if="x.sheet" :sheet="x.sheet" :waiting="x.state === 'waiting'" />
+      <template v-else>
+        <section aria-labelledby="locations">
+          <h2 id="locations" class="mt-5 mb-2">Proposed locations</h2>
+          <DraftLocations :contribution="x" />
+        </section>
 
-          <section v-if="x.state === 'waiting'" aria-labelledby="changes">
-            <h2 id="changes" class="mt-5 mb-2">What accepting would change in the manifest</h2>
-            <ManifestChanges :changes="x.changes" :conflicts="x.conflicts" />
-          </section>
+        <section v-if="x.state === 'waiting'" aria-labelledby="changes">
+          <h2 id="changes" class="mt-5 mb-2">What accepting would change in the manifest</h2>
+          <ManifestChanges :changes="x.changes" :conflicts="x.conflicts" />
+        </section>
 
-          <section v-if="x.draft?.questions?.length || x.draft?.note" aria-labelledby="questions">
-            <h2 id="questions" class="mt-5 mb-2">From the contributor</h2>
-            <v-card class="pa-4">
-              <p v-if="x.draft?.note" class="wrap note">{{ x.draft?.note }}</p>
-              <template v-if="x.draft?.questions?.length">
-                <p><strong>Open questions</strong></p>
-                <ul class="reasons">
-                  <li v-for="q in x.draft?.questions" :key="q" class="wrap">{{ q }}</li>
-                </ul>
-              </template>
-            </v-card>
-          </section>
+        <section v-if="x.draft?.questions?.length || x.draft?.note" aria-labelledby="questions">
+          <h2 id="questions" class="mt-5 mb-2">From the contributor</h2>
+          <v-card class="pa-4">
+            <p v-if="x.draft?.note" class="wrap note">{{ x.draft?.note }}</p>
+            <template v-if="x.draft?.questions?.length">
+              <p><strong>Open questions</strong></p>
+              <ul class="reasons">
+                <li v-for="q in x.draft?.questions" :key="q" class="wrap">{{ q }}</li>
+              </ul>
+            </template>
+          </v-card>
+        </section>
 
-          <section aria-labelledby="footprint">
-            <h2 id="footprint" class="mt-5 mb-2">Footprint</h2>
-            <p class="mb-2">
-              <router-link :to="`/reviews/${x.number}/workbench`">Open it in the workbench</router-link>, with
-              the timeline and the folders, to look into it, try other patterns, or correct a kind.
-            </p>
-            <FootprintCorrections :corrections="x.footprint?.corrections ?? []" />
-            <FootprintFiles v-if="x.footprint" :footprint="x.footprint" :coverage="x.coverage" />
-          </section>
-        </template>
+        <section aria-labelledby="footprint">
+          <h2 id="footprint" class="mt-5 mb-2">Footprint</h2>
+          <p class="mb-2">
+            <router-link :to="`/reviews/${x.number}/workbench`">Open it in the workbench</router-link>, with
+            the timeline and the folders, to look into it, try other patterns, or correct a kind.
+          </p>
+          <FootprintCorrections :corrections="x.footprint?.corrections ?? []" />
+          <FootprintFiles v-if="x.footprint" :footprint="x.footprint" :coverage="x.coverage" />
+        </section>
       </template>
-    </PageState>
-  </div>
+    </template>
+  </DetailPage>
 </template>
 
 <style scoped>

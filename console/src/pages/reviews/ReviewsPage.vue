@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import MoreButton from '../../components/MoreButton.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 import { useContributions, useSession } from '../../queries'
 import { moment } from '../../words'
 
@@ -19,7 +19,7 @@ const state = computed<State>({
   set: (s) => void router.replace({ query: s === 'waiting' ? {} : { state: s } }),
 })
 const list = useContributions(state)
-const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [])
+const { items } = list
 </script>
 
 <template>
@@ -36,13 +36,7 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
     <v-tabs v-if="session.data.value?.person" v-model="state" color="primary" density="compact" class="mb-2">
       <v-tab v-for="s in states" :key="s" :value="s">{{ s }}</v-tab>
     </v-tabs>
-    <PageState
-      :pending="list.isPending.value"
-      :error="list.error.value"
-      :kept="!!list.data.value"
-      :empty="items.length === 0"
-      @again="list.refetch()"
-    >
+    <QueryState :query="list" :empty="items.length === 0">
       <template #empty>
         <v-card class="pa-6 my-2">
           <p v-if="state === 'waiting' && reviewer">Nothing waits for a review.</p>
@@ -84,12 +78,8 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
           </tbody>
         </v-table>
       </v-card>
-      <MoreButton
-        :more="list.hasNextPage.value"
-        :loading="list.isFetchingNextPage.value"
-        @more="list.fetchNextPage()"
-      />
-    </PageState>
+      <MoreButton :list="list" />
+    </QueryState>
   </div>
 </template>
 

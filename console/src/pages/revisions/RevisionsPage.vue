@@ -1,13 +1,11 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-
 import MoreButton from '../../components/MoreButton.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 import { useRevisions } from '../../queries'
 import { moment } from '../../words'
 
 const list = useRevisions()
-const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [])
+const { items } = list
 </script>
 
 <template>
@@ -18,12 +16,7 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
       newest is what
       <span class="mono">endroit fetch</span> gets.
     </p>
-    <PageState
-      :pending="list.isPending.value"
-      :error="list.error.value"
-      :kept="!!list.data.value"
-      @again="list.refetch()"
-    >
+    <QueryState :query="list">
       <v-card>
         <v-table>
           <thead>
@@ -64,12 +57,8 @@ const items = computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? [
           </tbody>
         </v-table>
       </v-card>
-      <MoreButton
-        :more="list.hasNextPage.value"
-        :loading="list.isFetchingNextPage.value"
-        @more="list.fetchNextPage()"
-      />
-    </PageState>
+      <MoreButton :list="list" />
+    </QueryState>
   </div>
 </template>
 

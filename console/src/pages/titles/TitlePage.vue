@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { computed, toRef, watchEffect } from 'vue'
+import { computed, toRef } from 'vue'
 
 import LocationRows from '../../components/LocationRows.vue'
-import PageState from '../../components/PageState.vue'
+import DetailPage from '../../components/DetailPage.vue'
 import { useTitle } from '../../queries'
 import { count, ownSystem, shellQuote, systems } from '../../words'
 
@@ -14,44 +14,32 @@ const own = ownSystem()
 const variants = computed(() =>
   [...(title.data.value?.variants ?? [])].sort((a, b) => Number(b.os === own) - Number(a.os === own)),
 )
-
-watchEffect(() => {
-  if (title.data.value) document.title = `${title.data.value.name} · Endroit`
-})
 </script>
 
 <template>
-  <div class="page">
-    <router-link to="/titles" class="quiet">Titles</router-link>
-    <PageState
-      :pending="title.isPending.value"
-      :error="title.error.value"
-      :kept="!!title.data.value"
-      @again="title.refetch()"
-    >
-      <template v-if="title.data.value">
-        <h1>{{ title.data.value.name }}</h1>
-        <p class="quiet mb-4">
-          {{ count(variants.length, 'variant', 'variants') }}. On your own machine,
-          <span class="mono">endroit locate {{ shellQuote(title.data.value.name) }}</span> shows the full
-          paths and what is there.
-        </p>
-        <v-card v-for="v in variants" :key="v.name" class="mb-4" tag="section" :aria-label="v.name">
-          <div class="px-4 py-3">
-            <h2>
-              {{ systems[v.os] ?? v.os
-              }}<template v-if="v.runtime === 'prefix'">, Windows build in a compatibility prefix</template>
-            </h2>
-            <p class="quiet">
-              <template v-if="v.store"
-                >sold by {{ v.store }}<template v-if="v.ref"> as {{ v.ref }}</template></template
-              ><template v-else>from any store</template
-              ><template v-if="v.launcher">, started by {{ v.launcher }}</template>
-            </p>
-          </div>
-          <LocationRows :locations="v.locations" forms />
-        </v-card>
-      </template>
-    </PageState>
-  </div>
+  <DetailPage :list="{ title: 'Titles', to: '/titles' }" :name="title.data.value?.name ?? ''" :query="title">
+    <template v-if="title.data.value">
+      <h1>{{ title.data.value.name }}</h1>
+      <p class="quiet mb-4">
+        {{ count(variants.length, 'variant', 'variants') }}. On your own machine,
+        <span class="mono">endroit locate {{ shellQuote(title.data.value.name) }}</span> shows the full paths
+        and what is there.
+      </p>
+      <v-card v-for="v in variants" :key="v.name" class="mb-4" tag="section" :aria-label="v.name">
+        <div class="px-4 py-3">
+          <h2>
+            {{ systems[v.os] ?? v.os
+            }}<template v-if="v.runtime === 'prefix'">, Windows build in a compatibility prefix</template>
+          </h2>
+          <p class="quiet">
+            <template v-if="v.store"
+              >sold by {{ v.store }}<template v-if="v.ref"> as {{ v.ref }}</template></template
+            ><template v-else>from any store</template
+            ><template v-if="v.launcher">, started by {{ v.launcher }}</template>
+          </p>
+        </div>
+        <LocationRows :locations="v.locations" forms />
+      </v-card>
+    </template>
+  </DetailPage>
 </template>

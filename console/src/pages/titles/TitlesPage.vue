@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { vCursor } from '../../focus'
 import MoreButton from '../../components/MoreButton.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 import { useTitles } from '../../queries'
 import { count, shellQuote, systems } from '../../words'
 
@@ -16,7 +16,7 @@ const router = useRouter()
 const typed = ref(String(route.query.q ?? ''))
 const asked = ref(typed.value)
 const titles = useTitles(asked)
-const items = computed(() => titles.data.value?.pages.flatMap((p) => p.items) ?? [])
+const { items } = titles
 const best = computed(() => (asked.value.trim() ? (items.value[0]?.id ?? '') : ''))
 // An answer is shown for the question that stands in the field, and for no other.
 const answering = computed(() => titles.isPending.value || (typed.value ?? '').slice(0, 200) !== asked.value)
@@ -55,13 +55,7 @@ watch(
       hide-details
       type="search"
     />
-    <PageState
-      :pending="answering"
-      :error="titles.error.value"
-      :kept="!!titles.data.value"
-      :empty="items.length === 0"
-      @again="titles.refetch()"
-    >
+    <QueryState :query="titles" :pending="answering" :empty="items.length === 0">
       <template #empty>
         <v-card class="pa-6 my-4">
           <p v-if="asked">No title is recorded as “{{ asked }}” yet.</p>
@@ -99,12 +93,8 @@ watch(
       <p class="quiet mt-2">
         {{ count(items.length, 'title', 'titles')
         }}<template v-if="titles.hasNextPage.value"> so far</template>
-        <MoreButton
-          :more="titles.hasNextPage.value"
-          :loading="titles.isFetchingNextPage.value"
-          @more="titles.fetchNextPage()"
-        />
+        <MoreButton :list="titles" />
       </p>
-    </PageState>
+    </QueryState>
   </div>
 </template>

@@ -2,15 +2,13 @@
 import { computed, ref } from 'vue'
 
 import MoreButton from '../../components/MoreButton.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 import { useContributions } from '../../queries'
 import { count, moment } from '../../words'
 
 /** On a service: how a trace is looked into, and the contributions that can be. */
 const list = useContributions(ref('waiting'))
-const items = computed(() =>
-  (list.data.value?.pages ?? []).flatMap((p) => p.items).filter((x) => x.kind === 'draft'),
-)
+const items = computed(() => list.items.value.filter((x) => x.kind === 'draft'))
 </script>
 
 <template>
@@ -21,13 +19,7 @@ const items = computed(() =>
       <code>endroit workbench TRACE</code>, without an account; its contents and steps are there too. These
       footprints were submitted and wait for a reviewer:
     </p>
-    <PageState
-      :pending="list.isPending.value"
-      :error="list.error.value"
-      :kept="!!list.data.value"
-      :empty="items.length === 0"
-      @again="list.refetch()"
-    >
+    <QueryState :query="list" :empty="items.length === 0">
       <v-card>
         <ul class="rows headed">
           <li v-for="x in items" :key="x.number" class="row">
@@ -40,16 +32,12 @@ const items = computed(() =>
         </ul>
       </v-card>
       <p class="quiet mt-2">{{ count(items.length, 'footprint', 'footprints') }}</p>
-      <MoreButton
-        :more="list.hasNextPage.value"
-        :loading="list.isFetchingNextPage.value"
-        @more="list.fetchNextPage()"
-      />
+      <MoreButton :list="list" />
       <template #empty
         ><v-card class="pa-6"
           >None waits. Trace a run, then <code>endroit workbench TRACE</code>.</v-card
         ></template
       >
-    </PageState>
+    </QueryState>
   </div>
 </template>

@@ -9,7 +9,7 @@ import { clock, count, shown } from '../../words'
 import DraftEditor from './DraftEditor.vue'
 import FilePanel from './FilePanel.vue'
 import FolderTree from './FolderTree.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 import RunAnswer from './RunAnswer.vue'
 import RunTimeline from './RunTimeline.vue'
 
@@ -75,12 +75,7 @@ const lanes = computed(() => {
     <router-link v-if="number !== undefined" :to="`/reviews/${number}`" class="quiet"
       >Contribution {{ number }}</router-link
     >
-    <PageState
-      :pending="query.isPending.value"
-      :error="query.error.value"
-      :kept="!!query.data.value"
-      @again="query.refetch()"
-    >
+    <QueryState :query="query">
       <template v-if="x">
         <header class="head">
           <h1>{{ shown(x.title || 'A run') }}</h1>
@@ -129,7 +124,7 @@ const lanes = computed(() => {
           <DraftEditor :bench="x" :number="number" @choose="choose" />
         </div>
       </template>
-    </PageState>
+    </QueryState>
   </div>
 </template>
 

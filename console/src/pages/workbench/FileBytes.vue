@@ -5,7 +5,7 @@ import type { Schemas } from '../../api/client'
 import { useBytes } from '../../queries'
 import { bytes, count, hex, shown, size } from '../../words'
 import HexRows from './HexRows.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 
 /** A version of the file as bytes and text, with the facts found in it. */
 const props = defineProps<{ file: number; versions: Schemas['BenchVersion'][] }>()
@@ -54,12 +54,7 @@ const shownFacts = 6
         class="mb-2"
         @update:model-value="at = 0"
       />
-      <PageState
-        :pending="query.isPending.value"
-        :error="query.error.value"
-        :kept="!!query.data.value"
-        @again="query.refetch()"
-      >
+      <QueryState :query="query">
         <p v-if="got?.cannot" role="alert">{{ shown(got.cannot) }}</p>
         <template v-else-if="got">
           <p v-if="got.facts">
@@ -109,7 +104,7 @@ const shownFacts = 6
             </ul>
           </details>
         </template>
-      </PageState>
+      </QueryState>
     </template>
   </div>
 </template>

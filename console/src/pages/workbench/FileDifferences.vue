@@ -5,7 +5,7 @@ import type { Schemas } from '../../api/client'
 import { useDifferences, useSums } from '../../queries'
 import { bytes, count, hex, shown, size } from '../../words'
 import HexRows from './HexRows.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 
 /** What differs between two versions of a file, and checksums that hold in both. */
 const props = defineProps<{ file: number; versions: Schemas['BenchVersion'][] }>()
@@ -60,12 +60,7 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
         />
         <v-select v-model="to" :items="items" label="To" density="compact" variant="outlined" hide-details />
       </div>
-      <PageState
-        :pending="query.isPending.value"
-        :error="query.error.value"
-        :kept="!!query.data.value"
-        @again="query.refetch()"
-      >
+      <QueryState :query="query">
         <p v-if="got?.cannot" role="alert">{{ shown(got.cannot) }}</p>
         <template v-else-if="got">
           <p class="mt-2">
@@ -121,7 +116,7 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
             and {{ count(places - drawn, 'more place', 'more places') }}
           </p>
         </template>
-      </PageState>
+      </QueryState>
     </template>
   </div>
 </template>

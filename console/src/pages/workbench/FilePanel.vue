@@ -11,7 +11,7 @@ import FileReasons from './FileReasons.vue'
 import FileSteps from './FileSteps.vue'
 import KindCorrection from './KindCorrection.vue'
 import LocationText from '../../components/LocationText.vue'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 
 /** The chosen file: what it is and why, what was done to it, what is in it. */
 const props = defineProps<{ bench: Schemas['Workbench']; number?: number; file: number; span: Span }>()
@@ -41,12 +41,7 @@ const state = computed(() => {
 
 <template>
   <v-card class="pa-3">
-    <PageState
-      :pending="query.isPending.value"
-      :error="query.error.value"
-      :kept="!!query.data.value"
-      @again="query.refetch()"
-    >
+    <QueryState :query="query">
       <template v-if="x">
         <h2 class="where">
           <LocationText v-if="x.place" :at="shown(x.place)" /><span v-else class="mono wrap">{{
@@ -79,7 +74,7 @@ const state = computed(() => {
           <code>endroit workbench TRACE</code> shows them there.
         </p>
       </template>
-    </PageState>
+    </QueryState>
   </v-card>
 </template>
 

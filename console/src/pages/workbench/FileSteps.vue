@@ -4,7 +4,7 @@ import { computed, toRef } from 'vue'
 import { useSteps } from '../../queries'
 import type { Span } from './timeline'
 import { count, shown, size } from '../../words'
-import PageState from '../../components/PageState.vue'
+import QueryState from '../../components/QueryState.vue'
 
 /** What was done to the file, step by step, in the stretch that the timeline shows. */
 const props = defineProps<{ file: number; span: Span }>()
@@ -14,13 +14,7 @@ const steps = computed(() => [...(query.data.value?.steps ?? [])].sort((a, b) =>
 </script>
 
 <template>
-  <PageState
-    :pending="query.isPending.value"
-    :error="query.error.value"
-    :kept="!!query.data.value"
-    :empty="steps.length === 0"
-    @again="query.refetch()"
-  >
+  <QueryState :query="query" :empty="steps.length === 0">
     <v-table class="steps">
       <thead>
         <tr>
@@ -48,7 +42,7 @@ const steps = computed(() => [...(query.data.value?.steps ?? [])].sort((a, b) =>
     <template #empty
       ><p class="quiet">Nothing was done to it in the stretch that the timeline shows.</p></template
     >
-  </PageState>
+  </QueryState>
 </template>
 
 <style scoped>
