@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -154,6 +155,46 @@ func TestDocumentationMatchesTheProgram(t *testing.T) {
 	for _, p := range pictures {
 		assert.Contains(t, all, "screenshots/"+filepath.Base(p))
 	}
+}
+
+// A document that names a file or a folder of the code names one that exists.
+func TestDocumentationNamesExistingFiles(t *testing.T) {
+	quoted := regexp.MustCompile("`([a-z][a-z0-9_]*(?:/[a-z0-9_.-]+)*(?:\\.go)?)`(?: \\(((?:`[a-z_]+\\.go`(?:, )?)+)\\))?")
+	pages, err := filepath.Glob("docs/*.md")
+	require.NoError(t, err)
+	named := 0
+	for _, page := range append(pages, "README.md") {
+		text, err := os.ReadFile(page)
+		require.NoError(t, err)
+		for line := range strings.Lines(string(text)) {
+			cells := strings.Split(line, "|")
+			where := cells[len(cells)/2:] // in a table, the last columns
+			for _, m := range quoted.FindAllStringSubmatch(strings.Join(where, "|"), -1) {
+				folder, _, below := strings.Cut(m[1], "/")
+				_, err := os.Stat(folder)
+				// The last column of the table of guarantees names packages only.
+				if !(below && err == nil) && !(page == "docs/security.md" && strings.HasPrefix(line, "|")) {
+					continue
+				}
+				named++
+				assert.True(t, existsFrom(m[1]), "%s: %s", page, m[1])
+				for _, file := range strings.FieldsFunc(m[2], func(r rune) bool { return strings.ContainsRune("`, ", r) }) {
+					assert.FileExists(t, filepath.Join(m[1], file), page)
+				}
+			}
+		}
+	}
+	assert.Greater(t, named, 30)
+}
+
+// existsFrom reports whether there is such a file or folder, from the root or from capture.
+func existsFrom(name string) bool {
+	for _, root := range []string{".", "capture"} {
+		if _, err := os.Stat(filepath.Join(root, name)); err == nil {
+			return true
+		}
+	}
+	return false
 }
 
 // What cannot be installed is said, with what to do.
