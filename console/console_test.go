@@ -179,6 +179,9 @@ func TestFromSignInToAcceptance(t *testing.T) {
 	v.open("/titles/the-quiet-signal")
 	v.sees("~/.config/quiet-signal/station.json")
 	v.sees("observed")
+	v.do(chromedp.Click(chromedp.CSS("[aria-label=Breadcrumbs] a[href='/titles']")))
+	v.sees("Ninefold Orchard")
+	assert.Equal(t, "/titles", v.location())
 	v.press("Revisions")
 	v.sees("The Quiet Signal")
 }

@@ -10,7 +10,9 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -34,6 +36,23 @@ func (v *visitor) types(label, was, text string) {
 		return true
 	})()`, label, was, text)))
 	require.NoError(v.t, err, "type %s", text)
+}
+
+// focused waits until what has the focus shows a text.
+func (v *visitor) focused(text string) {
+	v.t.Helper()
+	_, err := chromedp.Run(v.ctx, chromedp.Poll[bool](fmt.Sprintf(`document.activeElement.innerText.includes(%q)`, text)))
+	require.NoError(v.t, err, "%s has the focus", text)
+}
+
+// hint waits until a tooltip shows a text, and explains what it is about; "" means none.
+func (v *visitor) hint(text string) {
+	v.t.Helper()
+	_, err := chromedp.Run(v.ctx, chromedp.Poll[bool](fmt.Sprintf(`(() => {
+		const tip = document.querySelector('[role=tooltip]'), about = document.querySelector('[aria-describedby=hint]')
+		return %q === '' ? !tip && !about : tip?.innerText.endsWith(%[1]q) && tip.id === 'hint' && !!about
+	})()`, text)))
+	require.NoError(v.t, err, "the tooltip shows %q", text)
 }
 
 // A submitted footprint is looked into; a correction shows in review with the name of who
@@ -163,6 +182,31 @@ func TestTheWorkbenchOfALocalTrace(t *testing.T) {
 	v.types("A part of the path", "", "ODD")
 	v.sees(`\u202Eodd\u0007.pak`)
 	v.types("A part of the path", "ODD", "")
+
+	// The tree is walked by keys; the Tab key reaches one row of it.
+	v.press("Show other files: 1 file")
+	v.do(chromedp.Focus(chromedp.CSS(`[role=treeitem][tabindex="0"]`)), chromedp.KeyEvent(kb.End), chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowDown))
+	v.focused("odd")
+	v.do(chromedp.KeyEvent(kb.Home), chromedp.KeyEvent(kb.ArrowLeft))
+	rows := func(want string) {
+		_, err := chromedp.Run(v.ctx, chromedp.Poll[bool](`(() => { const all = document.querySelectorAll('[role=treeitem]'); return `+want+` })()`))
+		require.NoError(t, err, want)
+	}
+	rows(`all[0].ariaExpanded === 'false' && all.length === 3`)
+	rows(`[...all].filter((r) => r.tabIndex === 0).length === 1`)
+	v.do(chromedp.KeyEvent(kb.ArrowRight))
+	rows(`all[0].ariaExpanded === 'true' && all.length === 4`)
+	v.press("Hide other files")
+
+	// A tooltip shows by keyboard and by pointer, and Escape hides it.
+	v.do(chromedp.Focus(chromedp.CSS(`[role=treeitem][tabindex="0"]`)), chromedp.KeyEvent(kb.Home), chromedp.KeyEvent(kb.End))
+	v.hint("/slot1.sav")
+	v.do(chromedp.KeyEvent(kb.Escape))
+	v.hint("")
+	at, err := chromedp.Run(v.ctx, chromedp.Evaluate[[]float64](`(() => { const e = document.querySelector('.lane-name'); e.scrollIntoView({ block: 'center' }); const r = e.getBoundingClientRect(); return [r.left + 5, r.top + 5] })()`))
+	require.NoError(t, err)
+	v.do(chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, at[0], at[1]))
+	v.hint("/slot1.sav: progress")
 
 	// The draft is tried while one types, and saved.
 	v.types("Anchor and pattern", "", "xdg-data:tidewrack/nothing.sav")

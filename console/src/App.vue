@@ -4,10 +4,12 @@ import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
+import { hint } from './hint'
 import { signInWanted, useSession, useSignOut } from './queries'
 
 // Needed seldom, and loaded then.
 const PagesMenu = defineAsyncComponent(() => import('./components/PagesMenu.vue'))
+const HintTooltip = defineAsyncComponent(() => import('./components/HintTooltip.vue'))
 const SignInAgain = defineAsyncComponent(() => import('./pages/session/SignInAgain.vue'))
 
 const route = useRoute()
@@ -112,6 +114,7 @@ async function leave() {
       >
       <router-view />
     </v-main>
+    <HintTooltip v-if="hint" />
     <SignInAgain v-if="signInWanted" />
   </v-app>
 </template>

@@ -15,6 +15,7 @@ import { VueQueryPlugin } from '@tanstack/vue-query'
 import { createApp } from 'vue'
 
 import App from './App.vue'
+import { vHint } from './hint'
 import { queryClient } from './queries'
 import { router } from './router'
 import { shown } from './shown'
@@ -22,4 +23,5 @@ import { vuetify } from './theme'
 
 const app = createApp(App)
 app.config.globalProperties.$shown = shown
+app.directive('hint', vHint)
 app.use(VueQueryPlugin, { queryClient }).use(router).use(vuetify).mount('#app')

@@ -55,7 +55,7 @@ export function ownSystem(platform = navigator.userAgent): string {
 const hidden = /[\p{Cc}\p{Cf}\p{Zl}\p{Zp}]/gu
 
 /** Writes what does not show as itself as an escape: names of files hold anything. */
-export function shown(text: string): string {
+export function oneLine(text: string): string {
   return text.replace(hidden, (c) => `\\u${c.codePointAt(0)!.toString(16).toUpperCase().padStart(4, '0')}`)
 }
 

@@ -131,10 +131,13 @@ describe('SheetSystems', () => {
 })
 
 describe('SheetText', () => {
-  it('has the sheet to the letter, for those who want it', () => {
+  it('has the sheet to the letter, for those who want it', async () => {
     const text = 'format: endroit/sheet/1\nid: quayside\n'
     const w = mount(SheetText, { props: { text, file: 'quayside.yaml' }, global })
-    expect(w.get('summary').text()).toContain('YAML')
+    expect(w.find('pre').exists()).toBe(false)
+    const title = w.get('button')
+    expect(title.text()).toContain('YAML')
+    await title.trigger('click')
     expect(w.get('pre').element.textContent).toBe(text)
   })
 })

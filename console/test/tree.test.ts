@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 
 import { grown, rows } from '../src/pages/workbench/tree'
-import { inHex, inLetters, shown } from '../src/words'
+import { inHex, inLetters, oneLine } from '../src/words'
 
 const leaf = (number: number, path: string, kind: string) => ({ number, path, kind })
 const files = [
@@ -59,8 +59,8 @@ describe('the tree', () => {
 
 describe('words', () => {
   it('escapes what does not show as itself', () => {
-    expect(shown('a\u202Eb\u0007\u2028.sav')).toBe('a\\u202Eb\\u0007\\u2028.sav')
-    expect(shown('späte Wörter')).toBe('späte Wörter')
+    expect(oneLine('a\u202Eb\u0007\u2028.sav')).toBe('a\\u202Eb\\u0007\\u2028.sav')
+    expect(oneLine('späte Wörter')).toBe('späte Wörter')
   })
 
   it('writes bytes', () => {

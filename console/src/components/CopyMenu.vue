@@ -16,6 +16,7 @@ const { copied, copy } = useCopy()
   <v-menu location="bottom end">
     <template #activator="{ props: menu }">
       <v-btn
+        v-hint="'Copy'"
         v-bind="menu"
         :aria-controls="undefined"
         :aria-owns="undefined"
@@ -23,7 +24,6 @@ const { copied, copy } = useCopy()
         size="x-small"
         variant="text"
         :aria-label="`Copy ${at}`"
-        title="Copy"
       />
     </template>
     <v-list density="compact" max-width="640">

@@ -23,7 +23,9 @@ watchEffect(() => {
 
 <template>
   <div class="page">
-    <nav aria-label="Breadcrumbs"><v-breadcrumbs :items="[list]" density="compact" class="crumbs" /></nav>
+    <nav aria-label="Breadcrumbs">
+      <v-breadcrumbs :items="[{ ...list, disabled: false }]" density="compact" class="crumbs" />
+    </nav>
     <QueryState :query="query"><slot /></QueryState>
   </div>
 </template>

@@ -2,7 +2,7 @@
 import { ref } from 'vue'
 
 import type { Schemas } from '../api/client'
-import { count, holds, shown } from '../words'
+import { count, holds, oneLine } from '../words'
 import EvidenceList from './EvidenceList.vue'
 import LocationText from './LocationText.vue'
 import PathForms from './PathForms.vue'
@@ -27,7 +27,7 @@ const open = ref<Record<string, boolean>>({})
         <span v-if="l.usual" class="usual quiet"
           >usually <span class="mono">{{ l.usual }}</span></span
         >
-        <span v-if="l.notes_summary" class="usual quiet">its files: {{ shown(l.notes_summary) }}</span>
+        <span v-if="l.notes_summary" class="usual quiet">its files: {{ oneLine(l.notes_summary) }}</span>
         <PathForms v-if="forms" :forms="l.forms" />
       </span>
       <span class="proof">

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import type { Schemas } from '../api/client'
 import { pieces } from '../location'
 import CopyMenu from './CopyMenu.vue'
+import PathText from './PathText.vue'
 
 /** Draws a location: the anchor as a word, the pattern, and what varies in it set off. */
 const props = defineProps<{
@@ -19,13 +20,12 @@ const pattern = computed(() => props.at.slice(props.at.indexOf(':') + 1))
 <template>
   <span class="location">
     <span class="text">
-      <span class="anchor" :title="means">{{ anchor }}</span><span class="colon">:</span
+      <span v-hint="means" class="anchor">{{ anchor }}</span><span class="colon">:</span
       ><span class="pattern"
         ><template v-for="(p, i) in pieces(pattern)" :key="i"
-          ><span v-if="p.means" class="varies" :title="p.means">{{ p.text }}</span
-          ><template v-else>{{ p.text }}</template></template
-        ></span
-      >
+          ><span v-if="p.means" v-hint="p.means" class="varies">{{ p.text }}</span
+          ><PathText v-else :path="p.text" /></template
+      ></span>
     </span>
     <CopyMenu v-if="forms" :at="at" :forms="forms" />
   </span>

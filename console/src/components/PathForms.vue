@@ -16,11 +16,11 @@ const { copied, copy } = useCopy()
       <dd>
         <span class="mono">{{ f.text }}</span>
         <v-btn
+          v-hint="'Copy'"
           :icon="copied === f.text ? mdiCheck : mdiContentCopy"
           size="x-small"
           variant="text"
           :aria-label="`Copy for ${f.for}`"
-          title="Copy"
           @click="copy(f.text)"
         />
       </dd>

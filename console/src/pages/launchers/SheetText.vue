@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { mdiCheck, mdiContentCopy } from '@mdi/js'
 
+import FoldedPart from '../../components/FoldedPart.vue'
 import { useCopy } from '../../copy'
 
 /** A sheet as its author writes it, folded away until somebody wants it. */
@@ -10,8 +11,7 @@ const { copied, copy } = useCopy()
 
 <template>
   <v-card class="pa-2">
-    <details>
-      <summary class="pa-2">The sheet, as YAML</summary>
+    <FoldedPart title="The sheet, as YAML" class="pa-2">
       <v-btn
         class="ma-2"
         size="small"
@@ -21,15 +21,11 @@ const { copied, copy } = useCopy()
         >{{ copied ? 'Copied' : `Copy ${file}` }}</v-btn
       >
       <pre class="mono pa-2" tabindex="0" :aria-label="file">{{ text }}</pre>
-    </details>
+    </FoldedPart>
   </v-card>
 </template>
 
 <style scoped>
-summary {
-  cursor: pointer;
-}
-
 pre {
   overflow-x: auto;
   font-size: var(--text-note);

@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../../api/client'
-import { count, holds, shown } from '../../words'
+import { count, holds, oneLine } from '../../words'
 import LocationText from '../../components/LocationText.vue'
 import StandingMark from '../../components/StandingMark.vue'
 
@@ -38,7 +38,7 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
             }}<strong v-if="covers(l.covered).doubt" class="doubt">, {{ covers(l.covered).doubt }}</strong>
           </p>
           <p v-if="l.shown?.notes_summary" class="quiet wrap">
-            its files: {{ shown(l.shown.notes_summary) }}
+            its files: {{ oneLine(l.shown.notes_summary) }}
           </p>
           <ul v-if="l.why?.length" class="reasons quiet">
             <li v-for="w in l.why" :key="w" class="wrap">{{ w }}</li>

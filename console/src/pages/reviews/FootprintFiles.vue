@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 
 import type { Schemas } from '../../api/client'
 import { clock, count, size, times } from '../../words'
+import FoldedPart from '../../components/FoldedPart.vue'
 import LocationText from '../../components/LocationText.vue'
 
 /** What the run did to the title's files: those of interest first, the rest on demand. */
@@ -75,12 +76,12 @@ const readsSeen = computed(() => props.footprint.observer !== 'change notificati
           </td>
           <td class="top place">
             <LocationText v-if="f.place" :at="f.place" />
-            <details v-if="f.reasons.length" class="small quiet">
-              <summary>{{ f.reasons[0] }}</summary>
+            <FoldedPart v-if="f.reasons.length > 1" :title="f.reasons[0]" class="small quiet">
               <ul class="reasons">
                 <li v-for="r in f.reasons.slice(1)" :key="r">{{ r }}</li>
               </ul>
-            </details>
+            </FoldedPart>
+            <div v-else class="small quiet">{{ f.reasons[0] }}</div>
           </td>
           <td class="top">{{ readsSeen ? times(f.reads) : 'not seen' }}</td>
           <td class="top">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../../api/client'
-import { count, holds, shown } from '../../words'
+import { count, holds, oneLine } from '../../words'
 import LocationText from '../../components/LocationText.vue'
 
 /** What a decision would add to the manifest, and what stands against it. */
@@ -23,7 +23,7 @@ defineProps<{ changes: Schemas['Change'][]; conflicts: Schemas['Conflict'][] }>(
               >is new ({{ holds[c.holds ?? ''] ?? c.holds }}), and would be {{ c.after }}</template
             >
             <template v-else-if="c.what === 'new-notes'"
-              >gets notes on the structure of its files: {{ shown(c.notes ?? '') }}</template
+              >gets notes on the structure of its files: {{ oneLine(c.notes ?? '') }}</template
             >
             <template v-else-if="c.before !== c.after"
               >goes from {{ c.before }} to {{ c.after }}, with

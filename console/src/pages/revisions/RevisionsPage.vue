@@ -51,7 +51,7 @@ const { items } = list
                 </template>
                 <template v-else>the empty beginning</template>
               </td>
-              <td class="mono" :title="r.digest">{{ r.digest.slice(0, 12) }}…</td>
+              <td v-hint="r.digest" class="mono">{{ r.digest.slice(0, 12) }}…</td>
               <td><a :href="`/api/v1/manifest/revisions/${r.number}`">JSON</a></td>
             </tr>
           </tbody>

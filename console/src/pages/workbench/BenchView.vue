@@ -5,10 +5,11 @@ import { useRoute, useRouter } from 'vue-router'
 import { useBench, useBenchFile } from '../../queries'
 import type { Span } from './timeline'
 import { interest } from './tree'
-import { clock, count, shown } from '../../words'
+import { clock, count, oneLine } from '../../words'
 import DraftEditor from './DraftEditor.vue'
 import FilePanel from './FilePanel.vue'
 import FolderTree from './FolderTree.vue'
+import FoldedPart from '../../components/FoldedPart.vue'
 import QueryState from '../../components/QueryState.vue'
 import RunAnswer from './RunAnswer.vue'
 import RunTimeline from './RunTimeline.vue'
@@ -78,23 +79,20 @@ const lanes = computed(() => {
     <QueryState :query="query">
       <template v-if="x">
         <header class="head">
-          <h1>{{ shown(x.title || 'A run') }}</h1>
+          <h1>{{ oneLine(x.title || 'A run') }}</h1>
           <p>
-            {{ shown(x.variant) }}
+            {{ oneLine(x.variant) }}
             <span class="quiet"
-              >· {{ shown(x.name) }}<template v-if="x.by"> by {{ x.by }}</template> · ran for
+              >· {{ oneLine(x.name) }}<template v-if="x.by"> by {{ x.by }}</template> · ran for
               {{ clock(x.length) }} · {{ count(x.events, 'event', 'events') }} on
               {{ count(x.files.length, 'file', 'files') }} · observed by {{ x.observer }}</span
             >
           </p>
-          <p v-if="x.cut" class="gap">The trace is cut short: {{ shown(x.cut) }}</p>
-          <details v-if="x.gaps.length" class="gap">
-            <summary>
-              Not seen: {{ shown(x.gaps[0]!)
-              }}<template v-if="x.gaps.length > 1"> and {{ x.gaps.length - 1 }} more</template>
-            </summary>
-            <p v-for="g in x.gaps.slice(1)" :key="g">{{ shown(g) }}</p>
-          </details>
+          <p v-if="x.cut" class="gap">The trace is cut short: {{ oneLine(x.cut) }}</p>
+          <p v-if="x.gaps.length" class="gap">Not seen: {{ oneLine(x.gaps[0]!) }}</p>
+          <FoldedPart v-if="x.gaps.length > 1" :title="`${x.gaps.length - 1} more not seen`" class="gap">
+            <p v-for="g in x.gaps.slice(1)" :key="g">{{ oneLine(g) }}</p>
+          </FoldedPart>
           <p v-if="x.cues.length === 0" class="quiet">
             No moment was marked. <code>endroit cue saved</code> right after saving makes files with progress
             easier to identify.

@@ -4,7 +4,7 @@ import { onBeforeRouteLeave } from 'vue-router'
 
 import type { Schemas } from '../../api/client'
 import { useFeedback, useSaveDraft } from '../../queries'
-import { count, holds, shellQuote, shown } from '../../words'
+import { count, holds, oneLine, shellQuote } from '../../words'
 import DraftRow from './DraftRow.vue'
 
 /** The draft in the making, with what each of its locations would do. */
@@ -94,7 +94,7 @@ onMounted(() => addEventListener('beforeunload', stay))
 onBeforeUnmount(() => removeEventListener('beforeunload', stay))
 
 const file = (n: number) => props.bench.files[n]
-const name = (n: number) => shown(file(n)?.place ?? file(n)?.path ?? '')
+const name = (n: number) => oneLine(file(n)?.place ?? file(n)?.path ?? '')
 </script>
 
 <template>
@@ -149,11 +149,11 @@ const name = (n: number) => shown(file(n)?.place ?? file(n)?.path ?? '')
     <template v-if="bench.draft.questions?.length">
       <h3 class="mt-3">Open questions</h3>
       <ul class="reasons small">
-        <li v-for="q in bench.draft.questions" :key="q" class="wrap">{{ shown(q) }}</li>
+        <li v-for="q in bench.draft.questions" :key="q" class="wrap">{{ oneLine(q) }}</li>
       </ul>
     </template>
 
-    <p v-if="said?.error && locations.length" class="error small mt-2">{{ shown(said.error) }}</p>
+    <p v-if="said?.error && locations.length" class="error small mt-2">{{ oneLine(said.error) }}</p>
     <div v-if="bench.saves" class="save">
       <v-btn
         color="primary"
@@ -165,7 +165,7 @@ const name = (n: number) => shown(file(n)?.place ?? file(n)?.path ?? '')
       <p class="quiet small wrap" role="status">
         <template v-if="save.isSuccess.value && !edited"
           >Saved. Next: <code>endroit submit {{ shellQuote(bench.saves) }}</code></template
-        ><template v-else>to {{ shown(bench.saves) }}</template>
+        ><template v-else>to {{ oneLine(bench.saves) }}</template>
       </p>
     </div>
     <p v-if="save.error.value" role="alert" class="error">{{ save.error.value.message }}</p>

@@ -3,7 +3,8 @@ import { mdiClose } from '@mdi/js'
 import { computed } from 'vue'
 
 import type { Schemas } from '../../api/client'
-import { count, holds, kinds, shown } from '../../words'
+import FoldedPart from '../../components/FoldedPart.vue'
+import { count, holds, kinds, oneLine } from '../../words'
 
 /** One location of a draft in the making: its pattern, and what that does. */
 const props = defineProps<{
@@ -44,18 +45,20 @@ const listed = 5
         @update:model-value="$emit('change', { holds: $event })"
       />
       <div v-if="tried && !tried.error" class="covers">
-        covers
-        <details v-if="tried.files.length" class="covered">
-          <summary>{{ count(tried.files.length, 'file seen', 'files seen') }}</summary>
+        <FoldedPart
+          v-if="tried.files.length"
+          :title="`covers ${count(tried.files.length, 'file seen', 'files seen')}`"
+          class="covered"
+        >
           <ul>
             <li v-for="n in tried.files.slice(0, 30)" :key="n">
               <button type="button" class="mono wrap link" @click="$emit('choose', n)">
-                {{ shown(bench.files[n]?.place ?? '') }}
+                {{ oneLine(bench.files[n]?.place ?? '') }}
               </button>
             </li>
           </ul>
-        </details>
-        <template v-else>no file seen</template>
+        </FoldedPart>
+        <template v-else>covers no file seen</template>
       </div>
       <v-btn
         :icon="mdiClose"
@@ -67,9 +70,9 @@ const listed = 5
     </div>
     <div class="says" aria-live="polite">
       <template v-if="tried">
-        <p v-if="tried.error" class="error wrap">Refused: {{ shown(tried.error) }}</p>
+        <p v-if="tried.error" class="error wrap">Refused: {{ oneLine(tried.error) }}</p>
         <p v-for="o in tried.others" :key="o.title + o.titles_at" class="error wrap">
-          It overlaps files of <strong>{{ shown(o.title_name) }}</strong>, recorded as
+          It overlaps files of <strong>{{ oneLine(o.title_name) }}</strong>, recorded as
           <span class="mono">{{ o.titles_at }}</span>
         </p>
         <p v-if="strays.length" class="warn">
@@ -77,7 +80,7 @@ const listed = 5
           <template v-for="(s, i) in strays.slice(0, listed)" :key="s.number"
             ><template v-if="i">, </template
             ><button type="button" class="mono wrap link" @click="$emit('choose', s.number)">
-              {{ shown(s.place ?? '') }}
+              {{ oneLine(s.place ?? '') }}
             </button>
             ({{ kinds[s.kind] }})</template
           ><template v-if="strays.length > listed">, …</template>
@@ -85,14 +88,13 @@ const listed = 5
         <p v-for="t in tried.twice" :key="t" class="warn wrap">
           It overlaps <span class="mono">{{ t }}</span>
         </p>
-        <p v-for="n in tried.notes" :key="n" class="quiet wrap">{{ shown(n) }}</p>
+        <p v-for="n in tried.notes" :key="n" class="quiet wrap">{{ oneLine(n) }}</p>
       </template>
-      <details v-if="location.why?.length">
-        <summary class="quiet">why it is as it is</summary>
-        <ul class="reasons quiet">
-          <li v-for="w in location.why" :key="w" class="wrap">{{ shown(w) }}</li>
+      <FoldedPart v-if="location.why?.length" title="why it is as it is" class="quiet">
+        <ul class="reasons">
+          <li v-for="w in location.why" :key="w" class="wrap">{{ oneLine(w) }}</li>
         </ul>
-      </details>
+      </FoldedPart>
     </div>
   </div>
 </template>
@@ -136,18 +138,6 @@ const listed = 5
 .says {
   padding-top: var(--space-hair);
   font-size: var(--text-note);
-}
-
-.covered {
-  display: inline;
-}
-
-.covered summary {
-  display: inline;
-}
-
-summary {
-  cursor: pointer;
 }
 
 ul {

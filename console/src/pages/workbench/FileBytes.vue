@@ -3,8 +3,9 @@ import { computed, ref } from 'vue'
 
 import type { Schemas } from '../../api/client'
 import { useBytes } from '../../queries'
-import { bytes, count, hex, shown, size } from '../../words'
+import { bytes, count, hex, oneLine, size } from '../../words'
 import HexRows from './HexRows.vue'
+import FoldedPart from '../../components/FoldedPart.vue'
 import QueryState from '../../components/QueryState.vue'
 
 /** A version of the file as bytes and text, with the facts found in it. */
@@ -55,7 +56,7 @@ const shownFacts = 6
         @update:model-value="at = 0"
       />
       <QueryState :query="query">
-        <p v-if="got?.cannot" role="alert">{{ shown(got.cannot) }}</p>
+        <p v-if="got?.cannot" role="alert">{{ oneLine(got.cannot) }}</p>
         <template v-else-if="got">
           <p v-if="got.facts">
             looks like <strong>{{ got.facts.looks }}</strong>, {{ got.facts.encoding }}
@@ -80,8 +81,13 @@ const shownFacts = 6
               >End</v-btn
             >
           </div>
-          <details v-for="f in found" :key="f.title" :open="f.title !== 'strings'" class="facts">
-            <summary>{{ f.title }} ({{ f.list.length }})</summary>
+          <FoldedPart
+            v-for="f in found"
+            :key="f.title"
+            :title="`${f.title} (${f.list.length})`"
+            :starts-open="f.title !== 'strings'"
+            class="facts"
+          >
             <ul>
               <li
                 v-for="(x, i) in f.list.slice(0, f.title === 'strings' ? 200 : shownFacts)"
@@ -89,20 +95,20 @@ const shownFacts = 6
                 class="wrap"
               >
                 <button
+                  v-hint="`Show the bytes at ${hex(x.at)}`"
                   type="button"
                   class="mono link"
-                  :title="`Show the bytes at ${hex(x.at)}`"
                   @click="at = x.at - (x.at % 16)"
                 >
                   {{ hex(x.at) }}
                 </button>
                 {{ x.what
                 }}<template v-if="x.value"
-                  >: <span class="mono">{{ shown(x.value) }}</span></template
+                  >: <span class="mono">{{ oneLine(x.value) }}</span></template
                 >
               </li>
             </ul>
-          </details>
+          </FoldedPart>
         </template>
       </QueryState>
     </template>
@@ -122,8 +128,7 @@ const shownFacts = 6
   font-size: var(--text-mono);
 }
 
-summary {
-  cursor: pointer;
+.facts :deep(.v-expansion-panel-title) {
   font-weight: 700;
 }
 

@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '../../api/client'
 import { useDifferences, useSums } from '../../queries'
-import { bytes, count, hex, shown, size } from '../../words'
+import { bytes, count, hex, oneLine, size } from '../../words'
 import HexRows from './HexRows.vue'
 import QueryState from '../../components/QueryState.vue'
 
@@ -61,7 +61,7 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
         <v-select v-model="to" :items="items" label="To" density="compact" variant="outlined" hide-details />
       </div>
       <QueryState :query="query">
-        <p v-if="got?.cannot" role="alert">{{ shown(got.cannot) }}</p>
+        <p v-if="got?.cannot" role="alert">{{ oneLine(got.cannot) }}</p>
         <template v-else-if="got">
           <p class="mt-2">
             <strong>{{
@@ -85,7 +85,7 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
               <strong>{{ s.algorithm }}</strong> at {{ hex(s.at) }}, {{ s.stored }}, over {{ hex(s.from) }} to
               {{ hex(s.to) }}: {{ got.differences.length === 0 ? 'it holds' : 'it holds in both' }}
             </li>
-            <li v-if="sums.data.value.cannot">{{ shown(sums.data.value.cannot) }}</li>
+            <li v-if="sums.data.value.cannot">{{ oneLine(sums.data.value.cannot) }}</li>
             <li v-else-if="sums.data.value.sums.length === 0">
               No common checksum of both stands in them, at the usual places.
               <code>endroit bytes --sums</code> looks at others.
@@ -100,8 +100,8 @@ function says(d: Schemas['BenchDifferences']['differences'][number]): string {
                 tabindex="0"
                 role="group"
                 :aria-label="`What changed at line ${d.from}`"
-              ><del v-for="(line, j) in d.was" :key="`was ${j}`">- {{ shown(line) }}
-</del><ins v-for="(line, j) in d.is" :key="`is ${j}`">+ {{ shown(line) }}
+              ><del v-for="(line, j) in d.was" :key="`was ${j}`">- {{ oneLine(line) }}
+</del><ins v-for="(line, j) in d.is" :key="`is ${j}`">+ {{ oneLine(line) }}
 </ins></pre>
             </section>
           </template>

@@ -4,13 +4,14 @@ import { computed, toRef } from 'vue'
 import type { Schemas } from '../../api/client'
 import { useBenchFile } from '../../queries'
 import type { Span } from './timeline'
-import { kinds, shown, size, times } from '../../words'
+import { kinds, oneLine, size, times } from '../../words'
 import FileBytes from './FileBytes.vue'
 import FileDifferences from './FileDifferences.vue'
 import FileReasons from './FileReasons.vue'
 import FileSteps from './FileSteps.vue'
 import KindCorrection from './KindCorrection.vue'
 import LocationText from '../../components/LocationText.vue'
+import PathText from '../../components/PathText.vue'
 import QueryState from '../../components/QueryState.vue'
 
 /** The chosen file: what it is and why, what was done to it, what is in it. */
@@ -44,15 +45,15 @@ const state = computed(() => {
     <QueryState :query="query">
       <template v-if="x">
         <h2 class="where">
-          <LocationText v-if="x.place" :at="shown(x.place)" /><span v-else class="mono wrap">{{
-            shown(x.path ?? '')
-          }}</span>
+          <LocationText v-if="x.place" :at="oneLine(x.place)" /><span v-else class="mono wrap"
+            ><PathText :path="oneLine(x.path ?? '')"
+          /></span>
         </h2>
-        <p v-if="x.place && x.path" class="quiet mono wrap small">{{ shown(x.path) }}</p>
+        <p v-if="x.place && x.path" class="quiet mono wrap small"><PathText :path="oneLine(x.path)" /></p>
         <p class="mt-1">
           <strong>{{ kinds[x.kind] }}</strong><template v-if="!x.judged"
             >, {{ Math.round(x.confidence * 100) }} % sure</template
-          >; {{ shown(state) }}
+          >; {{ oneLine(state) }}
         </p>
         <KindCorrection :bench="bench" :number="number" :file="x" :correction="correction" />
         <v-tabs v-model="tab" density="compact" color="primary" class="mt-2">

@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../../api/client'
-import { kinds, shown } from '../../words'
+import { kinds, oneLine } from '../../words'
 
 /** All that speaks for and against what a file could be. */
 const props = defineProps<{ file: Schemas['BenchFileShown'] }>()
@@ -19,7 +19,7 @@ const signed = (n: number) => `${n < 0 ? '−' : '+'}${Math.abs(n).toFixed(1)}`
 <template>
   <div>
     <ul v-if="groups.length === 0" class="reasons plain">
-      <li v-for="r in file.reasons" :key="r" class="wrap">{{ shown(r) }}</li>
+      <li v-for="r in file.reasons" :key="r" class="wrap">{{ oneLine(r) }}</li>
     </ul>
     <section v-for="(g, i) in groups" :key="g.kind" class="group">
       <h3>
@@ -30,7 +30,9 @@ const signed = (n: number) => `${n < 0 ? '−' : '+'}${Math.abs(n).toFixed(1)}`
       <p v-if="g.kind === 'unknown'" class="quiet">threshold that a kind must exceed: {{ signed(g.sum) }}</p>
       <ul v-else class="list">
         <li v-for="e in g.evidence" :key="e.text" :class="{ against: e.weight < 0 }">
-          <span class="weight mono">{{ signed(e.weight) }}</span><span class="wrap">{{ shown(e.text) }}</span>
+          <span class="weight mono">{{ signed(e.weight) }}</span><span class="wrap">{{
+            oneLine(e.text)
+          }}</span>
         </li>
       </ul>
     </section>

@@ -3,7 +3,7 @@ import { computed, toRef } from 'vue'
 
 import { useSteps } from '../../queries'
 import type { Span } from './timeline'
-import { count, shown, size } from '../../words'
+import { count, oneLine, size } from '../../words'
 import QueryState from '../../components/QueryState.vue'
 
 /** What was done to the file, step by step, in the stretch that the timeline shows. */
@@ -27,11 +27,11 @@ const steps = computed(() => [...(query.data.value?.steps ?? [])].sort((a, b) =>
         <tr v-for="(s, i) in steps" :key="i">
           <td class="mono">{{ (s.at / 1e9).toFixed(3) }} s</td>
           <td>
-            {{ s.op }}<span v-if="s.to" class="wrap"> · {{ shown(s.to) }}</span
+            {{ s.op }}<span v-if="s.to" class="wrap"> · {{ oneLine(s.to) }}</span
             ><span v-if="s.size" class="quiet">, {{ size(s.size) }}</span
-            ><span v-if="s.what" class="quiet">, {{ shown(s.what) }}</span>
+            ><span v-if="s.what" class="quiet">, {{ oneLine(s.what) }}</span>
           </td>
-          <td>{{ shown(s.program) }}</td>
+          <td>{{ oneLine(s.program) }}</td>
         </tr>
       </tbody>
     </v-table>

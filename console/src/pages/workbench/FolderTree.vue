@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronRight } from '@mdi/js'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref, useTemplateRef } from 'vue'
 
-import { grown, interest, type Leaf, type Row, rows } from './tree'
-import { count, kinds, shown } from '../../words'
+import { type Folder, grown, interest, type Leaf, type Row, rows } from './tree'
+import { count, kinds, oneLine } from '../../words'
 
 /** The folders with what is in them; what is of no interest is folded away. */
 const props = defineProps<{ files: Leaf[]; chosen?: number }>()
@@ -23,30 +23,57 @@ const looking = computed(() => (text.value ?? '').trim() !== '')
 const list = computed(() => rows(root.value, open.value, noise.value || looking.value, looking.value))
 const hidden = computed(() => root.value.total - root.value.wanted)
 
+const rowsBox = useTemplateRef<{ scrollToIndex(n: number): void }>('rowsBox')
+const focused = ref<string>()
+/** The one row that the Tab key reaches: the one last focused, else the chosen file, else the first. */
+const reached = computed(() => {
+  const all = list.value
+  const row =
+    all.find((r) => r.key === focused.value) ?? all.find((r) => r.leaf?.number === props.chosen) ?? all[0]
+  return row?.key
+})
+
 function turn(row: Row) {
   open.value = new Map(open.value).set(row.key, !row.unfolded)
 }
 
-/** Moves between rows by the arrows; right and left unfold and fold (ARIA tree). */
-function move(e: KeyboardEvent) {
-  const rows = [...(e.currentTarget as HTMLElement).querySelectorAll<HTMLElement>('[role=treeitem]')]
-  const at = rows.indexOf(document.activeElement as HTMLElement)
-  if (at < 0) return
-  const open = rows[at]!.getAttribute('aria-expanded')
-  if (e.key === 'ArrowDown') rows[at + 1]?.focus()
-  else if (e.key === 'ArrowUp') rows[at - 1]?.focus()
-  else if ((e.key === 'ArrowRight' && open === 'false') || (e.key === 'ArrowLeft' && open === 'true'))
-    rows[at]!.click()
+/** Moves between rows; right and left unfold and fold (the ARIA practices' tree view). */
+async function move(e: KeyboardEvent) {
+  const at = list.value.findIndex((r) => r.key === reached.value)
+  const row = list.value[at]
+  if (!row) return
+  let to: number | undefined
+  if (e.key === 'ArrowDown') to = at + 1
+  else if (e.key === 'ArrowUp') to = at - 1
+  else if (e.key === 'Home') to = 0
+  else if (e.key === 'End') to = list.value.length - 1
+  else if (e.key === 'ArrowRight' && row.folder && !row.unfolded) turn(row)
+  else if (e.key === 'ArrowRight' && row.folder) to = at + 1
+  else if (e.key === 'ArrowLeft' && row.folder && row.unfolded) turn(row)
+  else if (e.key === 'ArrowLeft') to = list.value.findLastIndex((r, i) => i < at && r.depth < row.depth)
   else return
   e.preventDefault()
+  const next = to === undefined ? undefined : list.value[to]
+  if (!next) return
+  const box = e.currentTarget as HTMLElement
+  const element = () => box.querySelector<HTMLElement>(`[data-row="${CSS.escape(next.key)}"]`)
+  if (!element()) {
+    rowsBox.value?.scrollToIndex(to!)
+    await nextTick()
+    await new Promise(requestAnimationFrame)
+  }
+  element()?.focus()
 }
 
-/** Says what is in a folder: what is of interest by kind, the rest as a number. */
-function holds(row: Row): string {
-  const f = row.folder!
-  const parts = interest
+/** Says what of interest is in a folder, by kind. */
+const ofInterest = (f: Folder) =>
+  interest
     .filter((k) => f.kinds[k])
     .map((k) => (k === 'capture' ? count(f.kinds[k]!, 'picture', 'pictures') : `${f.kinds[k]} ${kinds[k]}`))
+
+/** The same, with the other files as a number. */
+function holds(f: Folder): string {
+  const parts = ofInterest(f)
   const rest = f.total - f.wanted
   if (rest > 0) parts.push(parts.length ? `${rest} other` : count(rest, 'file', 'files'))
   return parts.join(', ')
@@ -58,6 +85,7 @@ function holds(row: Row): string {
     <h2 class="mb-2">Folders</h2>
     <v-text-field v-model="text" label="A part of the path" density="compact" hide-details clearable />
     <v-virtual-scroll
+      ref="rowsBox"
       :items="list"
       :item-height="26"
       class="rows-box"
@@ -71,28 +99,36 @@ function holds(row: Row): string {
           type="button"
           role="treeitem"
           :aria-level="item.depth + 1"
+          :tabindex="item.key === reached ? 0 : -1"
+          :data-row="item.key"
           class="line bare"
           :style="{ paddingLeft: `${4 + item.depth * 14}px` }"
           :aria-expanded="item.unfolded"
+          @focus="focused = item.key"
           @click="turn(item)"
         >
           <v-icon class="turn" size="14" :icon="item.unfolded ? mdiChevronDown : mdiChevronRight" />
-          <span class="mono name" :title="shown(item.key)">{{ shown(item.name) }}</span>
-          <span class="quiet holds" :title="holds(item)">{{ holds(item) }}</span>
+          <span v-hint="oneLine(item.key)" class="mono name">{{ oneLine(item.name) }}</span>
+          <span v-hint="holds(item.folder)" class="quiet holds">{{
+            ofInterest(item.folder).join(', ') || holds(item.folder)
+          }}</span>
         </button>
         <button
           v-else-if="item.leaf"
+          v-hint="oneLine(item.leaf.path)"
           type="button"
           role="treeitem"
           :aria-level="item.depth + 1"
+          :tabindex="item.key === reached ? 0 : -1"
+          :data-row="item.key"
           class="line bare"
           :class="{ chosen: item.leaf.number === chosen, faint: !interest.includes(item.leaf.kind) }"
           :style="{ paddingLeft: `${18 + item.depth * 14}px` }"
           :aria-selected="item.leaf.number === chosen"
-          :title="shown(item.leaf.path)"
+          @focus="focused = item.key"
           @click="$emit('choose', item.leaf.number)"
         >
-          <span class="mono name">{{ shown(item.name) }}</span>
+          <span class="mono name">{{ oneLine(item.name) }}</span>
           <span class="holds">{{ kinds[item.leaf.kind] }}</span>
         </button>
       </template>
@@ -146,15 +182,16 @@ h2 {
 }
 
 .name {
-  flex: 1 0 auto;
+  flex: 0 1 auto;
+  min-width: 7em;
   font-size: var(--text-note);
-  max-width: 76%;
   overflow: hidden;
   text-overflow: ellipsis;
 }
 
 .holds {
-  flex: 0 1 auto;
+  flex: 0 0 auto;
+  max-width: 60%;
   margin-left: auto;
   overflow: hidden;
   font-size: var(--text-small);

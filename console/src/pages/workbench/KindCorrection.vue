@@ -3,7 +3,7 @@ import { computed, ref, toRef, watch } from 'vue'
 
 import type { Schemas } from '../../api/client'
 import { useCorrect } from '../../queries'
-import { kinds, moment, shown } from '../../words'
+import { kinds, moment, oneLine } from '../../words'
 
 /** What a person says of the kind, against the judgement, with their name. */
 const props = defineProps<{
@@ -40,9 +40,9 @@ async function say(as: Schemas['Kind'], why: string) {
   <div class="said" :class="{ corrected: correction }">
     <p v-if="correction">
       Judged to be <strong>{{ kinds[correction.was] }}</strong>;
-      {{ shown(correction.by || 'the contributor') }} says
+      {{ oneLine(correction.by || 'the contributor') }} says
       <strong>{{ kinds[correction.kind] }}</strong><template v-if="correction.because"
-        >: {{ shown(correction.because) }}</template
+        >: {{ oneLine(correction.because) }}</template
       >
       <span class="quiet"> ({{ moment(correction.made) }})</span>
     </p>
@@ -50,7 +50,7 @@ async function say(as: Schemas['Kind'], why: string) {
       It cannot be corrected now: {{ bench.cannot_correct_reason }}.
     </p>
     <template v-else-if="!open">
-      <v-btn variant="text" size="small" class="px-1" @click="open = true">{{
+      <v-btn variant="outlined" size="small" class="mt-1" @click="open = true">{{
         correction ? 'Say something else' : 'This is of another kind'
       }}</v-btn>
       <v-btn v-if="correction" variant="text" size="small" class="px-1" @click="say(correction.was, '')"

@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../../api/client'
-import { count, shown } from '../../words'
+import { count, oneLine } from '../../words'
 import LocationText from '../../components/LocationText.vue'
 
 /** The answer: the files in which progress, settings and pictures most likely are. */
@@ -46,12 +46,12 @@ const answers = computed(() =>
             @click="$emit('choose', f.number)"
           >
             <span class="where">
-              <LocationText v-if="f.place" :at="shown(f.place)" />
-              <span v-else class="mono wrap">{{ shown(f.path ?? '') }}</span>
+              <LocationText v-if="f.place" :at="oneLine(f.place)" />
+              <span v-else class="mono wrap">{{ oneLine(f.path ?? '') }}</span>
             </span>
-            <span class="why" :title="shown((f.reasons ?? []).join('\n'))"
+            <span v-hint="oneLine((f.reasons ?? []).join('; '))" class="why"
               ><b>{{ f.judged ? 'corrected' : `${Math.round(f.confidence * 100)} % sure` }}</b
-              ><span class="quiet">: {{ shown((f.reasons ?? []).join('; ')) }}</span></span
+              ><span class="quiet">: {{ oneLine((f.reasons ?? []).join('; ')) }}</span></span
             >
           </button>
         </li>

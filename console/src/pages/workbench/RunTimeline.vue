@@ -4,6 +4,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 
 import type { Schemas } from '../../api/client'
+import FoldedPart from '../../components/FoldedPart.vue'
 import {
   dragged,
   names,
@@ -17,7 +18,7 @@ import {
   zoomed,
 } from './timeline'
 import { drawLanes, laneHeight } from './lanes'
-import { clock, kinds, shown, times } from '../../words'
+import { clock, kinds, oneLine, times } from '../../words'
 
 /** When the files of interest were used: a lane for each, with the marked moments across. */
 export interface Lane {
@@ -210,11 +211,11 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
         <span
           v-for="(c, i) in cuesInSight"
           :key="i"
+          v-hint="`${oneLine(c.cue)} at ${clock(c.at)}`"
           class="cue-text"
           :class="{ late: c.late }"
           :style="{ left: `${c.x}px`, top: `${c.row * 15}px` }"
-          :title="`${shown(c.cue)} at ${clock(c.at)}`"
-          >{{ c.row < rowsOfCues ? shown(c.cue) : '' }}</span
+          >{{ c.row < rowsOfCues ? oneLine(c.cue) : '' }}</span
         >
       </div>
       <div
@@ -227,15 +228,15 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
           <button
             v-for="(l, i) in inSight"
             :key="l.number"
+            v-hint="`${oneLine(l.path)}: ${kinds[l.kind]}`"
             type="button"
             class="lane-name bare"
             :class="{ chosen: l.number === chosen }"
             :style="{ top: `${(first + i) * laneHeight}px`, height: `${laneHeight}px` }"
-            :title="`${shown(l.path)}: ${kinds[l.kind]}`"
             @click="$emit('choose', l.number)"
           >
             <span class="kind">{{ kinds[l.kind] }}</span>
-            <span class="mono">{{ shown(titles[first + i] ?? '') }}</span>
+            <span class="mono">{{ oneLine(titles[first + i] ?? '') }}</span>
           </button>
           <p v-if="lanes.length === 0" class="quiet">no progress, settings or pictures were used</p>
         </div>
@@ -256,8 +257,7 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
         />
       </div>
     </div>
-    <details class="twin mt-2">
-      <summary>As a table</summary>
+    <FoldedPart title="As a table" class="twin mt-2">
       <v-table density="compact">
         <thead>
           <tr>
@@ -273,7 +273,7 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
           <tr v-for="(l, i) in lanes" :key="l.number">
             <td>
               <button type="button" class="mono wrap link" @click="$emit('choose', l.number)">
-                {{ shown(titles[i] ?? '') }}
+                {{ oneLine(titles[i] ?? '') }}
               </button>
             </td>
             <td>{{ kinds[l.kind] }}</td>
@@ -284,7 +284,7 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
           </tr>
         </tbody>
       </v-table>
-    </details>
+    </FoldedPart>
   </v-card>
 </template>
 

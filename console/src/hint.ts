@@ -1,0 +1,60 @@
+import { type Directive, shallowRef } from 'vue'
+
+/** What the page's one tooltip shows now, and the element that it explains. */
+export const hint = shallowRef<{ text: string; about: HTMLElement }>()
+
+/** The id of the tooltip: what it explains is described by it while it shows (ARIA). */
+export const hintId = 'hint'
+
+/** How long the pointer rests before the tooltip shows, in milliseconds. */
+const rest = 400
+
+/** How long the pointer may be under way from the element to the tooltip (WCAG 2.2, 1.4.13). */
+const underWay = 200
+
+const texts = new WeakMap<HTMLElement, string>()
+let timer: ReturnType<typeof setTimeout> | undefined
+
+function show(about: HTMLElement, after: number) {
+  clearTimeout(timer)
+  timer = setTimeout(() => {
+    const text = texts.get(about)
+    if (!text || !about.isConnected) return
+    hint.value?.about.removeAttribute('aria-describedby')
+    about.setAttribute('aria-describedby', hintId)
+    hint.value = { text, about }
+  }, after)
+}
+
+/** Keeps the tooltip while the pointer is over it. */
+export const keepHint = () => clearTimeout(timer)
+
+/** Hides the tooltip, at once or when the pointer has not reached it in time. */
+export function hideHint(after = 0) {
+  clearTimeout(timer)
+  const hide = () => {
+    hint.value?.about.removeAttribute('aria-describedby')
+    hint.value = undefined
+  }
+  if (after) timer = setTimeout(hide, after)
+  else hide()
+}
+
+/** v-hint="text": a tooltip with this text, by pointer and by keyboard; none for an empty text. */
+export const vHint: Directive<HTMLElement, string | undefined> = {
+  mounted(el, { value }) {
+    texts.set(el, value ?? '')
+    el.addEventListener('mouseenter', () => show(el, rest))
+    el.addEventListener('mouseleave', () => hideHint(underWay))
+    el.addEventListener('focus', () => el.matches(':focus-visible') && show(el, 0))
+    el.addEventListener('blur', () => hideHint())
+    el.addEventListener('click', () => hideHint())
+  },
+  updated(el, { value }) {
+    texts.set(el, value ?? '')
+    if (hint.value?.about === el) hint.value = value ? { text: value, about: el } : undefined
+  },
+  beforeUnmount(el) {
+    if (hint.value?.about === el) hideHint()
+  },
+}
