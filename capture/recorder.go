@@ -113,7 +113,15 @@ const (
 
 // NewRecorder takes what is recorded from then on. begin writes it.
 func NewRecorder(start time.Time) *Recorder {
-	return &Recorder{Start: start, Files: map[string]*File{}, seen: map[[2]int]bool{}, Running: map[int]*Holder{}, waking: make(chan struct{}, 1), done: make(chan struct{}), gaps: map[string]*trace.Gap{}}
+	return &Recorder{
+		Start:   start,
+		Files:   map[string]*File{},
+		seen:    map[[2]int]bool{},
+		Running: map[int]*Holder{},
+		waking:  make(chan struct{}, 1),
+		done:    make(chan struct{}),
+		gaps:    map[string]*trace.Gap{},
+	}
 }
 
 // Begin writes what is recorded, until close.
@@ -210,7 +218,16 @@ func (r *Recorder) FileBefore(path string, before trace.State, at time.Duration)
 func (r *Recorder) Declare(path string, before trace.State, seen, at time.Duration) *File {
 	r.nFiles++
 	at = max(at, 1)
-	f := &File{N: r.nFiles, Path: path, Before: before, Exists: before.Is != trace.IsAbsent, Size: before.Size, Time: before.Time, first: at, latest: at}
+	f := &File{
+		N:      r.nFiles,
+		Path:   path,
+		Before: before,
+		Exists: before.Is != trace.IsAbsent,
+		Size:   before.Size,
+		Time:   before.Time,
+		first:  at,
+		latest: at,
+	}
 	if before.Is != trace.IsKey && !strings.HasPrefix(path, "registry:") {
 		r.Files[path] = f
 	}
@@ -519,7 +536,13 @@ func set(list []int, k, to int) []int {
 
 func (n *numbering) write(w *trace.Writer, x Record) (err error) {
 	if x.More == nil || x.More.other == nil {
-		e := trace.Event{At: x.At, Op: Operations[x.Op], File: n.file(int(x.File)), To: n.file(int(x.to)), Process: n.process(int(x.Process))}
+		e := trace.Event{
+			At:      x.At,
+			Op:      Operations[x.Op],
+			File:    n.file(int(x.File)),
+			To:      n.file(int(x.to)),
+			Process: n.process(int(x.Process)),
+		}
 		if x.More != nil {
 			e.Size, e.What = x.More.size, x.More.What
 		}

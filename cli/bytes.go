@@ -32,7 +32,10 @@ func (a *app) bytes() *cli.Command {
 			&cli.StringSliceFlag{Name: "sum-at", Usage: "also at this `OFFSET`; negative from the end"},
 			&cli.StringSliceFlag{Name: "header", Usage: "also over what follows a header of this `SIZE`"},
 			&cli.StringFlag{Name: "notes", Usage: "read the file by these `NOTES` on its structure"},
-			&cli.StringFlag{Name: "into", Usage: "if it fits, put the notes to the location of this `DRAFT` that the file lies in"},
+			&cli.StringFlag{
+				Name:  "into",
+				Usage: "if it fits, put the notes to the location of this `DRAFT` that the file lies in",
+			},
 			jsonFlag(),
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -274,7 +277,10 @@ func (a *app) showDifferences(c *cli.Command, x, y tracefiles.Content) error {
 			a.say("\nand %s (--json has them all)", phrase.Count(len(list)-i, "more place", "more places"))
 			break
 		}
-		a.say("\nat %s%s, %s%s", hexOffset(d.A), otherOffset(d), kindOf(d), numbersOf(x.Data[d.A:d.A+d.ALen], y.Data[d.B:d.B+d.BLen]))
+		a.say(
+			"\nat %s%s, %s%s", hexOffset(d.A), otherOffset(d), kindOf(d),
+			numbersOf(x.Data[d.A:d.A+d.ALen], y.Data[d.B:d.B+d.BLen]),
+		)
 		a.sayPart("-", x.Data[d.A:d.A+d.ALen])
 		a.sayPart("+", y.Data[d.B:d.B+d.BLen])
 	}
@@ -288,7 +294,10 @@ func (a *app) sayLines(list []content.LineDifference) {
 		gone += len(d.Was)
 		put += len(d.Is)
 	}
-	a.say("%s: %s removed, %s added (bytes: --hex)", phrase.Count(len(list), "place differs", "places differ"), phrase.Count(gone, "line", "lines"), phrase.Count(put, "line", "lines"))
+	a.say(
+		"%s: %s removed, %s added (bytes: --hex)", phrase.Count(len(list), "place differs", "places differ"),
+		phrase.Count(gone, "line", "lines"), phrase.Count(put, "line", "lines"),
+	)
 	for i, d := range list {
 		if i == differencesShown {
 			a.say("\nand %s (--json has them all)", phrase.Count(len(list)-i, "more place", "more places"))
@@ -423,7 +432,10 @@ func (a *app) showSums(c *cli.Command, first tracefiles.Content, others []tracef
 		a.say("no checksum was found %s, at the usual places and over the usual ranges; --sum-at and --header add others", where)
 	}
 	if weak > 0 {
-		a.say("not listed: %s with few bits, likely coincidences; --against OTHER tells more, --json lists them", phrase.Count(weak, "match", "matches"))
+		a.say(
+			"not listed: %s with few bits, likely coincidences; --against OTHER tells more, --json lists them",
+			phrase.Count(weak, "match", "matches"),
+		)
 	}
 	return nil
 }

@@ -111,7 +111,8 @@ func wantsJSON(args []string) bool {
 // saved is the same as --between ready,saved.
 func pairs(args []string) []string {
 	i := slices.Index(args, "--between")
-	if i < 0 || i+2 >= len(args) || strings.Contains(args[i+1], ",") || strings.HasPrefix(args[i+2], "-") || slices.Contains(args[:i], "--") {
+	if i < 0 || i+2 >= len(args) || strings.Contains(args[i+1], ",") || strings.HasPrefix(args[i+2], "-") ||
+		slices.Contains(args[:i], "--") {
 		return args
 	}
 	return slices.Concat(args[:i+1], []string{args[i+1] + "," + args[i+2]}, args[i+3:])
@@ -146,7 +147,12 @@ func exitCode(err error) int {
 		return exitNotFound
 	case errors.Is(err, localmanifest.ErrDamaged):
 		return exitInput
-	case errors.As(err, &bad), errors.As(err, &body), errors.Is(err, trace.ErrFormat), errors.Is(err, trace.ErrDamaged), errors.Is(err, trace.ErrTooLarge), errors.Is(err, manifest.ErrFormat):
+	case errors.As(err, &bad),
+		errors.As(err, &body),
+		errors.Is(err, trace.ErrFormat),
+		errors.Is(err, trace.ErrDamaged),
+		errors.Is(err, trace.ErrTooLarge),
+		errors.Is(err, manifest.ErrFormat):
 		return exitInput
 	case errors.Is(err, tracefiles.ErrInput):
 		return exitInput
@@ -187,10 +193,31 @@ func (a *app) root() *cli.Command {
 			return ctx, a.setColor(c.String("color"))
 		},
 		Commands: []*cli.Command{
-			a.trace(), a.watch(), a.importLog(), a.compare(), a.correct(), a.bytes(), a.cue(), a.footprint(), a.workbench(), a.propose(), a.submit(), a.sheet(),
+			a.trace(),
+			a.watch(),
+			a.importLog(),
+			a.compare(),
+			a.correct(),
+			a.bytes(),
+			a.cue(),
+			a.footprint(),
+			a.workbench(),
+			a.propose(),
+			a.submit(),
+			a.sheet(),
 			a.review(),
-			a.fetch(), a.locate(), a.machine(), a.identify(),
-			a.login(), a.logout(), a.account(), a.serve(), a.people(), a.helpCommand(), a.man(), a.version(),
+			a.fetch(),
+			a.locate(),
+			a.machine(),
+			a.identify(),
+			a.login(),
+			a.logout(),
+			a.account(),
+			a.serve(),
+			a.people(),
+			a.helpCommand(),
+			a.man(),
+			a.version(),
 		},
 	}
 }
@@ -207,7 +234,9 @@ func (a *app) version() *cli.Command {
 	return command(&cli.Command{Name: "version", Usage: "print the version", Flags: []cli.Flag{jsonFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if c.Bool("json") {
-				return a.json(map[string]any{"version": Version, "formats": []string{trace.Format, draft.Format, manifest.Format}})
+				return a.json(
+					map[string]any{"version": Version, "formats": []string{trace.Format, draft.Format, manifest.Format}},
+				)
 			}
 			fmt.Fprintln(a.out, "endroit", Version)
 			return nil

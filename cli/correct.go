@@ -38,7 +38,13 @@ func (a *app) runCorrect(c *cli.Command, name, file, kind string) error {
 	if err != nil {
 		return err
 	}
-	said := footprint.Correction{File: file, Kind: kinds[0], By: ownName(), Because: strings.TrimSpace(c.String("because")), Made: time.Now().UTC().Truncate(time.Second)}
+	said := footprint.Correction{
+		File:    file,
+		Kind:    kinds[0],
+		By:      ownName(),
+		Because: strings.TrimSpace(c.String("because")),
+		Made:    time.Now().UTC().Truncate(time.Second),
+	}
 	err = tracefiles.Correct(name, said)
 	if errors.Is(err, footprint.ErrNoSuchFile) {
 		if full, e := filepath.Abs(file); e == nil {
@@ -47,7 +53,11 @@ func (a *app) runCorrect(c *cli.Command, name, file, kind string) error {
 		}
 	}
 	if errors.Is(err, footprint.ErrNoSuchFile) {
-		return fail(exitNotFound, "no file of %s is %s; endroit footprint %s --name TEXT finds files by a part of their path", name, file, name)
+		return fail(
+			exitNotFound,
+			"no file of %s is %s; endroit footprint %s --name TEXT finds files by a part of their path", name,
+			file, name,
+		)
 	}
 	if err != nil {
 		return err
@@ -69,7 +79,10 @@ func (a *app) listCorrections(c *cli.Command, name string) error {
 	}
 	for _, x := range fp.Corrections {
 		a.say("%s", shown(x.File))
-		a.say("  %s, not %s, according to %s%s", x.Kind.Word(), x.Was.Word(), shown(cmp.Or(x.By, "the contributor")), shown(becauseOf(x)))
+		a.say(
+			"  %s, not %s, according to %s%s", x.Kind.Word(), x.Was.Word(),
+			shown(cmp.Or(x.By, "the contributor")), shown(becauseOf(x)),
+		)
 	}
 	return nil
 }

@@ -105,9 +105,11 @@ func (a *app) fetch() *cli.Command {
 					if known == "" || h.Revision > old.Revision {
 						return nil
 					}
-					return fail(exitConflict,
+					return fail(
+						exitConflict,
 						"%s has another revision %d, and the local copy is at %d already; is it another service? Remove %s to start over",
-						l.Service, h.Revision, old.Revision, folder)
+						l.Service, h.Revision, old.Revision, folder,
+					)
 				})
 			})
 			switch {
@@ -126,7 +128,9 @@ func (a *app) fetch() *cli.Command {
 				return err
 			}
 			defer m.Close()
-			titles, sheets := phrase.Count(m.Titles, "title", "titles"), phrase.Count(m.SheetCount, "launcher's sheet", "launchers' sheets")
+			titles, sheets := phrase.Count(m.Titles, "title", "titles"), phrase.Count(
+				m.SheetCount, "launcher's sheet", "launchers' sheets",
+			)
 			if c.Bool("json") {
 				return a.json(map[string]any{
 					"revision": m.Head.Revision, "titles": m.Titles, "sheets": m.SheetCount,
@@ -137,8 +141,10 @@ func (a *app) fetch() *cli.Command {
 				a.say("up to date: revision %d of %s with %s and %s", m.Head.Revision, l.Service, titles, sheets)
 				return nil
 			}
-			a.say("fetched revision %d from %s with %s and %s (%s), published %s",
-				m.Head.Revision, l.Service, titles, sheets, phrase.Size(m.Size), m.Head.Published.Local().Format("2006-01-02 15:04"))
+			a.say(
+				"fetched revision %d from %s with %s and %s (%s), published %s", m.Head.Revision, l.Service,
+				titles, sheets, phrase.Size(m.Size), m.Head.Published.Local().Format("2006-01-02 15:04"),
+			)
 			return nil
 		},
 	}, reuse, "fetch")

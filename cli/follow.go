@@ -70,7 +70,12 @@ func followFile(name string, over func() bool) (*follower, func(), error) {
 		_ = file.Close()
 		return nil, nil, err
 	}
-	f := &follower{lines: make(chan trace.Line, 256), live: footprint.NewLive(r.Header), header: r.Header, started: r.Header.Started}
+	f := &follower{
+		lines:   make(chan trace.Line, 256),
+		live:    footprint.NewLive(r.Header),
+		header:  r.Header,
+		started: r.Header.Started,
+	}
 	go func() {
 		defer close(f.lines)
 		defer file.Close()
@@ -126,7 +131,10 @@ func (f *follower) block(width int) []string {
 	if title == "" && len(f.header.Command) > 0 {
 		title = path.Base(f.header.Command[0])
 	}
-	head := fmt.Sprintf("%s: %s, %s written", cmp.Or(shown(title), "a run"), phrase.Duration(elapsed), phrase.Count(so.Written, "file", "files"))
+	head := fmt.Sprintf(
+		"%s: %s, %s written", cmp.Or(shown(title), "a run"), phrase.Duration(elapsed),
+		phrase.Count(so.Written, "file", "files"),
+	)
 	if n := len(so.Cues); n > 0 {
 		c := so.Cues[n-1]
 		head += fmt.Sprintf(", last cue %s %s", shown(c.Word), ago(elapsed-c.At))
@@ -160,7 +168,10 @@ func (f *follower) statusLine(width int) string {
 		parts[0] += fmt.Sprintf(", cue %s %s", shown(so.Cues[n-1].Word), ago(elapsed-so.Cues[n-1].At))
 	}
 	for _, x := range so.Latest {
-		parts = append(parts, fmt.Sprintf("%s %s %s", x.Kind.Word(), shown(path.Base(strings.TrimSuffix(cmp.Or(x.Place, x.Path), "/"))), ago(elapsed-x.LastWrite)))
+		parts = append(parts, fmt.Sprintf(
+			"%s %s %s", x.Kind.Word(), shown(path.Base(strings.TrimSuffix(cmp.Or(x.Place, x.Path), "/"))),
+			ago(elapsed-x.LastWrite),
+		))
 	}
 	line := parts[0]
 	for i, p := range parts[1:] {
@@ -252,7 +263,10 @@ func (f *follower) redraw(ctx context.Context, a *app) {
 		if err != nil || width <= 0 {
 			width = 80
 		}
-		lines := append(f.block(width), "", clipEnd("Mark a moment: endroit cue saved. Ctrl-C ends this view; the game goes on.", width))
+		lines := append(
+			f.block(width), "",
+			clipEnd("Mark a moment: endroit cue saved. Ctrl-C ends this view; the game goes on.", width),
+		)
 		if drawn > 0 {
 			fmt.Fprintf(a.out, "\x1b[%dA\x1b[J", drawn)
 		}

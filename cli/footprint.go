@@ -235,7 +235,10 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 		if i == 0 {
 			a.say("")
 		}
-		a.say("corrected: %s is %s, not %s, according to %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(), shown(cmp.Or(c.By, "the contributor")), shown(becauseOf(c)))
+		a.say(
+			"corrected: %s is %s, not %s, according to %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(),
+			shown(cmp.Or(c.By, "the contributor")), shown(becauseOf(c)),
+		)
 	}
 	if len(fp.Gaps) > 0 {
 		a.say("")
@@ -273,7 +276,10 @@ func (a *app) printRest(fp *footprint.Footprint) {
 		if text != "" {
 			text = "in " + text
 		}
-		a.say("%s", strings.TrimRight(fmt.Sprintf("  %6s %-12s %s", humanize.Comma(int64(fp.Counts[k])), k.Word(), shown(text)), " "))
+		a.say(
+			"%s",
+			strings.TrimRight(fmt.Sprintf("  %6s %-12s %s", humanize.Comma(int64(fp.Counts[k])), k.Word(), shown(text)), " "),
+		)
 	}
 }
 
@@ -350,9 +356,15 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, rea
 	if f.Reached != "" {
 		facts = append(facts, "reached as "+f.Reached)
 	}
-	facts = append(facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f), trace.Became(f.Before, f.After, f.Written()))
+	facts = append(
+		facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f),
+		trace.Became(f.Before, f.After, f.Written()),
+	)
 	if f.Seen > 0 {
-		facts = append(facts, fmt.Sprintf("what it was before the run is not known: it was first seen at %s, and had changed by then", phrase.Duration(f.Seen)))
+		facts = append(facts, fmt.Sprintf(
+			"what it was before the run is not known: it was first seen at %s, and had changed by then",
+			phrase.Duration(f.Seen),
+		))
 	}
 	a.say("      %s", shown(strings.Join(facts, "; ")))
 	for i, r := range f.Reasons {

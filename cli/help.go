@@ -62,7 +62,8 @@ const maxTypos = 2
 func unknownCommand(in *cli.Command, name string) error {
 	var similar []string
 	for _, c := range in.Commands {
-		if !c.Hidden && (levenshtein.ComputeDistance(c.Name, name) <= maxTypos || len(name) > 2 && strings.HasPrefix(c.Name, name)) {
+		if !c.Hidden &&
+			(levenshtein.ComputeDistance(c.Name, name) <= maxTypos || len(name) > 2 && strings.HasPrefix(c.Name, name)) {
 			similar = append(similar, c.Name)
 		}
 	}

@@ -52,7 +52,11 @@ func (a *app) runIdentify(ctx context.Context, c *cli.Command) error {
 		return a.json(map[string]any{"what": what, "found": found})
 	}
 	if len(found) == 0 {
-		return fail(exitNotFound, "nothing on this machine or in the manifest matches %q; endroit machine shows what is installed", what)
+		return fail(
+			exitNotFound,
+			"nothing on this machine or in the manifest matches %q; endroit machine shows what is installed",
+			what,
+		)
 	}
 	if len(found) > 1 {
 		a.say("%s match", phrase.Count(len(found), "title or edition", "titles or editions"))

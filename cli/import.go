@@ -50,8 +50,17 @@ func importOptions(c *cli.Command) (o logs.Options, err error) {
 	if err != nil {
 		return o, err
 	}
-	o = logs.Options{Columns: map[logs.Column]string{}, Operations: map[string]trace.Op{}, Only: c.String("process"),
-		Header: trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher"), Install: strings.ReplaceAll(c.String("install"), `\`, "/")}}
+	o = logs.Options{
+		Columns:    map[logs.Column]string{},
+		Operations: map[string]trace.Op{},
+		Only:       c.String("process"),
+		Header: trace.Header{
+			Title:    c.String("title"),
+			Edition:  edition,
+			Launcher: c.String("launcher"),
+			Install:  strings.ReplaceAll(c.String("install"), `\`, "/"),
+		},
+	}
 	for _, pair := range c.StringSlice("columns") {
 		column, heading, ok := strings.Cut(pair, "=")
 		if !ok || heading == "" || !slices.Contains(logs.Columns, logs.Column(strings.TrimSpace(column))) {
@@ -115,8 +124,21 @@ func (a *app) runImport(c *cli.Command, name string) error {
 		return importError(name, err)
 	}
 	if c.Bool("json") {
-		return a.json(map[string]any{"out": out, "form": plan.Form, "encoding": plan.Encoding, "columns": plan.Columns, "os": plan.Header.OS, "user": plan.Header.User,
-			"lines": summary.Lines, "used": summary.Used, "ignored": summary.Ignored, "others": summary.Others, "failed": summary.Failed, "unusable": append([]logs.Unusable{}, summary.Unusable...), "unknown": summary.Unknown})
+		return a.json(map[string]any{
+			"out":      out,
+			"form":     plan.Form,
+			"encoding": plan.Encoding,
+			"columns":  plan.Columns,
+			"os":       plan.Header.OS,
+			"user":     plan.Header.User,
+			"lines":    summary.Lines,
+			"used":     summary.Used,
+			"ignored":  summary.Ignored,
+			"others":   summary.Others,
+			"failed":   summary.Failed,
+			"unusable": append([]logs.Unusable{}, summary.Unusable...),
+			"unknown":  summary.Unknown,
+		})
 	}
 	a.showImport(plan, summary, out)
 	return nil
@@ -181,8 +203,14 @@ func (a *app) showImport(p *logs.Plan, s logs.Summary, out string) {
 		for i, word := range list[:min(len(list), unknownShown)] {
 			list[i] = fmt.Sprintf("%s (%d)", word, s.Unknown[word])
 		}
-		a.say("  unknown operations: %s; --operation WORD=OP defines one", shown(strings.Join(list[:min(len(list), unknownShown)], ", ")))
+		a.say(
+			"  unknown operations: %s; --operation WORD=OP defines one",
+			shown(strings.Join(list[:min(len(list), unknownShown)], ", ")),
+		)
 	}
-	a.say("\n%s: %s on %s by %s", out, phrase.Count(s.End.Events, "event", "events"), phrase.Count(s.End.Files, "path", "paths"), phrase.Count(s.End.Processes, "process", "processes"))
+	a.say(
+		"\n%s: %s on %s by %s", out, phrase.Count(s.End.Events, "event", "events"),
+		phrase.Count(s.End.Files, "path", "paths"), phrase.Count(s.End.Processes, "process", "processes"),
+	)
 	a.say("Next: endroit footprint %s; a moment is marked with endroit cue WORD --in %s --at TIME", out, out)
 }

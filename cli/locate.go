@@ -34,11 +34,20 @@ func (a *app) locate() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "all", Usage: "everything that is present on this machine"},
 			&cli.StringFlag{Name: "install", Usage: "the `FOLDER` that the title is installed in, for what it keeps there"},
-			&cli.StringSliceFlag{Name: "prefix", Usage: "a compatibility prefix: the `FOLDER` that contains drive_c, for a Windows build; can be repeated"},
-			&cli.StringFlag{Name: "os", Usage: "only variants for this `OS`: linux, windows or macos; also where their files would be"},
+			&cli.StringSliceFlag{
+				Name:  "prefix",
+				Usage: "a compatibility prefix: the `FOLDER` that contains drive_c, for a Windows build; can be repeated",
+			},
+			&cli.StringFlag{
+				Name:  "os",
+				Usage: "only variants for this `OS`: linux, windows or macos; also where their files would be",
+			},
 			sheetsFlag(),
 			&cli.BoolFlag{Name: "all-files", Usage: "list every file, however many"},
-			&cli.BoolFlag{Name: "check", Usage: "check the files by the notes on their structure: which are sound, damaged or something else"},
+			&cli.BoolFlag{
+				Name:  "check",
+				Usage: "check the files by the notes on their structure: which are sound, damaged or something else",
+			},
 			jsonFlag(),
 		},
 		Action: a.runLocate,
@@ -55,7 +64,10 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	case c.Bool("all") && c.Bool("check"):
 		return fail(exitUsage, "--check reads the files of one TITLE; --all only lists them")
 	case c.Bool("all") && (c.String("install") != "" || len(c.StringSlice("prefix")) > 0):
-		return fail(exitUsage, "--all looks at everything; --install and --prefix are for one TITLE. endroit machine add FOLDER registers a folder")
+		return fail(
+			exitUsage,
+			"--all looks at everything; --install and --prefix are for one TITLE. endroit machine add FOLDER registers a folder",
+		)
 	}
 	if system := c.String("os"); system != "" && !slices.Contains([]string{"linux", "windows", "macos"}, system) {
 		return fail(exitUsage, "--os %q is not linux, windows or macos", system)
@@ -80,7 +92,11 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 		if len(near) > 0 {
 			return fail(exitNotFound, "no title is recorded as %q; did you mean %s?", name, strings.Join(near, ", "))
 		}
-		return fail(exitNotFound, "no title is recorded as %q in revision %d; endroit fetch gets a newer revision, endroit trace starts finding out yourself", name, k.Head.Revision)
+		return fail(
+			exitNotFound,
+			"no title is recorded as %q in revision %d; endroit fetch gets a newer revision, endroit trace starts finding out yourself",
+			name, k.Head.Revision,
+		)
 	}
 	var prefixes []*machine.Prefix
 	for _, folder := range c.StringSlice("prefix") {
@@ -253,7 +269,10 @@ func (a *app) locateAll(ctx context.Context, c *cli.Command, k *localmanifest.Ma
 		files += p.files
 		variants += len(all[i].Variants)
 	}
-	fmt.Fprintf(text, "\n%s in %s, %s; endroit locate TITLE shows each\n", phrase.Count(len(all), "title", "titles"), phrase.Count(variants, "variant", "variants"), phrase.Count(files, "file", "files"))
+	fmt.Fprintf(
+		text, "\n%s in %s, %s; endroit locate TITLE shows each\n", phrase.Count(len(all), "title", "titles"),
+		phrase.Count(variants, "variant", "variants"), phrase.Count(files, "file", "files"),
+	)
 	return text.Flush()
 }
 
@@ -301,7 +320,11 @@ func (a *app) printPresent(t locate.Title, v locate.Variant) (files int) {
 					newest = f.Time
 				}
 			}
-			a.say("  %s  %s  (%s, %s, %s)", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(pasted(l.Folder)), phrase.Count(len(l.Files), "file", "files"), phrase.Size(size), newest.Local().Format("2006-01-02 15:04"))
+			a.say(
+				"  %s  %s  (%s, %s, %s)", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(pasted(l.Folder)),
+				phrase.Count(len(l.Files), "file", "files"), phrase.Size(size),
+				newest.Local().Format("2006-01-02 15:04"),
+			)
 		}
 		files += len(l.Files)
 	}
@@ -427,7 +450,11 @@ func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest stri
 		if f.Path == newest {
 			mark = "  newest"
 		}
-		a.say("             %s  %8s  %s%s%s", phrase.Pad(shown(relative(l.Folder, f.Path)), width), phrase.Size(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark, shown(whose(v, f)+verdictOf(l, f)))
+		a.say(
+			"             %s  %8s  %s%s%s", phrase.Pad(shown(relative(l.Folder, f.Path)), width),
+			phrase.Size(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark,
+			shown(whose(v, f)+verdictOf(l, f)),
+		)
 	}
 	for i, s := range l.Skipped {
 		if i == skippedShown {

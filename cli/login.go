@@ -30,7 +30,11 @@ type login struct {
 }
 
 func serviceFlag() cli.Flag {
-	return &cli.StringFlag{Name: "service", Usage: "the service's `ADDRESS` (otherwise the one signed in to)", Sources: cli.EnvVars("ENDROIT_SERVICE")}
+	return &cli.StringFlag{
+		Name:    "service",
+		Usage:   "the service's `ADDRESS` (otherwise the one signed in to)",
+		Sources: cli.EnvVars("ENDROIT_SERVICE"),
+	}
 }
 
 func configFile() (string, error) {
@@ -91,8 +95,13 @@ func (l login) client() (*client.Client, error) {
 
 func (a *app) login() *cli.Command {
 	return command(&cli.Command{
-		Name: "login", Usage: "sign in to a service and keep a token",
-		Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "password-stdin", Usage: "read the password from standard input"}, jsonFlag()},
+		Name:  "login",
+		Usage: "sign in to a service and keep a token",
+		Flags: []cli.Flag{
+			serviceFlag(),
+			&cli.BoolFlag{Name: "password-stdin", Usage: "read the password from standard input"},
+			jsonFlag(),
+		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := oneArg(c, "one NAME")
 			if err != nil {
@@ -128,7 +137,9 @@ func (a *app) login() *cli.Command {
 				return err
 			}
 			if c.Bool("json") {
-				return a.json(map[string]any{"service": l.Service, "name": l.Name, "reviewer": t.Person.Reviewer, "expires": l.Expires})
+				return a.json(
+					map[string]any{"service": l.Service, "name": l.Name, "reviewer": t.Person.Reviewer, "expires": l.Expires},
+				)
 			}
 			role := "contributor"
 			if t.Person.Reviewer {

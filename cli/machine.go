@@ -24,10 +24,25 @@ func (a *app) machine() *cli.Command {
 		Name: "machine", Usage: "show what is on this machine: launchers, libraries, installed editions, prefixes, accounts",
 		Flags: []cli.Flag{sheetsFlag(), jsonFlag()},
 		Commands: []*cli.Command{
-			command(&cli.Command{Name: "add", Usage: "register a prefix, or a folder with an installed title",
-				Flags:  []cli.Flag{&cli.StringFlag{Name: "title", Usage: "the `NAME` of what is installed there, if no sheet recognises it"}, &cli.StringFlag{Name: "store", Usage: "the `ID` of the store that sold it"}, sheetsFlag()},
-				Action: a.machineAdd}, "", "machine-add"),
-			command(&cli.Command{Name: "forget", Usage: "remove a folder from the list; its files are not changed", Action: a.machineForget}, "", "machine-forget"),
+			command(&cli.Command{
+				Name:  "add",
+				Usage: "register a prefix, or a folder with an installed title",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "title", Usage: "the `NAME` of what is installed there, if no sheet recognises it"},
+					&cli.StringFlag{Name: "store", Usage: "the `ID` of the store that sold it"},
+					sheetsFlag(),
+				},
+				Action: a.machineAdd,
+			}, "", "machine-add"),
+			command(
+				&cli.Command{
+					Name:   "forget",
+					Usage:  "remove a folder from the list; its files are not changed",
+					Action: a.machineForget,
+				},
+				"",
+				"machine-forget",
+			),
 		},
 		Action: a.runMachine,
 	}, reuse, "machine")
@@ -156,7 +171,11 @@ func (a *app) survey(ctx context.Context, c *cli.Command, k *localmanifest.Manif
 }
 
 func sheetsFlag() cli.Flag {
-	return &cli.StringFlag{Name: "sheets", Local: true, Usage: "use only the sheets in this `FOLDER` (otherwise the manifest's, and your own in sheets/ beside it)"}
+	return &cli.StringFlag{
+		Name:  "sheets",
+		Local: true,
+		Usage: "use only the sheets in this `FOLDER` (otherwise the manifest's, and your own in sheets/ beside it)",
+	}
 }
 
 // heading names an installation of a launcher.
@@ -342,7 +361,11 @@ func (a *app) whatIsIn(ctx context.Context, c *cli.Command, n machine.Named) (st
 	case n.Title != "":
 		return n.Title + ", as you named it", nil
 	}
-	return "", fail(exitUsage, "no sheet recognises what is installed in %s, and it is not a prefix; give --title NAME, and --store ID if you know it", n.Folder)
+	return "", fail(
+		exitUsage,
+		"no sheet recognises what is installed in %s, and it is not a prefix; give --title NAME, and --store ID if you know it",
+		n.Folder,
+	)
 }
 
 func (a *app) machineForget(ctx context.Context, c *cli.Command) error {

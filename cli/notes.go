@@ -87,7 +87,10 @@ func (a *app) readByNotes(ctx context.Context, c *cli.Command, name string) erro
 	}
 	if left > 0 {
 		first := r.Free[0]
-		a.say("not described: %s in %s, the first at %s", bytesExactly(left), phrase.Count(len(r.Free), "place", "places"), hexOffset(first.At))
+		a.say(
+			"not described: %s in %s, the first at %s", bytesExactly(left),
+			phrase.Count(len(r.Free), "place", "places"), hexOffset(first.At),
+		)
 	}
 	if !r.Valid() {
 		return silent(exitInput)
@@ -183,7 +186,10 @@ func (a *app) runBytesSet(c *cli.Command, name string) error {
 	if n.Checksum != nil {
 		checked = ", and a correct checksum"
 	}
-	a.say("%s: %s with %s%s; %s is unchanged", f.Name(), bytesExactly(len(data)), strings.Join(c.StringSlice("field"), ", "), checked, name)
+	a.say(
+		"%s: %s with %s%s; %s is unchanged", f.Name(), bytesExactly(len(data)),
+		strings.Join(c.StringSlice("field"), ", "), checked, name,
+	)
 	a.say("Next: back up the game's file, replace it with this one, and load it in the game")
 	return nil
 }

@@ -69,7 +69,13 @@ func (a *app) propose() *cli.Command {
 				return err
 			}
 			if len(d.Locations) == 0 {
-				return fail(exitNotFound, "nothing in %s looks like progress or settings; endroit footprint %s --kind unknown shows what was written. Trace a run in which the game saves, and mark it with endroit cue saved", name, name)
+				return fail(
+					exitNotFound,
+					"nothing in %s looks like progress or settings; endroit footprint %s --kind unknown shows what was "+
+						"written. Trace a run in which the game saves, and mark it with endroit cue saved",
+					name,
+					name,
+				)
 			}
 			if out == "-" {
 				_, err := a.out.Write(text)
@@ -110,7 +116,10 @@ func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
 		return nil, nil, fmt.Errorf("%s: %w", name, err)
 	}
 	if d.Trace == nil || d.Trace.File == "" {
-		return nil, nil, fail(exitInput, "%s: trace is missing; a draft is submitted with the footprint of its trace (trace: file: …)", name)
+		return nil, nil, fail(
+			exitInput,
+			"%s: trace is missing; a draft is submitted with the footprint of its trace (trace: file: …)", name,
+		)
 	}
 	var runs []*footprint.Footprint
 	for _, t := range append([]draft.Trace{*d.Trace}, d.Also...) {
@@ -120,7 +129,11 @@ func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
 			return nil, nil, fmt.Errorf("%s: the trace that it was made from: %w", name, err)
 		}
 		if t.SHA256 != "" && digest != t.SHA256 {
-			return nil, nil, fail(exitInput, "%s: the trace %s has changed (its SHA-256 differs); make the draft again with endroit propose %s", name, file, file)
+			return nil, nil, fail(
+				exitInput,
+				"%s: the trace %s has changed (its SHA-256 differs); make the draft again with endroit propose %s",
+				name, file, file,
+			)
 		}
 		runs = append(runs, fp)
 	}

@@ -24,13 +24,54 @@ func (a *app) review() *cli.Command {
 	c := command(&cli.Command{
 		Name: "review", Usage: "list, show and decide on contributions",
 		Commands: []*cli.Command{
-			command(&cli.Command{Name: "list", Usage: "list contributions: those waiting for review, or your own",
-				Flags:  []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "state", Value: "waiting", Usage: "`STATE`: waiting, accepted, returned or all"}, &cli.BoolFlag{Name: "mine", Usage: "only your own"}, jsonFlag()},
-				Action: a.reviewList}, "", "review-list"),
-			command(&cli.Command{Name: "show", Usage: "show one contribution", Flags: []cli.Flag{serviceFlag(), jsonFlag()}, Action: a.reviewShow, ShellComplete: completes(a.offerContributions)}, "", "review-show"),
-			command(&cli.Command{Name: "accept", Usage: "accept one into the manifest", Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "yes", Usage: "accept without asking"}, jsonFlag()}, Action: a.reviewAccept, ShellComplete: completes(a.offerContributions)}, "", "review-accept"),
-			command(&cli.Command{Name: "return", Usage: "return one to its contributor with a reason",
-				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "because", Usage: "the `TEXT` that tells the contributor what to fix", Required: true}, jsonFlag()}, Action: a.reviewReturn, ShellComplete: completes(a.offerContributions)}, "", "review-return"),
+			command(&cli.Command{
+				Name:  "list",
+				Usage: "list contributions: those waiting for review, or your own",
+				Flags: []cli.Flag{
+					serviceFlag(),
+					&cli.StringFlag{Name: "state", Value: "waiting", Usage: "`STATE`: waiting, accepted, returned or all"},
+					&cli.BoolFlag{Name: "mine", Usage: "only your own"},
+					jsonFlag(),
+				},
+				Action: a.reviewList,
+			}, "", "review-list"),
+			command(
+				&cli.Command{
+					Name:          "show",
+					Usage:         "show one contribution",
+					Flags:         []cli.Flag{serviceFlag(), jsonFlag()},
+					Action:        a.reviewShow,
+					ShellComplete: completes(a.offerContributions),
+				},
+				"",
+				"review-show",
+			),
+			command(
+				&cli.Command{
+					Name:  "accept",
+					Usage: "accept one into the manifest",
+					Flags: []cli.Flag{
+						serviceFlag(),
+						&cli.BoolFlag{Name: "yes", Usage: "accept without asking"},
+						jsonFlag(),
+					},
+					Action:        a.reviewAccept,
+					ShellComplete: completes(a.offerContributions),
+				},
+				"",
+				"review-accept",
+			),
+			command(&cli.Command{
+				Name:  "return",
+				Usage: "return one to its contributor with a reason",
+				Flags: []cli.Flag{
+					serviceFlag(),
+					&cli.StringFlag{Name: "because", Usage: "the `TEXT` that tells the contributor what to fix", Required: true},
+					jsonFlag(),
+				},
+				Action:        a.reviewReturn,
+				ShellComplete: completes(a.offerContributions),
+			}, "", "review-return"),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			return fail(exitUsage, "use review list, review show N, review accept N or review return N --because TEXT")

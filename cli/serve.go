@@ -22,7 +22,12 @@ import (
 )
 
 func databaseFlag() cli.Flag {
-	return &cli.StringFlag{Name: "database", Usage: "PostgreSQL's `URL`, postgres://…", Sources: cli.EnvVars("ENDROIT_DATABASE"), Required: true}
+	return &cli.StringFlag{
+		Name:     "database",
+		Usage:    "PostgreSQL's `URL`, postgres://…",
+		Sources:  cli.EnvVars("ENDROIT_DATABASE"),
+		Required: true,
+	}
 }
 
 func (a *app) serve() *cli.Command {
@@ -31,7 +36,11 @@ func (a *app) serve() *cli.Command {
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.StringFlag{Name: "address", Value: "127.0.0.1:8417", Usage: "the `HOST:PORT` to answer on"},
-			&cli.StringFlag{Name: "operations", Value: "127.0.0.1:8418", Usage: "serve /healthz, /readyz and /metrics on this `HOST:PORT`, which should not be public; none disables it"},
+			&cli.StringFlag{
+				Name:  "operations",
+				Value: "127.0.0.1:8418",
+				Usage: "serve /healthz, /readyz and /metrics on this `HOST:PORT`, which should not be public; none disables it",
+			},
 			&cli.BoolFlag{Name: "https", Usage: "the service is reached over HTTPS (through a proxy): mark cookies Secure"},
 			&cli.StringSliceFlag{Name: "proxy", Usage: "trust X-Forwarded-For from proxies in `CIDR`,..."},
 		},
@@ -59,7 +68,13 @@ func (a *app) serve() *cli.Command {
 				defer operations.Close()
 			}
 			log := newLog(c)
-			s, err := service.New(ctx, service.Config{Database: c.String("database"), Log: log, SecureCookies: c.Bool("https"), Proxies: proxies, Version: Version})
+			s, err := service.New(ctx, service.Config{
+				Database:      c.String("database"),
+				Log:           log,
+				SecureCookies: c.Bool("https"),
+				Proxies:       proxies,
+				Version:       Version,
+			})
 			if err != nil {
 				return err
 			}
@@ -87,7 +102,10 @@ func (a *app) serve() *cli.Command {
 func listenOn(c *cli.Command, flag string) (net.Listener, error) {
 	l, err := net.Listen("tcp", c.String(flag))
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return nil, fail(exitFailed, "%s is in use by another program; stop it, or choose another with --%s", c.String(flag), flag)
+		return nil, fail(
+			exitFailed, "%s is in use by another program; stop it, or choose another with --%s", c.String(flag),
+			flag,
+		)
 	}
 	if err != nil {
 		return nil, fail(exitFailed, "listen: %w", err)
@@ -107,23 +125,48 @@ func (a *app) people() *cli.Command {
 	return command(&cli.Command{
 		Name: "people", Usage: "manage accounts, on the service's machine",
 		Commands: []*cli.Command{
-			a.peopleAdd(), a.peopleList(),
-			a.peopleChange("disable", "keep an account from being used, and sign it out everywhere", service.Change{Disabled: new(true)}, "is disabled and signed out everywhere"),
-			a.peopleChange("enable", "let a disabled account be used again", service.Change{Disabled: new(false)}, "can be used again"),
-			a.peopleChange("promote", "let an account decide on others' contributions", service.Change{Reviewer: new(true)}, "is a reviewer now"),
-			a.peopleChange("demote", "stop an account from deciding on contributions", service.Change{Reviewer: new(false)}, "is a contributor now"),
-			a.peopleChange("sign-out", "end all tokens and sessions of an account", service.Change{SignOut: true}, "is signed out everywhere"),
+			a.peopleAdd(),
+			a.peopleList(),
+			a.peopleChange(
+				"disable", "keep an account from being used, and sign it out everywhere",
+				service.Change{Disabled: new(true)}, "is disabled and signed out everywhere",
+			),
+			a.peopleChange(
+				"enable", "let a disabled account be used again", service.Change{Disabled: new(false)},
+				"can be used again",
+			),
+			a.peopleChange(
+				"promote", "let an account decide on others' contributions",
+				service.Change{Reviewer: new(true)}, "is a reviewer now",
+			),
+			a.peopleChange(
+				"demote", "stop an account from deciding on contributions",
+				service.Change{Reviewer: new(false)}, "is a contributor now",
+			),
+			a.peopleChange(
+				"sign-out", "end all tokens and sessions of an account", service.Change{SignOut: true},
+				"is signed out everywhere",
+			),
 			a.peoplePassword(),
 		},
 		Action: func(context.Context, *cli.Command) error {
-			return fail(exitUsage, "use one of: people list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME")
+			return fail(
+				exitUsage,
+				"use one of: people list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME",
+			)
 		},
 	}, program, "people")
 }
 
 func (a *app) peopleAdd() *cli.Command {
-	return command(&cli.Command{Name: "add", Usage: "make an account",
-		Flags: []cli.Flag{databaseFlag(), &cli.BoolFlag{Name: "reviewer", Usage: "may decide on others' contributions"}, passwordFlag()},
+	return command(&cli.Command{
+		Name:  "add",
+		Usage: "make an account",
+		Flags: []cli.Flag{
+			databaseFlag(),
+			&cli.BoolFlag{Name: "reviewer", Usage: "may decide on others' contributions"},
+			passwordFlag(),
+		},
 		Action: a.onPerson(func(ctx context.Context, c *cli.Command, s *service.Service, name string) error {
 			password, err := a.password("Password for "+name+": ", c.Bool("password-stdin"))
 			if err != nil {
@@ -134,7 +177,8 @@ func (a *app) peopleAdd() *cli.Command {
 			}
 			a.say("added %s, a %s", name, role(c.Bool("reviewer")))
 			return nil
-		})}, "", "people-add")
+		}),
+	}, "", "people-add")
 }
 
 func (a *app) peopleList() *cli.Command {
@@ -256,8 +300,16 @@ func (a *app) account() *cli.Command {
 					a.say("%s is signed out", id)
 					return nil
 				})}, "", "account-sign-out"),
-			command(&cli.Command{Name: "password", Usage: "change your password; all other sign-ins end",
-				Flags: []cli.Flag{serviceFlag(), &cli.BoolFlag{Name: "password-stdin", Usage: "read the current and the new password from standard input, one per line"}},
+			command(&cli.Command{
+				Name:  "password",
+				Usage: "change your password; all other sign-ins end",
+				Flags: []cli.Flag{
+					serviceFlag(),
+					&cli.BoolFlag{
+						Name:  "password-stdin",
+						Usage: "read the current and the new password from standard input, one per line",
+					},
+				},
 				Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
 					present, err := a.password("Current password: ", c.Bool("password-stdin"))
 					if err != nil {
@@ -272,7 +324,8 @@ func (a *app) account() *cli.Command {
 					}
 					a.say("the password was changed, and all other sign-ins ended")
 					return nil
-				})}, "", "account-password"),
+				}),
+			}, "", "account-password"),
 		},
 		Action: own(func(ctx context.Context, c *cli.Command, cl *client.Client) error {
 			me, err := cl.Account(ctx)
@@ -289,7 +342,13 @@ func (a *app) account() *cli.Command {
 				if x.Current {
 					this = "this one"
 				}
-				t.AppendRow(table.Row{shown(x.ID), shown(x.Kind), x.Created.Local().Format("2006-01-02 15:04"), x.Expires.Local().Format("2006-01-02"), this})
+				t.AppendRow(table.Row{
+					shown(x.ID),
+					shown(x.Kind),
+					x.Created.Local().Format("2006-01-02 15:04"),
+					x.Expires.Local().Format("2006-01-02"),
+					this,
+				})
 			}
 			t.Render()
 			a.say("\nendroit account sign-out ID ends one; endroit account password ends all but this one")

@@ -28,10 +28,18 @@ func (a *app) sheet() *cli.Command {
 			command(&cli.Command{Name: "check", Usage: "check a sheet: its errors, what it finds, and why something is not found",
 				Flags:  []cli.Flag{&cli.StringFlag{Name: "against", Usage: "the home or prefix `FOLDER` to look in"}, jsonFlag()},
 				Action: a.sheetCheck}, "", "sheet-check"),
-			command(&cli.Command{Name: "submit", Usage: "submit a sheet, after showing what is sent",
-				Flags: []cli.Flag{serviceFlag(), &cli.StringFlag{Name: "note", Usage: "a `TEXT` for the reviewer"}, &cli.BoolFlag{Name: "yes", Usage: "send without asking"},
-					&cli.BoolFlag{Name: "print", Usage: "print what would be sent, and send nothing"}, jsonFlag()},
-				Action: a.sheetSubmit}, "", "sheet-submit"),
+			command(&cli.Command{
+				Name:  "submit",
+				Usage: "submit a sheet, after showing what is sent",
+				Flags: []cli.Flag{
+					serviceFlag(),
+					&cli.StringFlag{Name: "note", Usage: "a `TEXT` for the reviewer"},
+					&cli.BoolFlag{Name: "yes", Usage: "send without asking"},
+					&cli.BoolFlag{Name: "print", Usage: "print what would be sent, and send nothing"},
+					jsonFlag(),
+				},
+				Action: a.sheetSubmit,
+			}, "", "sheet-submit"),
 		},
 		Action: func(context.Context, *cli.Command) error {
 			return fail(exitUsage, "use sheet check FILE or sheet submit FILE")
@@ -101,7 +109,10 @@ func ofSheet(s *sheet.Sheet, found []sheet.Found) (own []sheet.Found) {
 		if f.Launcher == "" {
 			f.Notes = []sheet.Note{}
 			for i := range f.Libraries {
-				f.Libraries[i].Editions = slices.DeleteFunc(f.Libraries[i].Editions, func(e sheet.Edition) bool { return e.Store != s.StoreID() })
+				f.Libraries[i].Editions = slices.DeleteFunc(
+					f.Libraries[i].Editions,
+					func(e sheet.Edition) bool { return e.Store != s.StoreID() },
+				)
 			}
 			if !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 }) {
 				continue
@@ -173,10 +184,16 @@ func (a *app) whyNothing(s *sheet.Sheet, roots place.Roots, inside *machine.Pref
 func (a *app) whyLittle(f sheet.Found, y sheet.System) {
 	empty := !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 })
 	if y.Titles != nil && empty && y.Titles.Files != "" {
-		a.say("  no title: no file in a library matches %s, or %s finds nothing", y.Titles.Files, cmp.Or(y.Titles.Each, wholeFile))
+		a.say(
+			"  no title: no file in a library matches %s, or %s finds nothing", y.Titles.Files,
+			cmp.Or(y.Titles.Each, wholeFile),
+		)
 	}
 	if y.Libraries != nil && len(f.Libraries) == 1 {
-		a.say("  no further library: no file matches %s, or %s finds nothing", y.Libraries.Files, cmp.Or(y.Libraries.Each, wholeFile))
+		a.say(
+			"  no further library: no file matches %s, or %s finds nothing", y.Libraries.Files,
+			cmp.Or(y.Libraries.Each, wholeFile),
+		)
 	}
 	if y.Prefixes != nil && !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool {
 		return slices.ContainsFunc(l.Editions, func(e sheet.Edition) bool { return e.Prefix != "" })
@@ -195,7 +212,10 @@ func (a *app) whyLittle(f sheet.Found, y sheet.System) {
 		a.say("  the cloud copies setting was not found: no file matches %s", y.Cloud.Files)
 	}
 	if len(y.Starts) > 0 && len(f.Starts) == 0 {
-		a.say("  it starts no titles of other launchers: %s finds nothing in %s", cmp.Or(y.Starts[0].Each, wholeFile), y.Starts[0].Files)
+		a.say(
+			"  it starts no titles of other launchers: %s finds nothing in %s",
+			cmp.Or(y.Starts[0].Each, wholeFile), y.Starts[0].Files,
+		)
 	}
 }
 
@@ -228,7 +248,9 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 		self.User = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
 	}
 	self.Host, _ = os.Hostname()
-	body := contribution.PrepareSheet(s, contribution.FindingsOf(machine.System(), ofSheet(s, survey.Found)), c.String("note"), self)
+	body := contribution.PrepareSheet(
+		s, contribution.FindingsOf(machine.System(), ofSheet(s, survey.Found)), c.String("note"), self,
+	)
 	if err := body.Check(ctx); err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}

@@ -17,7 +17,11 @@ import (
 
 // colorFlag says when the output has weight and colour.
 func (a *app) colorFlag() cli.Flag {
-	return &cli.StringFlag{Name: "color", Value: "auto", Usage: "`WHEN` to use colour: auto (on a terminal, unless NO_COLOR is set), always or never"}
+	return &cli.StringFlag{
+		Name:  "color",
+		Value: "auto",
+		Usage: "`WHEN` to use colour: auto (on a terminal, unless NO_COLOR is set), always or never",
+	}
 }
 
 // setColor decides from --color, NO_COLOR (no-color.org) and the terminal.
@@ -153,7 +157,10 @@ func (a *app) progress(doing string) (told func(done, of int), end func()) {
 
 // bar draws on standard error. A size of -1 is not known.
 func (a *app) bar(doing string, size int64, bytes bool) *progressbar.ProgressBar {
-	return progressbar.NewOptions64(size, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(doing),
-		progressbar.OptionShowBytes(bytes), progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetPredictTime(true),
-		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish(), progressbar.OptionFullWidth())
+	return progressbar.NewOptions64(
+		size, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(doing),
+		progressbar.OptionShowBytes(bytes), progressbar.OptionShowCount(), progressbar.OptionShowIts(),
+		progressbar.OptionSetPredictTime(true), progressbar.OptionThrottle(100*time.Millisecond),
+		progressbar.OptionClearOnFinish(), progressbar.OptionFullWidth(),
+	)
 }

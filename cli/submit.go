@@ -139,10 +139,19 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	}
 	gapLines(b.Footprint.Gaps, func(line string) { a.say("  %s", line) })
 	for _, f := range b.Footprint.Files {
-		a.say("  %-8s  %s  (confidence %.2f, %s; %s)", f.Kind.Word(), shown(f.Place), f.Confidence, usage(b.Footprint, f), trace.Became(f.Before, f.After, f.Written()))
+		a.say(
+			"  %-8s  %s  (confidence %.2f, %s; %s)", f.Kind.Word(), shown(f.Place), f.Confidence,
+			usage(b.Footprint, f), trace.Became(f.Before, f.After, f.Written()),
+		)
 	}
-	if slices.ContainsFunc(b.Footprint.Files, func(f footprint.File) bool { return strings.Contains(f.Place, footprint.Unnamed) }) {
-		a.say("  words in names that you could have chosen are sent as %s1, %s2 and so on, each word always as the same", footprint.Unnamed, footprint.Unnamed)
+	if slices.ContainsFunc(
+		b.Footprint.Files,
+		func(f footprint.File) bool { return strings.Contains(f.Place, footprint.Unnamed) },
+	) {
+		a.say(
+			"  words in names that you could have chosen are sent as %s1, %s2 and so on, each word always as the same",
+			footprint.Unnamed, footprint.Unnamed,
+		)
 	}
 	for _, c := range b.Footprint.Corrections {
 		a.say("  corrected by you: %s is %s, not %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(), shown(becauseOf(c)))
@@ -151,6 +160,9 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	for _, n := range b.Footprint.Counts {
 		left += n
 	}
-	a.say("  and the number of files of each kind; %s not listed\n", phrase.Count(left-len(b.Footprint.Files), "other file is", "other files are"))
+	a.say(
+		"  and the number of files of each kind; %s not listed\n",
+		phrase.Count(left-len(b.Footprint.Files), "other file is", "other files are"),
+	)
 	return nil
 }

@@ -25,7 +25,11 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	o := system.Options{Process: c.String("process"), PID: int(c.Int("pid")), Header: trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher")}}
+	o := system.Options{
+		Process: c.String("process"),
+		PID:     int(c.Int("pid")),
+		Header:  trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher")},
+	}
 	if c.IsSet("pid") && (o.PID <= 0 || !cues.IsRunning(o.PID)) {
 		return fail(exitUsage, "no process has the id %d", o.PID)
 	}

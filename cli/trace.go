@@ -37,21 +37,48 @@ func (a *app) trace() *cli.Command {
 	return command(&cli.Command{
 		Name: "trace", Usage: "run a program under observation and write a trace",
 		Commands: []*cli.Command{a.traceShow(), a.traceTrim()},
-		Flags: append(aboutFlags(),
-			&cli.StringFlag{Name: "prefix", Local: true, Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in"},
-			&cli.BoolFlag{Name: "end-server", Local: true, Usage: "end all programs in the prefix first: its running server cannot be observed"},
+		Flags: append(
+			aboutFlags(),
+			&cli.StringFlag{
+				Name:  "prefix",
+				Local: true,
+				Usage: "the `FOLDER` of the compatibility prefix that a Windows build runs in",
+			},
+			&cli.BoolFlag{
+				Name:  "end-server",
+				Local: true,
+				Usage: "end all programs in the prefix first: its running server cannot be observed",
+			},
 			&cli.StringFlag{Name: "account", Local: true, Usage: "the `ID` of the launcher's account in use"},
 			&cli.BoolFlag{Name: "native", Local: true, Usage: "it is a native build, although a prefix exists"},
 			sheetsFlag(),
 			&cli.StringFlag{Name: "out", Local: true, Usage: "the `FILE` to write (otherwise named after the title and time)"},
-			versionsFlag(), versionsTotalFlag(),
+			versionsFlag(),
+			versionsTotalFlag(),
 			&cli.BoolFlag{Name: "quiet", Local: true, Usage: "no summary in the last row of the terminal while it runs"},
-			&cli.BoolFlag{Name: "system", Local: true, Usage: "run nothing: observe, as root, programs that other programs start"},
-			&cli.StringFlag{Name: "process", Local: true, Usage: "with --system only programs of this `NAME`, and what they start"},
+			&cli.BoolFlag{
+				Name:  "system",
+				Local: true,
+				Usage: "run nothing: observe, as root, programs that other programs start",
+			},
+			&cli.StringFlag{
+				Name:  "process",
+				Local: true,
+				Usage: "with --system only programs of this `NAME`, and what they start",
+			},
 			&cli.StringFlag{Name: "under", Local: true, Usage: "with --system only files in this `FOLDER`"},
 			&cli.DurationFlag{Name: "for", Local: true, Usage: "with --system end after this `TIME`", HideDefault: true},
-			&cli.BoolFlag{Name: "follow", Local: true, Usage: "run nothing: show the summary of a trace that runs in another terminal"},
-			&cli.IntFlag{Name: "pid", Local: true, Usage: "with --system only this process, and what it starts: `PID`; with --follow the endroit trace that is meant", HideDefault: true},
+			&cli.BoolFlag{
+				Name:  "follow",
+				Local: true,
+				Usage: "run nothing: show the summary of a trace that runs in another terminal",
+			},
+			&cli.IntFlag{
+				Name:        "pid",
+				Local:       true,
+				Usage:       "with --system only this process, and what it starts: `PID`; with --follow the endroit trace that is meant",
+				HideDefault: true,
+			},
 		),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			switch {
@@ -158,7 +185,9 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 // intoPrefix makes a Windows program run in its prefix, and sees to the prefix's
 // server: one that runs already opens files unseen. It returns the command, and
 // what will not be seen.
-func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Header, args []string) (command, gaps []string, err error) {
+func (a *app) intoPrefix(
+	ctx context.Context, c *cli.Command, header *trace.Header, args []string,
+) (command, gaps []string, err error) {
 	if header.Prefix == nil {
 		if c.Bool("end-server") {
 			return nil, nil, fail(exitUsage, "--end-server is for a prefix, and none is known (--prefix FOLDER)")
@@ -168,7 +197,11 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 	if strings.EqualFold(filepath.Ext(args[0]), ".exe") {
 		args = append([]string{identify.Program(header.Install, args[0])}, args[1:]...)
 		if _, err := exec.LookPath("wine"); err != nil {
-			return nil, nil, fail(exitUsage, "%s is a Windows program, and wine is not installed; install it, or give the command that runs the program", args[0])
+			return nil, nil, fail(
+				exitUsage,
+				"%s is a Windows program, and wine is not installed; install it, or give the command that runs the program",
+				args[0],
+			)
 		}
 		args = append([]string{"wine"}, args...)
 	}
@@ -182,17 +215,28 @@ func (a *app) intoPrefix(ctx context.Context, c *cli.Command, header *trace.Head
 	}
 	end := c.Bool("end-server")
 	if !end && term.IsTerminal(int(a.in.Fd())) {
-		a.tell("endroit: programs are running in the prefix, with a server (process %d) that opens files for all of them: those files would not be observed", pid)
+		a.tell(
+			"endroit: programs are running in the prefix, with a server (process %d) that opens files for all of "+
+				"them: those files would not be observed",
+			pid,
+		)
 		if end, err = a.ask("end them all first?"); err != nil {
 			return nil, nil, err
 		}
 	}
 	if !end {
-		a.tell("endroit: the prefix's server (process %d) was already running: files that it opens are not observed; --end-server ends it first", pid)
-		return args, []string{"the prefix's server was already running: files that it opened for the programs were not observed"}, nil
+		a.tell(
+			"endroit: the prefix's server (process %d) was already running: files that it opens are not "+
+				"observed; --end-server ends it first",
+			pid,
+		)
+		return args, []string{
+			"the prefix's server was already running: files that it opened for the programs were not observed",
+		}, nil
 	}
 	for _, how := range []string{"-k", "-w"} {
-		if out, err := exec.CommandContext(ctx, "wineserver", how).CombinedOutput(); err != nil && machine.PrefixServer(header.Prefix.Folder) != 0 {
+		out, err := exec.CommandContext(ctx, "wineserver", how).CombinedOutput()
+		if err != nil && machine.PrefixServer(header.Prefix.Folder) != 0 {
 			return nil, nil, fail(exitTrace, "the prefix's server could not be ended (wineserver %s: %w %s)", how, err, out)
 		}
 	}
@@ -243,7 +287,10 @@ func (a *app) assume(ctx context.Context, c *cli.Command, header *trace.Header, 
 	}
 	a.fillIn(header, one, survey, prefix, how)
 	if one.Prefix != "" && !windows && !c.Bool("native") {
-		a.tell("endroit:   it has a prefix too, %s; the program is not a Windows program, so it is not assumed (--prefix)", shown(one.Prefix))
+		a.tell(
+			"endroit:   it has a prefix too, %s; the program is not a Windows program, so it is not assumed (--prefix)",
+			shown(one.Prefix),
+		)
 	}
 	return nil
 }
@@ -296,7 +343,11 @@ func aboutFlags() []cli.Flag {
 		&cli.StringFlag{Name: "title", Local: true, Usage: "the game's `NAME`"},
 		&cli.StringFlag{Name: "edition", Local: true, Usage: "who sold this copy: `STORE[:REF[@VERSION]]`"},
 		&cli.StringFlag{Name: "launcher", Local: true, Usage: "the `ID` of the program that installed and starts it"},
-		&cli.StringFlag{Name: "install", Local: true, Usage: "the installed edition's `FOLDER`, if it is not found automatically"},
+		&cli.StringFlag{
+			Name:  "install",
+			Local: true,
+			Usage: "the installed edition's `FOLDER`, if it is not found automatically",
+		},
 	}
 }
 
@@ -344,11 +395,21 @@ func (a *app) observe(ctx context.Context, args []string, header trace.Header, g
 }
 
 func versionsFlag() cli.Flag {
-	return &cli.StringFlag{Name: "versions", Local: true, Value: "16MiB", Usage: "keep the content of files up to this `SIZE`; 0 keeps none"}
+	return &cli.StringFlag{
+		Name:  "versions",
+		Local: true,
+		Value: "16MiB",
+		Usage: "keep the content of files up to this `SIZE`; 0 keeps none",
+	}
 }
 
 func versionsTotalFlag() cli.Flag {
-	return &cli.StringFlag{Name: "versions-total", Local: true, Value: "1GiB", Usage: "keep no more than this `SIZE` of them in all"}
+	return &cli.StringFlag{
+		Name:  "versions-total",
+		Local: true,
+		Value: "1GiB",
+		Usage: "keep no more than this `SIZE` of them in all",
+	}
 }
 
 // versionsOf reads what to keep of the contents, beside a trace.
@@ -380,12 +441,23 @@ func (a *app) traced(how, name string, r capture.Result) {
 	if r.Processes > 0 {
 		by = " by " + phrase.Count(r.Processes, "process", "processes")
 	}
-	a.tell("endroit: %s for %s: %s on %s%s, %s", how, phrase.Duration(r.End.At), phrase.Count(r.End.Events, "event", "events"), phrase.Count(r.End.Files, "path", "paths"), by, phrase.Count(r.End.Cues, "cue", "cues"))
+	a.tell(
+		"endroit: %s for %s: %s on %s%s, %s", how, phrase.Duration(r.End.At),
+		phrase.Count(r.End.Events, "event", "events"), phrase.Count(r.End.Files, "path", "paths"), by,
+		phrase.Count(r.End.Cues, "cue", "cues"),
+	)
 	switch {
 	case r.Changed == 0 && r.Hidden > 0:
-		a.tell("endroit: no writes were observed, and %s their activity: see below", phrase.Count(r.Hidden, "program hid", "programs hid"))
+		a.tell(
+			"endroit: no writes were observed, and %s their activity: see below",
+			phrase.Count(r.Hidden, "program hid", "programs hid"),
+		)
 	case r.Changed == 0:
-		a.tell("endroit: nothing was written. Did the game save? Play until it does, and quit it properly: some save only then. If the game is still running, a launcher that was already running started it: quit that first")
+		a.tell(
+			"endroit: nothing was written. Did the game save? Play until it does, and quit it properly: some " +
+				"save only then. If the game is still running, a launcher that was already running started it: quit " +
+				"that first",
+		)
 	case r.End.At < brief:
 		a.tell("endroit: the run was short; most games write settings at once, and progress only after some minutes of play")
 	}
@@ -394,7 +466,10 @@ func (a *app) traced(how, name string, r capture.Result) {
 	}
 	gapLines(r.Gaps, func(line string) { a.tell("endroit: %s", line) })
 	if list, err := versions.Read(versions.Beside(name)); err == nil && len(list) > 0 {
-		a.tell("endroit: beside it, in %s: %s of small files (endroit trace show %s --versions)", versions.Beside(name), phrase.Count(len(list), "version", "versions"), name)
+		a.tell(
+			"endroit: beside it, in %s: %s of small files (endroit trace show %s --versions)",
+			versions.Beside(name), phrase.Count(len(list), "version", "versions"), name,
+		)
 	}
 	a.tell("endroit: the trace is in %s; next: endroit footprint %s", name, name)
 }
@@ -441,7 +516,10 @@ func (a *app) cue() *cli.Command {
 // offerCues lists the standard cues, and on a terminal takes one.
 func (a *app) offerCues(c *cli.Command) error {
 	if !term.IsTerminal(int(a.in.Fd())) {
-		return fail(exitUsage, "give a cue: endroit cue WORD, such as %s, or a word of your own", strings.Join(cues.Standard, ", "))
+		return fail(
+			exitUsage, "give a cue: endroit cue WORD, such as %s, or a word of your own",
+			strings.Join(cues.Standard, ", "),
+		)
 	}
 	lines := bufio.NewReader(a.in)
 	run, err := a.whichRun(int(c.Int("trace")), lines)
@@ -469,7 +547,10 @@ func (a *app) offerCues(c *cli.Command) error {
 
 // told names a run for a person who may have several.
 func told(r cues.Running) string {
-	return fmt.Sprintf("%s, process %d, started at %s, %s", cmp.Or(shown(r.Title), "a run without a title"), r.PID, r.Started.Local().Format("15:04:05"), shown(r.Trace))
+	return fmt.Sprintf(
+		"%s, process %d, started at %s, %s", cmp.Or(shown(r.Title), "a run without a title"), r.PID,
+		r.Started.Local().Format("15:04:05"), shown(r.Trace),
+	)
 }
 
 // whichRun finds the run that is meant: that of process pid, the only one, or the one that
@@ -522,7 +603,10 @@ func (a *app) mark(c *cli.Command, word string, pid int) error {
 	if c.Bool("json") {
 		return a.json(m)
 	}
-	a.say("marked %s at %s of %s (process %d)", shown(word), phrase.Duration(m.At), cmp.Or(shown(m.Title), "a run without a title"), m.PID)
+	a.say(
+		"marked %s at %s of %s (process %d)", shown(word), phrase.Duration(m.At),
+		cmp.Or(shown(m.Title), "a run without a title"), m.PID,
+	)
 	return nil
 }
 

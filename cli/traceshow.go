@@ -194,7 +194,17 @@ func (a *app) runTraceShow(c *cli.Command, name string) error {
 	case c.Bool("processes"):
 		return a.showProcesses(o, c.Bool("json"))
 	case c.Bool("json"):
-		return a.json(map[string]any{"header": o.Header, "events": o.Events, "ops": o.Ops, "files": len(o.Touched()), "processes": o.ProcessCount(), "cues": o.Cues, "gaps": o.Gaps, "length": o.Length, "cut": o.Cut})
+		return a.json(map[string]any{
+			"header":    o.Header,
+			"events":    o.Events,
+			"ops":       o.Ops,
+			"files":     len(o.Touched()),
+			"processes": o.ProcessCount(),
+			"cues":      o.Cues,
+			"gaps":      o.Gaps,
+			"length":    o.Length,
+			"cut":       o.Cut,
+		})
 	default:
 		a.showOverview(o, name)
 	}
@@ -324,7 +334,10 @@ func (a *app) showProcesses(o *trace.Summary, asJSON bool) error {
 			end = fmt.Sprintf(" until %s, ended with %d", phrase.Duration(*p.Ended), p.Status)
 		}
 		margin := strings.Repeat("  ", min(level, 20))
-		a.say("%s%s  (pid %d, from %s%s; %s)", margin, shown(p.Exe), p.PID, phrase.Duration(p.At), end, phrase.Count(p.Events, "event", "events"))
+		a.say(
+			"%s%s  (pid %d, from %s%s; %s)", margin, shown(p.Exe), p.PID, phrase.Duration(p.At), end,
+			phrase.Count(p.Events, "event", "events"),
+		)
 		if len(p.Args) > 1 {
 			a.say("%s    %s", margin, shown(strings.Join(p.Args, " ")))
 		}
@@ -425,7 +438,11 @@ func (a *app) runTraceTrim(c *cli.Command, name string) error {
 	if err != nil {
 		return err
 	}
-	a.say("%s: %s on %s, %s; %s left out", out.Name(), phrase.Count(t.Kept, "event", "events"), phrase.Count(t.Files, "file", "files"), phrase.Size(info.Size()), phrase.Count(t.Left, "event was", "events were"))
+	a.say(
+		"%s: %s on %s, %s; %s left out", out.Name(), phrase.Count(t.Kept, "event", "events"),
+		phrase.Count(t.Files, "file", "files"), phrase.Size(info.Size()),
+		phrase.Count(t.Left, "event was", "events were"),
+	)
 	if t.Kept == 0 {
 		a.tell("endroit: no events match; it contains only the cues")
 	}
@@ -483,6 +500,13 @@ func (a *app) showVersions(c *cli.Command, name string) error {
 		t.AppendRow(table.Row{v.N, seconds(v.At), shown(v.Why), phrase.Size(v.Size), v.Digest[:12], shown(v.Path)})
 	}
 	t.Render()
-	a.say("\nThe contents lie in %s, named by their digest (SHA-256).\nNext: endroit bytes %s#%d looks into one, --against %s#N compares two", filepath.Join(folder, "content"), name, chosen[0].N, name)
+	a.say(
+		"\nThe contents lie in %s, named by their digest (SHA-256).\nNext: endroit bytes %s#%d looks into "+
+			"one, --against %s#N compares two",
+		filepath.Join(folder, "content"),
+		name,
+		chosen[0].N,
+		name,
+	)
 	return nil
 }

@@ -137,7 +137,10 @@ func (a *app) watchInto(ctx context.Context, c *cli.Command, file *os.File, o wa
 		if d := c.Duration("for"); d > 0 {
 			end = "it ends after " + phrase.Duration(d)
 		}
-		a.tell("endroit: watching %s with %s; start the game now; %s", phrase.Count(folders, "folder", "folders"), phrase.Count(files, "entry", "entries"), end)
+		a.tell(
+			"endroit: watching %s with %s; start the game now; %s", phrase.Count(folders, "folder", "folders"),
+			phrase.Count(files, "entry", "entries"), end,
+		)
 	}
 	return watch.Run(ctx, o)
 }
@@ -158,7 +161,9 @@ func wholeFolder(name string) (string, error) {
 }
 
 // watched finds what to watch: the folders that are named, or those of a title.
-func (a *app) watched(ctx context.Context, c *cli.Command, header *trace.Header, roots place.Roots) (list []watch.Folder, err error) {
+func (a *app) watched(
+	ctx context.Context, c *cli.Command, header *trace.Header, roots place.Roots,
+) (list []watch.Folder, err error) {
 	args := c.Args().Slice()
 	named := 0
 	for _, arg := range args {
@@ -179,7 +184,10 @@ func (a *app) watched(ctx context.Context, c *cli.Command, header *trace.Header,
 		}
 		return list, nil
 	case len(args) > 1:
-		return nil, fail(exitUsage, "these are neither folders nor one title: %s; quote a title of several words", strings.Join(args, ", "))
+		return nil, fail(
+			exitUsage, "these are neither folders nor one title: %s; quote a title of several words",
+			strings.Join(args, ", "),
+		)
 	case len(args) == 1 && strings.ContainsRune(args[0], filepath.Separator):
 		return nil, fail(exitNotFound, "the folder %s does not exist", args[0])
 	case len(args) == 1:

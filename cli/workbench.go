@@ -21,11 +21,16 @@ import (
 func (a *app) workbench() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(offerTraces),
-		Name:          "workbench", Usage: "look at a trace in the browser: what its files are, when they were used, what is in them, and the draft",
+		Name:          "workbench",
+		Usage:         "look at a trace in the browser: what its files are, when they were used, what is in them, and the draft",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "draft", Usage: "the `DRAFT` to read and save (otherwise named after the trace)"},
 			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
-			&cli.StringFlag{Name: "address", Value: "127.0.0.1:0", Usage: "the `HOST:PORT` to answer on, on loopback; port 0 takes a free one"},
+			&cli.StringFlag{
+				Name:  "address",
+				Value: "127.0.0.1:0",
+				Usage: "the `HOST:PORT` to answer on, on loopback; port 0 takes a free one",
+			},
 			&cli.BoolFlag{Name: "no-browser", Usage: "print the address, and open no browser"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -60,14 +65,21 @@ func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) err
 	}
 	l, err := net.Listen("tcp", c.String("address"))
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return fail(exitFailed, "%s is in use by another program; choose another with --address, or leave it out", c.String("address"))
+		return fail(
+			exitFailed, "%s is in use by another program; choose another with --address, or leave it out",
+			c.String("address"),
+		)
 	}
 	if err != nil {
 		return fail(exitUsage, "--address %s: %w", c.String("address"), err)
 	}
 	defer l.Close()
 	if !l.Addr().(*net.TCPAddr).IP.IsLoopback() {
-		return fail(exitUsage, "--address %s is not on loopback; the workbench shows this machine's files, and others could reach it", c.String("address"))
+		return fail(
+			exitUsage,
+			"--address %s is not on loopback; the workbench shows this machine's files, and others could reach it",
+			c.String("address"),
+		)
 	}
 	address := b.Address(l)
 	again := ""
@@ -79,7 +91,10 @@ func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) err
 			}
 		}()
 	}
-	a.say("The workbench of %s:\n  %s\nThe address works once, in one browser on this machine.%s Ctrl-C ends it.", shown(name), address, again)
+	a.say(
+		"The workbench of %s:\n  %s\nThe address works once, in one browser on this machine.%s Ctrl-C ends it.",
+		shown(name), address, again,
+	)
 	if !c.Bool("no-browser") {
 		openBrowser(b.Address(l)) // one of its own: it can be seen in the list of processes
 	}

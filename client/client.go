@@ -41,7 +41,13 @@ func New(base, token string) (*Client, error) {
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
 		return nil, fmt.Errorf("the service's address %q is not a URL such as http://127.0.0.1:8417", base)
 	}
-	return &Client{base: strings.TrimSuffix(base, "/"), token: token, http: &http.Client{Timeout: 2 * time.Minute, CheckRedirect: stay}, Tries: 4, Pause: 250 * time.Millisecond}, nil
+	return &Client{
+		base:  strings.TrimSuffix(base, "/"),
+		token: token,
+		http:  &http.Client{Timeout: 2 * time.Minute, CheckRedirect: stay},
+		Tries: 4,
+		Pause: 250 * time.Millisecond,
+	}, nil
 }
 
 // stay follows no redirect: the token is for the service at this address and port, and
@@ -73,10 +79,16 @@ func (c *Client) do(ctx context.Context, q request) (*http.Response, []byte, err
 		case err != nil && response != nil && !errors.As(err, &transfer):
 			return nil, nil, err // the response itself is bad; a retry would get the same one
 		case err != nil && !retry:
-			return nil, nil, fmt.Errorf("%w at %s: %w; is it running (endroit serve), and is the address right (endroit login --service)?", ErrUnreachable, c.base, err)
+			return nil, nil, fmt.Errorf(
+				"%w at %s: %w; is it running (endroit serve), and is the address right (endroit login --service)?",
+				ErrUnreachable, c.base, err,
+			)
 		case err == nil && !(retry && (response.StatusCode == http.StatusBadGateway || response.StatusCode == http.StatusServiceUnavailable || response.StatusCode == http.StatusGatewayTimeout)):
 			if to := response.Header.Get("Location"); to != "" && response.StatusCode >= 300 && response.StatusCode < 400 {
-				return nil, nil, fmt.Errorf("%s redirects to %s; if that is an Endroit service, use its address (--service)", c.base, clipped(to))
+				return nil, nil, fmt.Errorf(
+					"%s redirects to %s; if that is an Endroit service, use its address (--service)", c.base,
+					clipped(to),
+				)
 			}
 			if response.StatusCode >= 400 {
 				return response, nil, problemOf(response, body)
@@ -145,7 +157,13 @@ func clipped(to string) string {
 func problemOf(response *http.Response, body []byte) error {
 	p := &wire.Problem{}
 	if !strings.HasPrefix(response.Header.Get("Content-Type"), "application/problem+json") || json.Unmarshal(body, p) != nil {
-		p = &wire.Problem{Title: http.StatusText(response.StatusCode), Detail: fmt.Sprintf("the service answered %s without a reason; is this the address of an Endroit service?", response.Status)}
+		p = &wire.Problem{
+			Title: http.StatusText(response.StatusCode),
+			Detail: fmt.Sprintf(
+				"the service answered %s without a reason; is this the address of an Endroit service?",
+				response.Status,
+			),
+		}
 	}
 	p.Status = response.StatusCode
 	return p
@@ -209,7 +227,13 @@ func (c *Client) ChangePassword(ctx context.Context, present, next string) error
 
 // Submit sends a contribution. Sent again with the same key it is stored once.
 func (c *Client) Submit(ctx context.Context, key string, body []byte) (wire.Submitted, error) {
-	return call[wire.Submitted](ctx, c, request{method: "POST", path: "/api/v1/contributions", body: body, repeat: true, header: map[string]string{"Idempotency-Key": key}})
+	return call[wire.Submitted](ctx, c, request{
+		method: "POST",
+		path:   "/api/v1/contributions",
+		body:   body,
+		repeat: true,
+		header: map[string]string{"Idempotency-Key": key},
+	})
 }
 
 // Filter narrows a list; Cursor continues it.
@@ -234,7 +258,9 @@ func (c *Client) Contributions(ctx context.Context, f Filter) (wire.Page[wire.Co
 	if f.Limit > 0 {
 		q.Set("limit", strconv.Itoa(f.Limit))
 	}
-	return call[wire.Page[wire.ContributionListed]](ctx, c, request{method: "GET", path: "/api/v1/contributions", query: q, repeat: true})
+	return call[wire.Page[wire.ContributionListed]](
+		ctx, c, request{method: "GET", path: "/api/v1/contributions", query: q, repeat: true},
+	)
 }
 
 func contributionPath(number int64) string {
@@ -262,12 +288,18 @@ func (c *Client) Return(ctx context.Context, number int64, because string) (wire
 
 // Titles searches titles.
 func (c *Client) Titles(ctx context.Context, text, cursor string) (wire.Page[wire.TitleFound], error) {
-	return call[wire.Page[wire.TitleFound]](ctx, c, request{method: "GET", path: "/api/v1/titles", query: url.Values{"q": {text}, "cursor": {cursor}}, repeat: true})
+	return call[wire.Page[wire.TitleFound]](
+		ctx, c,
+		request{method: "GET", path: "/api/v1/titles", query: url.Values{"q": {text}, "cursor": {cursor}}, repeat: true},
+	)
 }
 
 // Launchers lists launchers whose sheets are in the manifest.
 func (c *Client) Launchers(ctx context.Context, cursor string) (wire.Page[wire.LauncherListed], error) {
-	return call[wire.Page[wire.LauncherListed]](ctx, c, request{method: "GET", path: "/api/v1/launchers", query: url.Values{"cursor": {cursor}}, repeat: true})
+	return call[wire.Page[wire.LauncherListed]](
+		ctx, c,
+		request{method: "GET", path: "/api/v1/launchers", query: url.Values{"cursor": {cursor}}, repeat: true},
+	)
 }
 
 // Launcher shows one with its sheet.
@@ -290,7 +322,9 @@ var ErrUnfolds = errors.New("the response decompresses to far more than a manife
 // if there is nothing new. If the connection fails midway the request is repeated, and into
 // is called again with the response from its beginning. An error that into returns is
 // returned unchanged.
-func (c *Client) Manifest(ctx context.Context, known string, most int64, into func(digest string, body io.Reader) error) (digest string, changed bool, err error) {
+func (c *Client) Manifest(
+	ctx context.Context, known string, most int64, into func(digest string, body io.Reader) error,
+) (digest string, changed bool, err error) {
 	header := map[string]string{"Accept-Encoding": "gzip"}
 	if known != "" {
 		header["If-None-Match"] = `"` + known + `"`
@@ -298,7 +332,10 @@ func (c *Client) Manifest(ctx context.Context, known string, most int64, into fu
 	read := func(response *http.Response) error {
 		digest = strings.Trim(strings.TrimPrefix(response.Header.Get("ETag"), "W/"), `"`)
 		if digest == "" {
-			return fmt.Errorf("%s did not send a manifest (it announces no digest); is this the address of an Endroit service?", c.base)
+			return fmt.Errorf(
+				"%s did not send a manifest (it announces no digest); is this the address of an Endroit service?",
+				c.base,
+			)
 		}
 		if response.StatusCode == http.StatusNotModified {
 			return nil

@@ -227,12 +227,19 @@ func (i Identifier) unlisted(ctx context.Context, path string) ([]Title, error) 
 	for level := 0; path != "" && level < levels; level++ {
 		if e, _ := machine.InstalledIn(i.Sheets, path); e != nil {
 			recorded, err := i.recorded(ctx, manifest.ID(e.Name), e.Store, e.Ref)
-			return []Title{{
-				Title:    e.Name,
-				Because:  "a file in the folder says so, and no launcher lists it; add it with endroit machine add FOLDER",
-				Edition:  &sheet.Installed{Edition: *e, System: machine.System(), StartedBy: []string{}, Accounts: []sheet.Account{}},
-				Recorded: recorded,
-			}}, err
+			return []Title{
+				{
+					Title:   e.Name,
+					Because: "a file in the folder says so, and no launcher lists it; add it with endroit machine add FOLDER",
+					Edition: &sheet.Installed{
+						Edition:   *e,
+						System:    machine.System(),
+						StartedBy: []string{},
+						Accounts:  []sheet.Account{},
+					},
+					Recorded: recorded,
+				},
+			}, err
 		}
 		up := filepath.Dir(path)
 		if up == path {

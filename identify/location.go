@@ -53,7 +53,12 @@ func (i Identifier) atPath(ctx context.Context, path string) (out []Title, err e
 				if err != nil {
 					return nil, err
 				}
-				out = append(out, Title{Title: t.Name, Because: "the path lies in a location that is recorded for it", Location: at, Recorded: recorded})
+				out = append(out, Title{
+					Title:    t.Name,
+					Because:  "the path lies in a location that is recorded for it",
+					Location: at,
+					Recorded: recorded,
+				})
 			}
 		}
 	}

@@ -26,7 +26,10 @@ func EditionsOf(installed []sheet.Installed, header trace.Header, programs []str
 		if header.Title != "" && !sameTitle {
 			continue
 		}
-		if slices.ContainsFunc(programs, func(p string) bool { return strings.HasPrefix(p, resolved(e.Folder)+string(filepath.Separator)) }) {
+		if slices.ContainsFunc(
+			programs,
+			func(p string) bool { return strings.HasPrefix(p, resolved(e.Folder)+string(filepath.Separator)) },
+		) {
 			around = append(around, e)
 		}
 		if sameTitle || header.Edition != nil && header.Edition.Ref != "" {
@@ -77,7 +80,13 @@ func ForWindows(args []string) bool {
 
 // TracedPrefix writes a prefix into a trace's header.
 func TracedPrefix(p *machine.Prefix) *trace.Prefix {
-	out := &trace.Prefix{Folder: p.Folder, User: p.User, Roots: map[string]string{}, Drives: p.Drives(), Inside: map[string]string{}}
+	out := &trace.Prefix{
+		Folder: p.Folder,
+		User:   p.User,
+		Roots:  map[string]string{},
+		Drives: p.Drives(),
+		Inside: map[string]string{},
+	}
 	for anchor, folder := range p.Roots {
 		out.Roots[string(anchor)] = folder
 	}

@@ -194,7 +194,8 @@ func open(ctx context.Context, folder, d string) (*Manifest, error) {
 		}
 		return json.Unmarshal(tx.Bucket(inHead).Get(headKey), &h)
 	})
-	if err == nil && (h.Version != indexVersion || h.Digest != d || h.Size != revision.Size() || h.Time != revision.ModTime().UnixNano()) {
+	if err == nil &&
+		(h.Version != indexVersion || h.Digest != d || h.Size != revision.Size() || h.Time != revision.ModTime().UnixNano()) {
 		err = errors.New("an index of another file, or of another version")
 	}
 	if err != nil {
@@ -330,7 +331,10 @@ func write(file string, revision io.Reader, h indexHead, accept func(manifest.He
 	}
 	head, err := json.Marshal(h)
 	if err == nil {
-		err = errors.Join(sheets.flush(), titles.flush(), fill(db, inNames, names), fill(db, inEditions, editions), fill(db, inFirsts, firsts), fill(db, inHead, []pair{{headKey, head}}))
+		err = errors.Join(
+			sheets.flush(), titles.flush(), fill(db, inNames, names), fill(db, inEditions, editions),
+			fill(db, inFirsts, firsts), fill(db, inHead, []pair{{headKey, head}}),
+		)
 	}
 	if err != nil {
 		return fmt.Errorf("index the manifest: %w", err)

@@ -31,7 +31,9 @@ import (
 )
 
 // ErrNotInstalled says that the machine has no PostgreSQL server.
-var ErrNotInstalled = errors.New("PostgreSQL's server is not installed; as root: apt-get install postgresql (make demo and make test do that)")
+var ErrNotInstalled = errors.New(
+	"PostgreSQL's server is not installed; as root: apt-get install postgresql (make demo and make test do that)",
+)
 
 // Options say where and how to run it.
 type Options struct {
@@ -75,7 +77,13 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	args := []string{"-D", data, "-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "logging_collector=off"}
+	args := []string{
+		"-D",
+		data,
+		"-p",
+		strconv.Itoa(port),
+		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "logging_collector=off",
+	}
 	if o.Fast {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 	}
@@ -242,7 +250,10 @@ func initialise(ctx context.Context, bin, folder string, as *account) error {
 	if err := os.RemoveAll(data); err != nil { // left by an attempt that was interrupted
 		return err
 	}
-	c := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", owner, "--auth=scram-sha-256", "--pwfile="+secret, "-E", "UTF8", "--locale=C.UTF-8", "--no-sync")
+	c := exec.CommandContext(
+		ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", owner, "--auth=scram-sha-256", "--pwfile="+secret,
+		"-E", "UTF8", "--locale=C.UTF-8", "--no-sync",
+	)
 	c.Dir = "/"
 	runAs(c, as)
 	if out, err := c.CombinedOutput(); err != nil {

@@ -65,7 +65,9 @@ func (a *Prefetch) Wait() { <-a.done }
 // them lead to the titles. ahead is what was begun for the same manifest and roots;
 // it may be nil. told is called as titles are looked at, with how many of how many;
 // it may be nil.
-func (h *Resolver) All(ctx context.Context, k *localmanifest.Manifest, ahead *Prefetch, told func(done, of int)) ([]Title, error) {
+func (h *Resolver) All(
+	ctx context.Context, k *localmanifest.Manifest, ahead *Prefetch, told func(done, of int),
+) ([]Title, error) {
 	scopes := map[string]Scope{}
 	add := func(id, prefix string) {
 		if scopes[id] == nil {
@@ -125,7 +127,9 @@ func (h *Resolver) All(ctx context.Context, k *localmanifest.Manifest, ahead *Pr
 }
 
 // titlesOf gives the titles, without those that nobody has recorded. Some are known.
-func titlesOf(ctx context.Context, k *localmanifest.Manifest, scopes map[string]Scope, known map[string]*manifest.Title) ([]*manifest.Title, error) {
+func titlesOf(
+	ctx context.Context, k *localmanifest.Manifest, scopes map[string]Scope, known map[string]*manifest.Title,
+) ([]*manifest.Title, error) {
 	var all []*manifest.Title
 	var unknown []string
 	for _, id := range slices.Sorted(maps.Keys(scopes)) {
@@ -169,11 +173,16 @@ func keepers(ctx context.Context, k *localmanifest.Manifest, finder *machine.Fin
 	return slices.Concat(found...), err
 }
 
-func keepersOf(ctx context.Context, k *localmanifest.Manifest, finder *machine.Finder, a place.Anchor, folders []rooted) (all []keeper, err error) {
+func keepersOf(
+	ctx context.Context, k *localmanifest.Manifest, finder *machine.Finder, a place.Anchor, folders []rooted,
+) (all []keeper, err error) {
 	var list []localmanifest.Folder
 	for _, f := range folders {
 		if top := f.roots[a]; top != "" {
-			list = append(list, localmanifest.Folder{Names: finder.Names(top), Inside: func(name string) []string { return finder.Names(top + "/" + name) }})
+			list = append(list, localmanifest.Folder{
+				Names:  finder.Names(top),
+				Inside: func(name string) []string { return finder.Names(top + "/" + name) },
+			})
 			all = append(all, keeper{prefix: f.prefix})
 		}
 	}
@@ -187,7 +196,9 @@ func keepersOf(ctx context.Context, k *localmanifest.Manifest, finder *machine.F
 	return all, nil
 }
 
-func (h *Resolver) resolve(ctx context.Context, titles []*manifest.Title, scopes map[string]Scope, told func(done, of int)) ([]Title, error) {
+func (h *Resolver) resolve(
+	ctx context.Context, titles []*manifest.Title, scopes map[string]Scope, told func(done, of int),
+) ([]Title, error) {
 	found := make([]Title, len(titles))
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.NumCPU())

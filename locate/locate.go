@@ -133,7 +133,16 @@ type Resolver struct {
 
 // New resolves by a survey of the machine, for the person whose roots these are.
 func New(survey *machine.Survey, roots place.Roots) *Resolver {
-	h := &Resolver{survey: survey, byRef: map[string][]int{}, byTitle: map[string][]int{}, byPrefix: map[string]int{}, roots: roots, sandboxes: machine.Sandboxes(roots[place.Home]), finder: survey.Finder(), gone: sheet.MissingEditions(survey.Found)}
+	h := &Resolver{
+		survey:    survey,
+		byRef:     map[string][]int{},
+		byTitle:   map[string][]int{},
+		byPrefix:  map[string]int{},
+		roots:     roots,
+		sandboxes: machine.Sandboxes(roots[place.Home]),
+		finder:    survey.Finder(),
+		gone:      sheet.MissingEditions(survey.Found),
+	}
 	for i, e := range survey.Installed {
 		if e.Ref != "" {
 			h.byRef[e.Ref] = append(h.byRef[e.Ref], i)
@@ -242,7 +251,14 @@ type UsualLocation struct {
 }
 
 func usual(v manifest.Variant) Usual {
-	out := Usual{Variant: v.String(), Store: v.Store, Reference: v.Ref, System: v.OS, Runtime: v.Runtime, Locations: []UsualLocation{}}
+	out := Usual{
+		Variant:   v.String(),
+		Store:     v.Store,
+		Reference: v.Ref,
+		System:    v.OS,
+		Runtime:   v.Runtime,
+		Locations: []UsualLocation{},
+	}
 	for _, l := range v.Locations {
 		one := UsualLocation{At: l.At, Holds: l.Holds}
 		if at, err := place.Parse(l.At); err == nil {
@@ -277,7 +293,11 @@ func (t *Title) onlyThere() {
 func (h *Resolver) missing(t *manifest.Title) []sheet.Installed {
 	out := []sheet.Installed{}
 	for i, e := range h.gone {
-		if h.goneIDs[i] == t.ID || slices.ContainsFunc(t.Variants, func(v manifest.Variant) bool { return v.Ref != "" && v.Ref == e.Ref && v.Store == e.Store }) {
+		if h.goneIDs[i] == t.ID ||
+			slices.ContainsFunc(
+				t.Variants,
+				func(v manifest.Variant) bool { return v.Ref != "" && v.Ref == e.Ref && v.Store == e.Store },
+			) {
 			out = append(out, e)
 		}
 	}
@@ -485,7 +505,15 @@ func (h *Resolver) within(scope Scope) (list []int) {
 }
 
 func (h *Resolver) variant(ctx context.Context, v manifest.Variant, roots place.Roots, accounts []sheet.Account) Variant {
-	out := Variant{Variant: v.String(), Store: v.Store, Reference: v.Ref, System: v.OS, Runtime: v.Runtime, Accounts: accounts, Locations: make([]Location, 0, len(v.Locations))}
+	out := Variant{
+		Variant:   v.String(),
+		Store:     v.Store,
+		Reference: v.Ref,
+		System:    v.OS,
+		Runtime:   v.Runtime,
+		Accounts:  accounts,
+		Locations: make([]Location, 0, len(v.Locations)),
+	}
 	if out.Accounts == nil {
 		out.Accounts = []sheet.Account{}
 	}
@@ -525,7 +553,14 @@ func byAccount(v Variant) Variant {
 
 // locate looks one location of the manifest up; at and err are what it reads as.
 func locate(l manifest.Location, at place.Location, err error, find func() (machine.Found, error)) Location {
-	one := Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Notes: l.Notes, Found: machine.Found{Files: []machine.File{}}, Forms: []place.Form{}}
+	one := Location{
+		At:       l.At,
+		Holds:    l.Holds,
+		Standing: l.Standing,
+		Notes:    l.Notes,
+		Found:    machine.Found{Files: []machine.File{}},
+		Forms:    []place.Form{},
+	}
 	_, one.Reason = standing.Of(l.Evidence)
 	if err == nil {
 		one.Found, err = find()
@@ -548,7 +583,16 @@ func locate(l manifest.Location, at place.Location, err error, find func() (mach
 // the same anchor there. outside says where the anchors lie that the prefix does
 // not have.
 func (h *Resolver) inPrefix(ctx context.Context, v manifest.Variant, p *machine.Prefix, outside place.Roots) Variant {
-	out := Variant{Variant: v.String(), Store: v.Store, Reference: v.Ref, System: v.OS, Runtime: v.Runtime, Prefix: p.Folder, Accounts: []sheet.Account{}, Locations: make([]Location, 0, len(v.Locations))}
+	out := Variant{
+		Variant:   v.String(),
+		Store:     v.Store,
+		Reference: v.Ref,
+		System:    v.OS,
+		Runtime:   v.Runtime,
+		Prefix:    p.Folder,
+		Accounts:  []sheet.Account{},
+		Locations: make([]Location, 0, len(v.Locations)),
+	}
 	inside := place.Captures{"user": p.User}
 	if v.Ref != "" {
 		inside["ref"] = v.Ref
@@ -616,7 +660,8 @@ func windowsForms(a place.Anchor, folder, top string, environment func(name stri
 		top = strings.ReplaceAll(top, "/", `\`)
 		name, behind, _ := strings.Cut(strings.TrimPrefix(variable, "%"), "%")
 		value := strings.TrimRight(strings.ReplaceAll(environment(name), "/", `\`), `\`)
-		if value != "" && strings.EqualFold(value+behind, top) && len(path) >= len(top) && strings.EqualFold(path[:len(top)], top) {
+		if value != "" && strings.EqualFold(value+behind, top) && len(path) >= len(top) &&
+			strings.EqualFold(path[:len(top)], top) {
 			path = variable + path[len(top):]
 		}
 	}
@@ -637,10 +682,14 @@ func prefixForms(at place.Location, folder string, p *machine.Prefix) []place.Fo
 	if inside != "" {
 		manager := inside
 		// As for Windows: only if nobody moved the folder.
-		if variable := place.WindowsVariable(at.Anchor); variable != "" && strings.EqualFold(p.Expand(variable), p.Windows[at.Anchor]) {
+		if variable := place.WindowsVariable(at.Anchor); variable != "" &&
+			strings.EqualFold(p.Expand(variable), p.Windows[at.Anchor]) {
 			manager = variable + strings.TrimPrefix(inside, p.Windows[at.Anchor])
 		}
-		forms = append(forms, place.Form{For: place.ForFileManager, Text: manager}, place.Form{For: place.ForSimulatedDrive, Text: inside})
+		forms = append(
+			forms, place.Form{For: place.ForFileManager, Text: manager},
+			place.Form{For: place.ForSimulatedDrive, Text: inside},
+		)
 	}
 	return append(forms, place.Form{For: place.ForShell, Text: place.ShellQuote(folder)})
 }

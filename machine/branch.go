@@ -211,7 +211,9 @@ func (t rooted) read(names []string, most int) (reading, error) {
 		return reading{}, err
 	}
 	defer f.Close()
-	return readBetween(f, most, func() (fs.FileInfo, error) { return t.root.Stat(path) }) // by its name: it may have been replaced
+	return readBetween(
+		f, most, func() (fs.FileInfo, error) { return t.root.Stat(path) },
+	) // by its name: it may have been replaced
 }
 
 func (t rooted) close() { _ = t.root.Close() }

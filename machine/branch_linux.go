@@ -61,7 +61,10 @@ func (t kernelBase) way(names []string, flags uint64) (int, error) {
 		path = strings.Join(names, "/")
 	}
 	fd, err := again(func() (int, error) {
-		return unix.Openat2(int(t), path, &unix.OpenHow{Flags: flags | unix.O_CLOEXEC, Resolve: unix.RESOLVE_BENEATH | unix.RESOLVE_NO_MAGICLINKS})
+		return unix.Openat2(
+			int(t), path,
+			&unix.OpenHow{Flags: flags | unix.O_CLOEXEC, Resolve: unix.RESOLVE_BENEATH | unix.RESOLVE_NO_MAGICLINKS},
+		)
 	})
 	if err == unix.EXDEV {
 		return -1, &fs.PathError{Op: "open", Path: path, Err: errLeadsOut}
@@ -295,7 +298,14 @@ func nameOf(f *os.File) (string, error) {
 }
 
 func newSeen(name string, st *unix.Stat_t) seen {
-	s := seen{name: name, size: st.Size, mode: fs.FileMode(st.Mode & 0o777), time: time.Unix(st.Mtim.Unix()), id: idOf(st), names: uint64(st.Nlink)}
+	s := seen{
+		name:  name,
+		size:  st.Size,
+		mode:  fs.FileMode(st.Mode & 0o777),
+		time:  time.Unix(st.Mtim.Unix()),
+		id:    idOf(st),
+		names: uint64(st.Nlink),
+	}
 	switch st.Mode & unix.S_IFMT {
 	case unix.S_IFREG:
 	case unix.S_IFDIR:

@@ -134,7 +134,10 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 				continue
 			}
 			if _, in := cutFolder(shared, real); in {
-				return fmt.Sprintf("%s is %s here, which is or contains %s, the folder of all programs: it is not searched", a, top, d.Anchor)
+				return fmt.Sprintf(
+					"%s is %s here, which is or contains %s, the folder of all programs: it is not searched", a,
+					top, d.Anchor,
+				)
 			}
 		}
 	}

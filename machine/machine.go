@@ -127,11 +127,15 @@ func (f *Finder) FindIn(ctx context.Context, p *Prefix, l place.Location, known 
 }
 
 // FindAs is Find, with it said whether names compare without regard to case.
-func (f *Finder) FindAs(ctx context.Context, roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
+func (f *Finder) FindAs(
+	ctx context.Context, roots place.Roots, l place.Location, known place.Captures, fold bool,
+) (Found, error) {
 	return f.find(ctx, roots, l, known, fold)
 }
 
-func (f *Finder) findOne(ctx context.Context, roots place.Roots, l place.Location, known place.Captures, fold bool) (Found, error) {
+func (f *Finder) findOne(
+	ctx context.Context, roots place.Roots, l place.Location, known place.Captures, fold bool,
+) (Found, error) {
 	if err := l.Narrow(); err != nil {
 		return Found{}, err
 	}

@@ -55,7 +55,12 @@ func byDefault(d place.Definition) string {
 }
 
 // folderKeys are the keys that say where folders lie.
-var folderKeys = []string{profileList, "Volatile Environment", strings.TrimSuffix(explorer, `\`) + `\User Shell Folders`, strings.TrimSuffix(explorer, `\`) + `\Shell Folders`}
+var folderKeys = []string{
+	profileList,
+	"Volatile Environment",
+	strings.TrimSuffix(explorer, `\`) + `\User Shell Folders`,
+	strings.TrimSuffix(explorer, `\`) + `\Shell Folders`,
+}
 
 const explorer = `Software\Microsoft\Windows\CurrentVersion\Explorer\`
 
@@ -82,9 +87,22 @@ func openPrefix(ctx context.Context, d Disk, m *memory, folder, user string, key
 		return nil, err
 	}
 	if err := d.There(filepath.Join(folder, "drive_c")); err != nil {
-		return nil, fmt.Errorf("%s: %w: it contains no drive_c; name the folder that contains drive_c and dosdevices", folder, ErrNoPrefix)
+		return nil, fmt.Errorf(
+			"%s: %w: it contains no drive_c; name the folder that contains drive_c and dosdevices", folder,
+			ErrNoPrefix,
+		)
 	}
-	p := &Prefix{Folder: folder, Roots: place.Roots{}, Windows: map[place.Anchor]string{}, given: user, keys: keys, memory: m, links: d.links, listings: d.listings, ways: map[string]string{}}
+	p := &Prefix{
+		Folder:   folder,
+		Roots:    place.Roots{},
+		Windows:  map[place.Anchor]string{},
+		given:    user,
+		keys:     keys,
+		memory:   m,
+		links:    d.links,
+		listings: d.listings,
+		ways:     map[string]string{},
+	}
 	for name, h := range map[string]**hive.Hive{"system.reg": &p.machine, "user.reg": &p.user} {
 		if err := ctx.Err(); err != nil {
 			return nil, err

@@ -71,10 +71,19 @@ type InPrefix struct {
 // Look surveys this machine by sheets: the launchers, those in sandboxes and in
 // prefixes, and the folders that were named. told is called as prefixes are
 // looked at, with how many of how many; it may be nil.
-func Look(ctx context.Context, sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(done, of int)) (*Survey, error) {
+func Look(
+	ctx context.Context, sheets []*sheet.Sheet, roots place.Roots, named []Named, told func(done, of int),
+) (*Survey, error) {
 	disk := Disk{bases: &bases{}, links: &links{}, listings: &listings{}}
 	defer disk.bases.close()
-	l := looker{disk: disk, remembered: make(chan *memory, 1), sheets: sheets, survey: &Survey{listings: disk.listings, Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}}, at: map[string]int{}, homes: map[string]bool{}}
+	l := looker{
+		disk:       disk,
+		remembered: make(chan *memory, 1),
+		sheets:     sheets,
+		survey:     &Survey{listings: disk.listings, Found: []sheet.Found{}, Prefixes: []InPrefix{}, Notes: []sheet.Note{}},
+		at:         map[string]int{},
+		homes:      map[string]bool{},
+	}
 	keys := wantedKeys(l.keys())
 	go func() { l.remembered <- remember(roots, keys) }() // while the launchers' files are read
 	for _, s := range sheets {
@@ -166,7 +175,10 @@ func (l *looker) prefix(folder, user, why, of string) {
 	if !known {
 		i = len(l.survey.Prefixes)
 		l.at[real] = i
-		l.survey.Prefixes = append(l.survey.Prefixes, InPrefix{Folder: folder, User: user, Why: why, Of: []string{}, Notes: []string{}})
+		l.survey.Prefixes = append(
+			l.survey.Prefixes,
+			InPrefix{Folder: folder, User: user, Why: why, Of: []string{}, Notes: []string{}},
+		)
 	}
 	if of != "" {
 		l.survey.Prefixes[i].Of = append(l.survey.Prefixes[i].Of, of)
@@ -283,7 +295,14 @@ func (l *looker) named(folders []Named) {
 	if len(folders) == 0 {
 		return
 	}
-	f := sheet.Found{Name: "folders that you added", System: System(), Libraries: []sheet.Library{{Editions: []sheet.Edition{}}}, Accounts: []sheet.Account{}, Starts: []sheet.Started{}, Notes: []sheet.Note{}}
+	f := sheet.Found{
+		Name:      "folders that you added",
+		System:    System(),
+		Libraries: []sheet.Library{{Editions: []sheet.Edition{}}},
+		Accounts:  []sheet.Account{},
+		Starts:    []sheet.Started{},
+		Notes:     []sheet.Note{},
+	}
 	known := map[string]bool{}
 	for _, x := range l.survey.Found {
 		for _, lib := range x.Libraries {
@@ -299,13 +318,21 @@ func (l *looker) named(folders []Named) {
 		e, notes := InstalledIn(l.sheets, n.Folder)
 		f.Notes = append(f.Notes, notes...)
 		if info, err := os.Stat(n.Folder); err != nil || !info.IsDir() {
-			e = &sheet.Edition{Name: n.Title, Store: n.Store, Folder: n.Folder, Missing: "the folder does not exist; is its disk connected?"}
+			e = &sheet.Edition{
+				Name:    n.Title,
+				Store:   n.Store,
+				Folder:  n.Folder,
+				Missing: "the folder does not exist; is its disk connected?",
+			}
 		}
 		if n.Title != "" && e == nil {
 			e = &sheet.Edition{Name: n.Title, Store: n.Store, Folder: n.Folder}
 		}
 		if e == nil || e.Name == "" {
-			f.Notes = append(f.Notes, sheet.Note{Where: n.Folder, What: "no sheet recognises what is installed there; add it with endroit machine add FOLDER --title NAME"})
+			f.Notes = append(f.Notes, sheet.Note{
+				Where: n.Folder,
+				What:  "no sheet recognises what is installed there; add it with endroit machine add FOLDER --title NAME",
+			})
 			continue
 		}
 		f.Libraries[0].Editions = append(f.Libraries[0].Editions, *e)

@@ -136,13 +136,19 @@ func copyFile(root *os.Root, name, to string) error {
 }
 
 func readTables(ctx context.Context, file string) (map[string]any, error) {
-	db, err := sql.Open("sqlite", "file:"+filepath.ToSlash(file)+"?_pragma=trusted_schema(0)&_pragma=cell_size_check(1)&_pragma=mmap_size(0)")
+	db, err := sql.Open(
+		"sqlite",
+		"file:"+filepath.ToSlash(file)+"?_pragma=trusted_schema(0)&_pragma=cell_size_check(1)&_pragma=mmap_size(0)",
+	)
 	if err != nil {
 		return nil, err
 	}
 	defer db.Close()
 	db.SetMaxOpenConns(1)
-	names, err := texts(ctx, db, `SELECT name FROM sqlite_schema WHERE type = 'table' AND rootpage > 0 AND name NOT LIKE 'sqlite\_%' ESCAPE '\' ORDER BY name`)
+	names, err := texts(
+		ctx, db,
+		`SELECT name FROM sqlite_schema WHERE type = 'table' AND rootpage > 0 AND name NOT LIKE 'sqlite\_%' ESCAPE '\' ORDER BY name`,
+	)
 	if err != nil {
 		return nil, err
 	}

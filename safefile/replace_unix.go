@@ -11,7 +11,9 @@ import (
 
 func replace(name string, data []byte) error {
 	folder := filepath.Dir(name)
-	if err := renameio.WriteFile(name, data, 0o600, renameio.WithTempDir(folder), renameio.WithStaticPermissions(0o600)); err != nil {
+	if err := renameio.WriteFile(
+		name, data, 0o600, renameio.WithTempDir(folder), renameio.WithStaticPermissions(0o600),
+	); err != nil {
 		return err
 	}
 	// The rename itself is on disk once the folder is (fsync(2)).

@@ -27,7 +27,10 @@ type ErrLarge struct {
 }
 
 func (e *ErrLarge) Error() string {
-	return fmt.Sprintf("%s is larger than %d bytes, which is the most that is read of such a file; is it the right one?", e.Name, e.Max)
+	return fmt.Sprintf(
+		"%s is larger than %d bytes, which is the most that is read of such a file; is it the right one?",
+		e.Name, e.Max,
+	)
 }
 
 // Read reads a file with a limit in bytes, to memory. A larger one is an *ErrLarge, and

@@ -38,14 +38,21 @@ func ReadSteady(f *os.File, path string) (data []byte, changed time.Time, err er
 	case !before.Mode().IsRegular():
 		return nil, changed, InputErrorf("%s is not a regular file", path)
 	case before.Size() > MaxSteady:
-		return nil, changed, InputErrorf("%s has %s; files of up to %s are read", path, humanize.Bytes(uint64(before.Size())), humanize.IBytes(MaxSteady))
+		return nil, changed, InputErrorf(
+			"%s has %s; files of up to %s are read", path, humanize.Bytes(uint64(before.Size())),
+			humanize.IBytes(MaxSteady),
+		)
 	}
 	if data, err = io.ReadAll(io.LimitReader(f, MaxSteady+1)); err != nil {
 		return nil, changed, err
 	}
 	after, err := f.Stat()
-	if err != nil || after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) || int64(len(data)) != before.Size() {
-		return nil, changed, InputErrorf("%s is being written; end the program that writes it, or use a version kept beside its trace", path)
+	if err != nil || after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) ||
+		int64(len(data)) != before.Size() {
+		return nil, changed, InputErrorf(
+			"%s is being written; end the program that writes it, or use a version kept beside its trace",
+			path,
+		)
 	}
 	return data, before.ModTime(), nil
 }

@@ -58,7 +58,10 @@ func (s *Service) showAccount(c *echo.Context) error {
 	}
 	out := wire.Account{Name: me.Name, Reviewer: me.Reviewer, SignIns: []wire.SignIn{}}
 	for _, x := range list {
-		out.SignIns = append(out.SignIns, wire.SignIn{ID: x.ID, Kind: x.Kind, Created: x.Created.UTC(), Expires: x.Expires.UTC(), Current: x.ID == signIn(c)})
+		out.SignIns = append(
+			out.SignIns,
+			wire.SignIn{ID: x.ID, Kind: x.Kind, Created: x.Created.UTC(), Expires: x.Expires.UTC(), Current: x.ID == signIn(c)},
+		)
 	}
 	return c.JSON(http.StatusOK, out)
 }

@@ -75,7 +75,10 @@ func (s *Service) known(next echo.HandlerFunc) echo.HandlerFunc {
 			return err
 		}
 		if p == nil {
-			return answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "sign in first: endroit login, or the console's sign-in page")
+			return answer.Problem(
+				http.StatusUnauthorized, wire.ProblemSignIn,
+				"sign in first: endroit login, or the console's sign-in page",
+			)
 		}
 		c.Set(personKey, *p)
 		return next(c)
@@ -85,7 +88,10 @@ func (s *Service) known(next echo.HandlerFunc) echo.HandlerFunc {
 func (s *Service) reviewer(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		if p := person(c); !p.Reviewer {
-			return answer.Problem(http.StatusForbidden, wire.ProblemRole, p.Name+" is a contributor; only reviewers can decide on contributions")
+			return answer.Problem(
+				http.StatusForbidden, wire.ProblemRole,
+				p.Name+" is a contributor; only reviewers can decide on contributions",
+			)
 		}
 		return next(c)
 	}
@@ -97,16 +103,25 @@ func (s *Service) identify(c *echo.Context) (*store.Person, error) {
 	if header := c.Request().Header.Get("Authorization"); header != "" {
 		token, ok := strings.CutPrefix(header, "Bearer ")
 		if !ok {
-			return nil, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the Authorization header must be Bearer and a token")
+			return nil, answer.Problem(
+				http.StatusUnauthorized, wire.ProblemSignIn,
+				"the Authorization header must be Bearer and a token",
+			)
 		}
 		p, id, expired, err := s.store.PersonByToken(ctx, tokenDigest(token))
 		switch {
 		case err == store.ErrNotFound:
-			return nil, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the token is not valid; get a new one with endroit login")
+			return nil, answer.Problem(
+				http.StatusUnauthorized, wire.ProblemSignIn,
+				"the token is not valid; get a new one with endroit login",
+			)
 		case err != nil:
 			return nil, err
 		case expired:
-			return nil, answer.Problem(http.StatusUnauthorized, wire.ProblemExpired, "the token has expired; get a new one with endroit login")
+			return nil, answer.Problem(
+				http.StatusUnauthorized, wire.ProblemExpired,
+				"the token has expired; get a new one with endroit login",
+			)
 		}
 		c.Set(signInKey, "t"+strconv.FormatInt(id, 10))
 		return &p, nil
@@ -158,7 +173,9 @@ func (s *Service) authenticate(c *echo.Context) (store.Person, error) {
 		return p, answer.Problem(http.StatusUnauthorized, wire.ProblemSignIn, "the name or the password is wrong")
 	}
 	if p.Disabled {
-		return p, answer.Problem(http.StatusForbidden, wire.ProblemRole, "this account is disabled; ask those who run the service")
+		return p, answer.Problem(
+			http.StatusForbidden, wire.ProblemRole, "this account is disabled; ask those who run the service",
+		)
 	}
 	return p, nil
 }
@@ -214,7 +231,10 @@ func (s *Service) makeToken(c *echo.Context) error {
 	if err := s.store.AddToken(c.Request().Context(), p.ID, digest, expires); err != nil {
 		return err
 	}
-	return c.JSON(http.StatusCreated, wire.Token{Token: token, Expires: expires, Person: wire.Person{Name: p.Name, Reviewer: p.Reviewer}})
+	return c.JSON(
+		http.StatusCreated,
+		wire.Token{Token: token, Expires: expires, Person: wire.Person{Name: p.Name, Reviewer: p.Reviewer}},
+	)
 }
 
 func (s *Service) removeToken(c *echo.Context) error {

@@ -16,7 +16,10 @@ import (
 func (s *Service) console(e *echo.Echo) {
 	e.GET("/*", func(c *echo.Context) error {
 		if strings.HasPrefix(c.Request().URL.Path, "/api/") {
-			return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "no such API path; the API is described at /api/v1/openapi.yaml")
+			return answer.Problem(
+				http.StatusNotFound, wire.ProblemNotFound,
+				"no such API path; the API is described at /api/v1/openapi.yaml",
+			)
 		}
 		err := console.Answer(c.Response(), c.Request())
 		if errors.Is(err, console.ErrNotBuilt) || errors.Is(err, console.ErrNoPage) {

@@ -41,7 +41,14 @@ func (s *Service) listLaunchers(c *echo.Context) error {
 }
 
 func listLauncher(x manifest.Sheet, read *sheet.Sheet) wire.LauncherListed {
-	out := wire.LauncherListed{ID: x.ID, Name: read.Name, Systems: []string{}, Addresses: read.Addresses, Starts: []string{}, Standing: x.Standing}
+	out := wire.LauncherListed{
+		ID:        x.ID,
+		Name:      read.Name,
+		Systems:   []string{},
+		Addresses: read.Addresses,
+		Starts:    []string{},
+		Standing:  x.Standing,
+	}
 	_, out.Reason = standing.OfSheet(x.Evidence)
 	if out.Addresses == nil {
 		out.Addresses = []string{}
@@ -79,7 +86,13 @@ func (s *Service) showLauncher(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	out := wire.LauncherShown{LauncherListed: listLauncher(all[i], read), Store: read.Store, StartedBy: []string{}, Sheets: sheetSystems(read), Evidence: all[i].Evidence}
+	out := wire.LauncherShown{
+		LauncherListed: listLauncher(all[i], read),
+		Store:          read.Store,
+		StartedBy:      []string{},
+		Sheets:         sheetSystems(read),
+		Evidence:       all[i].Evidence,
+	}
 	if out.Store == "" {
 		out.Store = read.ID
 	}
@@ -110,7 +123,15 @@ func (s *Service) showSheet(c *echo.Context, x store.Contribution, body *contrib
 	if err != nil {
 		return nil, err
 	}
-	out := &wire.SheetShown{ID: body.Sheet.ID, Systems: sheetSystems(body.Sheet), Found: body.Found, Note: body.Note, Differences: []sheet.Difference{}, New: true, Clashes: []sheet.Clash{}}
+	out := &wire.SheetShown{
+		ID:          body.Sheet.ID,
+		Systems:     sheetSystems(body.Sheet),
+		Found:       body.Found,
+		Note:        body.Note,
+		Differences: []sheet.Difference{},
+		New:         true,
+		Clashes:     []sheet.Clash{},
+	}
 	if out.Text, err = body.Sheet.Text(); err != nil {
 		return nil, err
 	}

@@ -52,7 +52,10 @@ func (s *Service) take(c *echo.Context, l store.Limit, by string) error {
 		return nil
 	}
 	h.Set("Retry-After", seconds(max(u.Again, time.Second)))
-	return answer.Problem(http.StatusTooManyRequests, wire.ProblemTooMany, "too many requests; wait "+seconds(max(u.Again, time.Second))+" s")
+	return answer.Problem(
+		http.StatusTooManyRequests, wire.ProblemTooMany,
+		"too many requests; wait "+seconds(max(u.Again, time.Second))+" s",
+	)
 }
 
 // limited holds a person to a limit.
@@ -78,6 +81,9 @@ func (s *Service) hashing(ctx context.Context) (done func(), err error) {
 	case s.hashes <- struct{}{}:
 		return func() { <-s.hashes }, nil
 	case <-wait.Done():
-		return nil, answer.Problem(http.StatusServiceUnavailable, wire.ProblemTooMany, "too many sign-ins at once; try again in a few seconds")
+		return nil, answer.Problem(
+			http.StatusServiceUnavailable, wire.ProblemTooMany,
+			"too many sign-ins at once; try again in a few seconds",
+		)
 	}
 }

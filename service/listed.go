@@ -16,7 +16,18 @@ import (
 )
 
 func listed(x store.Contribution) wire.ContributionListed {
-	return wire.ContributionListed{Number: x.ID, Kind: x.Kind, Title: x.Title, By: x.By, State: x.State, Submitted: x.Submitted.UTC(), DecidedBy: x.DecidedBy, Decided: x.Decided, Because: x.Because, Revision: x.Revision}
+	return wire.ContributionListed{
+		Number:    x.ID,
+		Kind:      x.Kind,
+		Title:     x.Title,
+		By:        x.By,
+		State:     x.State,
+		Submitted: x.Submitted.UTC(),
+		DecidedBy: x.DecidedBy,
+		Decided:   x.Decided,
+		Because:   x.Because,
+		Revision:  x.Revision,
+	}
 }
 
 // listContributions shows reviewers everything and contributors their own.
@@ -75,7 +86,13 @@ func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.Contributio
 	if err != nil {
 		return nil, err
 	}
-	out := &wire.ContributionShown{ContributionListed: listed(x), Locations: []wire.LocationShown{}, Coverage: []contribution.Covered{}, Changes: []manifest.Change{}, Conflicts: []manifest.Conflict{}}
+	out := &wire.ContributionShown{
+		ContributionListed: listed(x),
+		Locations:          []wire.LocationShown{},
+		Coverage:           []contribution.Covered{},
+		Changes:            []manifest.Change{},
+		Conflicts:          []manifest.Conflict{},
+	}
 	if body.Sheet != nil {
 		out.Sheet, err = s.showSheet(c, x, body)
 	} else {
@@ -125,7 +142,10 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 		next = *present
 	}
 	if x.State == "waiting" {
-		next, err = manifest.Apply(present, manifest.Accepted{Draft: body.Draft, Evidence: standing.Evidence{Contribution: int(x.ID), By: x.By, Observer: body.Footprint.Observer}})
+		next, err = manifest.Apply(present, manifest.Accepted{
+			Draft:    body.Draft,
+			Evidence: standing.Evidence{Contribution: int(x.ID), By: x.By, Observer: body.Footprint.Observer},
+		})
 		if err != nil {
 			return err
 		}
@@ -148,7 +168,10 @@ func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contrib
 	}
 	if len(out.Locations) == 0 { // returned: not in the manifest
 		for _, d := range body.Draft.Locations {
-			out.Locations = append(out.Locations, forms.show(manifest.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}, Notes: d.Notes}, manifest.VariantOf(body.Draft)))
+			out.Locations = append(out.Locations, forms.show(
+				manifest.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}, Notes: d.Notes},
+				manifest.VariantOf(body.Draft),
+			))
 		}
 	}
 	return nil

@@ -48,7 +48,10 @@ func hashPassword(password string) string {
 	_, _ = rand.Read(salt) // never fails
 	key := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonLanes, argonKey)
 	b64 := base64.RawStdEncoding.EncodeToString
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes, b64(salt), b64(key))
+	return fmt.Sprintf(
+		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes, b64(salt),
+		b64(key),
+	)
 }
 
 var errHash = errors.New("a stored password hash is not argon2id in PHC form")

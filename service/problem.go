@@ -38,13 +38,19 @@ func asProblem(err error) *wire.Problem {
 		p.Field = "sheet." + clash.Clashes[0].Field
 		return p
 	case errors.Is(err, store.ErrOwn):
-		return answer.Problem(http.StatusForbidden, wire.ProblemOwn, "reviewers cannot decide on their own contributions; another reviewer has to")
+		return answer.Problem(
+			http.StatusForbidden, wire.ProblemOwn,
+			"reviewers cannot decide on their own contributions; another reviewer has to",
+		)
 	case errors.Is(err, store.ErrFull):
 		return answer.Problem(http.StatusConflict, wire.ProblemInvalid, store.ErrFull.Error())
 	case errors.Is(err, store.ErrWaiting):
 		return answer.Problem(http.StatusTooManyRequests, wire.ProblemTooMany, store.ErrWaiting.Error())
 	case errors.Is(err, store.ErrKeyReused):
-		return answer.Problem(http.StatusConflict, wire.ProblemKeyReused, "the idempotency key was used for another submission; take a new one")
+		return answer.Problem(
+			http.StatusConflict, wire.ProblemKeyReused,
+			"the idempotency key was used for another submission; take a new one",
+		)
 	case errors.Is(err, store.ErrNotFound):
 		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "not found")
 	case errors.As(err, &data) && strings.HasPrefix(data.Code, "22"): // data exception
@@ -58,7 +64,10 @@ func (s *Service) answerError(c *echo.Context, err error) {
 	p := asProblem(err)
 	if p == nil {
 		s.log.Error("request failed", "error", err, "request_id", requestID(c), "path", c.Request().URL.Path)
-		p = answer.Problem(http.StatusInternalServerError, wire.ProblemAny, "internal error; nothing was changed. Try again, and report the request id if it persists")
+		p = answer.Problem(
+			http.StatusInternalServerError, wire.ProblemAny,
+			"internal error; nothing was changed. Try again, and report the request id if it persists",
+		)
 	}
 	out := *p
 	out.RequestID = requestID(c)

@@ -109,7 +109,17 @@ func (s *Service) listRevisions(c *echo.Context) error {
 	}
 	items := []wire.RevisionShown{}
 	for _, r := range list {
-		items = append(items, wire.RevisionShown{Number: r.Number, Digest: r.Digest, Previous: r.Previous, Published: r.Published.UTC(), Contribution: r.Contribution, Title: r.Title, TitleID: r.TitleID, Sheet: r.Sheet, SheetID: r.SheetID})
+		items = append(items, wire.RevisionShown{
+			Number:       r.Number,
+			Digest:       r.Digest,
+			Previous:     r.Previous,
+			Published:    r.Published.UTC(),
+			Contribution: r.Contribution,
+			Title:        r.Title,
+			TitleID:      r.TitleID,
+			Sheet:        r.Sheet,
+			SheetID:      r.SheetID,
+		})
 	}
 	return c.JSON(http.StatusOK, wire.Page[wire.RevisionShown]{Items: items, Next: next})
 }

@@ -72,7 +72,14 @@ func New(ctx context.Context, c Config) (*Service, error) {
 		return nil, err
 	}
 	_ = unknownHash() // now, so that no sign-in takes longer for it
-	s := &Service{config: c, log: c.Log, store: db, metrics: metrics.NewSet(), hashes: make(chan struct{}, hashers), tidying: make(chan struct{})}
+	s := &Service{
+		config:  c,
+		log:     c.Log,
+		store:   db,
+		metrics: metrics.NewSet(),
+		hashes:  make(chan struct{}, hashers),
+		tidying: make(chan struct{}),
+	}
 	s.sessions = scs.New()
 	s.sessions.Store = pgxstore.NewWithCleanupInterval(db.Pool, 0) // tidy forgets what expired
 	s.sessions.HashTokenInStore = true
@@ -146,7 +153,14 @@ func (s *Service) ServeOperations(ctx context.Context, l net.Listener) error {
 }
 
 func serve(ctx context.Context, l net.Listener, h http.Handler) error {
-	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, WriteTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	server := &http.Server{
+		Handler:           h,
+		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       time.Minute,
+		WriteTimeout:      2 * time.Minute,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    64 << 10,
+	}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	select {
@@ -178,8 +192,19 @@ func (s *Service) build() http.Handler {
 	}
 	e.Pre(named, sound)
 	e.Use(s.observe, middleware.Recover())
-	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin", ContentSecurityPolicy: console.Security}))
-	e.Use(middleware.BodyLimit(bodyLimit), middleware.GzipWithConfig(middleware.GzipConfig{Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, console.Assets) }}), private)
+	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{
+		ContentTypeNosniff:    "nosniff",
+		XFrameOptions:         "DENY",
+		ReferrerPolicy:        "same-origin",
+		ContentSecurityPolicy: console.Security,
+	}))
+	e.Use(
+		middleware.BodyLimit(bodyLimit),
+		middleware.GzipWithConfig(middleware.GzipConfig{
+			Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, console.Assets) },
+		}),
+		private,
+	)
 
 	s.api(e.Group("/api/v1"))
 	s.console(e)
@@ -191,7 +216,10 @@ func (s *Service) build() http.Handler {
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusForbidden)
-		_, _ = io.WriteString(w, `{"type":"about:blank","title":"Forbidden","status":403,"detail":"this request came from another site"}`)
+		_, _ = io.WriteString(
+			w,
+			`{"type":"about:blank","title":"Forbidden","status":403,"detail":"this request came from another site"}`,
+		)
 	}))
 	withSession := s.sessions.LoadAndSave(e)
 	return guard.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -239,7 +267,10 @@ func sound(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		for _, text := range texts {
 			if err != nil || !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
-				return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "invalid request path: it must be valid UTF-8 without NUL, percent-encoded")
+				return answer.Problem(
+					http.StatusBadRequest, wire.ProblemInvalid,
+					"invalid request path: it must be valid UTF-8 without NUL, percent-encoded",
+				)
 			}
 		}
 		return next(c)
@@ -291,7 +322,15 @@ func (s *Service) showMetrics(c *echo.Context) error {
 }
 
 // methods are counted by name: others are a caller's invention, and each would add a line.
-var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions}
+var methods = []string{
+	http.MethodGet,
+	http.MethodHead,
+	http.MethodPost,
+	http.MethodPut,
+	http.MethodPatch,
+	http.MethodDelete,
+	http.MethodOptions,
+}
 
 // count counts a request and the time that its answer took. route is the path as routes
 // are written here.
@@ -299,7 +338,9 @@ func (s *Service) count(route, method string, status int, took time.Duration) {
 	if !slices.Contains(methods, method) {
 		method = "other"
 	}
-	s.metrics.GetOrCreateCounter(fmt.Sprintf("endroit_requests_total{method=%q,route=%q,status=\"%d\"}", method, route, status)).Inc()
+	s.metrics.GetOrCreateCounter(
+		fmt.Sprintf("endroit_requests_total{method=%q,route=%q,status=\"%d\"}", method, route, status),
+	).Inc()
 	s.metrics.GetOrCreatePrometheusHistogram(fmt.Sprintf("endroit_request_seconds{route=%q}", route)).Update(took.Seconds())
 }
 
@@ -321,8 +362,11 @@ func (s *Service) observe(next echo.HandlerFunc) echo.HandlerFunc {
 			route = "none"
 		}
 		s.count(route, c.Request().Method, status, took)
-		s.log.Info("request", "method", c.Request().Method, "path", c.Request().URL.Path, "status", status, "took_ms", float64(took.Microseconds())/1e3,
-			"person", person(c).Name, "network", network(c.RealIP()), "request_id", requestID(c))
+		s.log.Info(
+			"request", "method", c.Request().Method, "path", c.Request().URL.Path, "status", status, "took_ms",
+			float64(took.Microseconds())/1e3, "person", person(c).Name, "network", network(c.RealIP()),
+			"request_id", requestID(c),
+		)
 		return nil
 	}
 }

@@ -18,7 +18,10 @@ import (
 func (s *Service) submit(c *echo.Context) error {
 	key := c.Request().Header.Get("Idempotency-Key")
 	if key == "" || len(key) > 200 || strings.ContainsFunc(key, func(r rune) bool { return r < ' ' || r > '~' }) {
-		return answer.Invalid("Idempotency-Key", "the header is missing, longer than 200 bytes or not printable ASCII; use one value per submission, so that it is stored once")
+		return answer.Invalid(
+			"Idempotency-Key",
+			"the header is missing, longer than 200 bytes or not printable ASCII; use one value per submission, so that it is stored once",
+		)
 	}
 	if kind, _, _ := strings.Cut(c.Request().Header.Get("Content-Type"), ";"); kind != "application/json" {
 		return answer.Problem(http.StatusUnsupportedMediaType, wire.ProblemInvalid, "the request body must be application/json")

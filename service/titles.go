@@ -36,7 +36,14 @@ func (s *Service) searchTitles(c *echo.Context) error {
 	}
 	items := []wire.TitleFound{}
 	for _, t := range titles {
-		f := wire.TitleFound{ID: t.ID, Name: t.Name, Variants: len(t.Variants), Stores: []string{}, Systems: []string{}, Because: because(t)}
+		f := wire.TitleFound{
+			ID:       t.ID,
+			Name:     t.Name,
+			Variants: len(t.Variants),
+			Stores:   []string{},
+			Systems:  []string{},
+			Because:  because(t),
+		}
 		for _, v := range t.Variants {
 			f.Locations += len(v.Locations)
 			if v.Store != "" && !slices.Contains(f.Stores, v.Store) {
@@ -57,7 +64,9 @@ const similar = "its name is similar"
 // find looks for titles by name, by a store's reference, by the address of a store's page
 // and, where that finds none, by similar names. The function that comes with them says why
 // a title is among them; it says nothing where the name tells.
-func (s *Service) find(ctx context.Context, text string, offset, limit int) ([]manifest.Title, func(manifest.Title) string, error) {
+func (s *Service) find(
+	ctx context.Context, text string, offset, limit int,
+) ([]manifest.Title, func(manifest.Title) string, error) {
 	all, err := s.store.Sheets(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -113,7 +122,15 @@ func (s *Service) showTitle(c *echo.Context) error {
 	}
 	variants := []wire.VariantShown{}
 	for _, v := range t.Variants {
-		shown := wire.VariantShown{Name: v.String(), Store: v.Store, Ref: v.Ref, Launcher: v.Launcher, OS: v.OS, Runtime: v.Runtime, Locations: []wire.LocationShown{}}
+		shown := wire.VariantShown{
+			Name:      v.String(),
+			Store:     v.Store,
+			Ref:       v.Ref,
+			Launcher:  v.Launcher,
+			OS:        v.OS,
+			Runtime:   v.Runtime,
+			Locations: []wire.LocationShown{},
+		}
 		for _, l := range v.Locations {
 			shown.Locations = append(shown.Locations, forms.show(l, v))
 		}
@@ -141,7 +158,14 @@ func (s *Service) forms(c *echo.Context) (forms, error) {
 }
 
 func (f forms) show(l manifest.Location, v manifest.Variant) wire.LocationShown {
-	out := wire.LocationShown{At: l.At, Holds: l.Holds, Standing: l.Standing, Evidence: l.Evidence, Notes: l.Notes, Forms: []place.Form{}}
+	out := wire.LocationShown{
+		At:       l.At,
+		Holds:    l.Holds,
+		Standing: l.Standing,
+		Evidence: l.Evidence,
+		Notes:    l.Notes,
+		Forms:    []place.Form{},
+	}
 	_, out.Reason = standing.Of(l.Evidence)
 	if l.Notes != nil {
 		out.NotesSummary = l.Notes.Summary()

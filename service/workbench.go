@@ -68,7 +68,9 @@ func (s *Service) bench(c *echo.Context) (x store.Contribution, body *contributi
 		return x, nil, w, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "a sheet has no footprint")
 	}
 	w = wire.NewWorkbench(body.Footprint)
-	w.Name, w.By, w.Title, w.Variant = "contribution "+strconv.FormatInt(x.ID, 10), x.By, x.Title, manifest.VariantOf(body.Draft).String()
+	w.Name, w.By, w.Title, w.Variant = "contribution "+strconv.FormatInt(x.ID, 10), x.By, x.Title, manifest.VariantOf(
+		body.Draft,
+	).String()
 	if w.MayCorrect = x.State == "waiting"; !w.MayCorrect {
 		w.CannotCorrect = "it was " + x.State + " by " + x.DecidedBy
 	}

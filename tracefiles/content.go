@@ -44,7 +44,12 @@ func ReadVersion(trace string, number int) (Content, error) {
 		return Content{}, err
 	}
 	if number < 1 || number > len(list) {
-		return Content{}, &missingVersion{fmt.Sprintf("%s has %s; there is no version %d (endroit trace show %s --versions)", trace, phrase.Count(len(list), "version", "versions"), number, trace)}
+		return Content{}, &missingVersion{
+			fmt.Sprintf(
+				"%s has %s; there is no version %d (endroit trace show %s --versions)", trace,
+				phrase.Count(len(list), "version", "versions"), number, trace,
+			),
+		}
 	}
 	v := list[number-1]
 	c, err := ReadFile(v.Content(folder))

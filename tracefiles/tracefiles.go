@@ -43,7 +43,10 @@ func Open(name string) (*os.File, error) {
 	case info.IsDir():
 		err = unfit("%s is a folder, not a trace", name)
 	case info.Size() > maxTrace:
-		err = unfit("%s has %s; traces of up to %s are read", name, humanize.Bytes(uint64(info.Size())), humanize.IBytes(maxTrace))
+		err = unfit(
+			"%s has %s; traces of up to %s are read", name, humanize.Bytes(uint64(info.Size())),
+			humanize.IBytes(maxTrace),
+		)
 	}
 	if err != nil {
 		_ = f.Close()
@@ -81,7 +84,10 @@ func Read(name string, only footprint.Filter) (*footprint.Footprint, string, err
 	}
 	digest := hex.EncodeToString(sum.Sum(nil))
 	if len(said.Corrections) > 0 && said.SHA256 != digest {
-		return nil, "", unfit("%s does not belong to %s (its SHA-256 differs); remove it, and correct again", correctionsFile(name), name)
+		return nil, "", unfit(
+			"%s does not belong to %s (its SHA-256 differs); remove it, and correct again",
+			correctionsFile(name), name,
+		)
 	}
 	return fp, digest, nil
 }

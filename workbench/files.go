@@ -45,12 +45,21 @@ func (b *Workbench) showFile(c *echo.Context) error {
 	out, x := wire.BenchFileOf(fp, n), fp.Files[n]
 	for i, v := range b.versions {
 		if v.Path == x.Path {
-			out.Versions = append(out.Versions, wire.BenchVersion{ID: strconv.Itoa(i + 1), Says: versionSays(v.Why), At: int64(v.At), Size: v.Size, Digest: v.Digest})
+			out.Versions = append(out.Versions, wire.BenchVersion{
+				ID:     strconv.Itoa(i + 1),
+				Says:   versionSays(v.Why),
+				At:     int64(v.At),
+				Size:   v.Size,
+				Digest: v.Digest,
+			})
 		}
 	}
 	// What another machine has under this path is another file.
 	if info, err := os.Lstat(x.Path); err == nil && info.Mode().IsRegular() && b.here() {
-		out.Versions = append(out.Versions, wire.BenchVersion{ID: present, Says: "as it is on disk now", At: int64(fp.Length), Size: info.Size()})
+		out.Versions = append(
+			out.Versions,
+			wire.BenchVersion{ID: present, Says: "as it is on disk now", At: int64(fp.Length), Size: info.Size()},
+		)
 	}
 	return c.JSON(http.StatusOK, out)
 }
@@ -102,7 +111,10 @@ func (b *Workbench) steps(c *echo.Context) error {
 	}
 	out := wire.BenchSteps{Steps: []wire.BenchStep{}, More: more}
 	for _, s := range list {
-		out.Steps = append(out.Steps, wire.BenchStep{At: int64(s.At), Op: string(s.Op), Program: s.Program, To: s.Other, Size: s.Size, What: s.What})
+		out.Steps = append(
+			out.Steps,
+			wire.BenchStep{At: int64(s.At), Op: string(s.Op), Program: s.Program, To: s.Other, Size: s.Size, What: s.What},
+		)
 	}
 	return c.JSON(http.StatusOK, out)
 }
@@ -166,7 +178,11 @@ func (b *Workbench) bytes(c *echo.Context) error {
 	out := wire.BenchBytes{Size: len(got.Data), At: int(at), Bytes: got.Data[at:min(at+maxShown, int64(len(got.Data)))]}
 	if c.QueryParam("facts") != "" {
 		facts := content.Examine(got.Data, got.Changed)
-		facts.Entropy, facts.Inside, facts.Numbers, facts.Strings = append([]content.Part{}, facts.Entropy...), first(facts.Inside), first(facts.Numbers), first(facts.Strings)
+		facts.Entropy, facts.Inside, facts.Numbers, facts.Strings = append(
+			[]content.Part{},
+			facts.Entropy...), first(
+			facts.Inside,
+		), first(facts.Numbers), first(facts.Strings)
 		out.Facts = &facts
 	}
 	return c.JSON(http.StatusOK, out)
@@ -199,7 +215,14 @@ func (b *Workbench) differences(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	out := wire.BenchDifferences{From: from.Name, To: to.Name, FromSize: len(from.Data), ToSize: len(to.Data), Differences: []wire.BenchDifference{}, Cannot: cannot}
+	out := wire.BenchDifferences{
+		From:        from.Name,
+		To:          to.Name,
+		FromSize:    len(from.Data),
+		ToSize:      len(to.Data),
+		Differences: []wire.BenchDifference{},
+		Cannot:      cannot,
+	}
 	if cannot == "" {
 		out.Cannot = cannotTo
 	}
@@ -214,7 +237,14 @@ func (b *Workbench) differences(c *echo.Context) error {
 		}
 		out.More = max(0, len(list)-maxDifferences)
 		for _, d := range list[:len(list)-out.More] {
-			out.Differences = append(out.Differences, wire.BenchDifference{At: d.A, Length: d.ALen, ToAt: d.B, ToLength: d.BLen, Was: some(from.Data[d.A : d.A+d.ALen]), Is: some(to.Data[d.B : d.B+d.BLen])})
+			out.Differences = append(out.Differences, wire.BenchDifference{
+				At:       d.A,
+				Length:   d.ALen,
+				ToAt:     d.B,
+				ToLength: d.BLen,
+				Was:      some(from.Data[d.A : d.A+d.ALen]),
+				Is:       some(to.Data[d.B : d.B+d.BLen]),
+			})
 		}
 	}
 	return c.JSON(http.StatusOK, out)
@@ -268,7 +298,14 @@ func (b *Workbench) tryDraft(c *echo.Context) error {
 		return answer.Invalid("locations", fmt.Sprintf("there are more than %d", draft.MaxLocations))
 	}
 	fp := b.footprint()
-	d := &draft.Draft{Title: in.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: in.Locations}
+	d := &draft.Draft{
+		Title:     in.Title,
+		Edition:   fp.Edition,
+		Launcher:  fp.Launcher,
+		OS:        fp.OS,
+		Runtime:   fp.Runtime,
+		Locations: in.Locations,
+	}
 	var others []manifest.Title
 	if k := b.config.Manifest; k != nil {
 		seen := map[string]bool{}

@@ -120,7 +120,13 @@ func (b *Workbench) Serve(ctx context.Context, l net.Listener) error {
 	if a, ok := l.Addr().(*net.TCPAddr); !ok || !a.IP.IsLoopback() {
 		return errors.New("a workbench may only listen on loopback, since it shows this machine's files")
 	}
-	server := &http.Server{Handler: b, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	server := &http.Server{
+		Handler:           b,
+		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       time.Minute,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    64 << 10,
+	}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	select {
@@ -140,8 +146,15 @@ func (b *Workbench) build() http.Handler {
 	e := echo.New()
 	e.HTTPErrorHandler = answerError
 	e.Use(middleware.Recover())
-	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "no-referrer", ContentSecurityPolicy: console.Security}))
-	e.Use(middleware.BodyLimit(draft.MaxBytes*2), middleware.GzipWithConfig(middleware.GzipConfig{Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, console.Assets) }}))
+	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{
+		ContentTypeNosniff:    "nosniff",
+		XFrameOptions:         "DENY",
+		ReferrerPolicy:        "no-referrer",
+		ContentSecurityPolicy: console.Security,
+	}))
+	e.Use(middleware.BodyLimit(draft.MaxBytes*2), middleware.GzipWithConfig(middleware.GzipConfig{
+		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, console.Assets) },
+	}))
 	e.GET("/open", b.letIn)
 	g := e.Group("/api/v1", b.known)
 	g.GET("/session", func(c *echo.Context) error { return c.JSON(http.StatusOK, wire.Session{Local: true}) })
@@ -198,7 +211,12 @@ func (b *Workbench) letIn(c *echo.Context) error {
 	delete(b.keys, key)
 	b.mu.Unlock()
 	if !unused {
-		return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "this address was not printed by endroit workbench, or was already used: each works once, for one browser. Press Enter in its terminal for another")
+		return answer.Problem(
+			http.StatusForbidden,
+			wire.ProblemSignIn,
+			"this address was not printed by endroit workbench, or was already used: each works once, for one "+
+				"browser. Press Enter in its terminal for another",
+		)
 	}
 	c.Response().Header().Set("Cache-Control", "no-store")
 	return c.Redirect(http.StatusSeeOther, "/workbench#let-in="+b.secret)
@@ -208,7 +226,10 @@ func (b *Workbench) known(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		token, _ := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
 		if subtle.ConstantTimeCompare([]byte(token), []byte(b.secret)) != 1 {
-			return answer.Problem(http.StatusForbidden, wire.ProblemSignIn, "open the address that endroit workbench printed, with its key; for another browser or tab press Enter in its terminal")
+			return answer.Problem(
+				http.StatusForbidden, wire.ProblemSignIn,
+				"open the address that endroit workbench printed, with its key; for another browser or tab press Enter in its terminal",
+			)
 		}
 		c.Response().Header().Set("Cache-Control", "no-store")
 		return next(c)
@@ -279,10 +300,17 @@ func (b *Workbench) draft(ctx context.Context, fp *footprint.Footprint) (*draft.
 	}
 	d, err := draft.Parse(text)
 	if err != nil {
-		return nil, nil, answer.Problem(http.StatusConflict, wire.ProblemInvalid, fmt.Sprintf("%s: %v; fix it, or name another with --draft", b.config.Draft, err))
+		return nil, nil, answer.Problem(
+			http.StatusConflict, wire.ProblemInvalid,
+			fmt.Sprintf("%s: %v; fix it, or name another with --draft", b.config.Draft, err),
+		)
 	}
-	if d.Trace != nil && d.Trace.SHA256 != b.digest && !slices.ContainsFunc(d.Also, func(t draft.Trace) bool { return t.SHA256 == b.digest }) {
-		return nil, nil, answer.Problem(http.StatusConflict, wire.ProblemInvalid, b.config.Draft+" belongs to another trace; choose another with --draft")
+	if d.Trace != nil && d.Trace.SHA256 != b.digest &&
+		!slices.ContainsFunc(d.Also, func(t draft.Trace) bool { return t.SHA256 == b.digest }) {
+		return nil, nil, answer.Problem(
+			http.StatusConflict, wire.ProblemInvalid,
+			b.config.Draft+" belongs to another trace; choose another with --draft",
+		)
 	}
 	return d, text, nil
 }
@@ -321,7 +349,10 @@ func (b *Workbench) save(c *echo.Context) error {
 		return c.JSON(http.StatusOK, wire.Saved{File: b.config.Draft, Digest: digestOf(text)})
 	}
 	if err == nil && digestOf(there) != in.Digest || err != nil && in.Digest != "" {
-		return answer.Problem(http.StatusConflict, wire.ProblemConflict, b.config.Draft+" was changed since this page read it; reload the page, or choose another file with --draft. Nothing was written")
+		return answer.Problem(
+			http.StatusConflict, wire.ProblemConflict,
+			b.config.Draft+" was changed since this page read it; reload the page, or choose another file with --draft. Nothing was written",
+		)
 	}
 	if err == nil { // what the person wrote around the values stays
 		if text, err = draft.Rewrite(there, &d); err != nil {
@@ -351,7 +382,13 @@ func (b *Workbench) correct(c *echo.Context) error {
 		return err
 	}
 	next := b.judged.AsJudged()
-	said.Corrections = append(said.Corrections, footprint.Correction{File: in.File, Kind: in.Kind, By: b.config.By, Because: in.Because, Made: time.Now().UTC().Truncate(time.Second)})
+	said.Corrections = append(said.Corrections, footprint.Correction{
+		File:    in.File,
+		Kind:    in.Kind,
+		By:      b.config.By,
+		Because: in.Because,
+		Made:    time.Now().UTC().Truncate(time.Second),
+	})
 	switch err := next.Correct(said.Corrections); {
 	case errors.Is(err, footprint.ErrNoSuchKind):
 		return answer.Invalid("kind", err.Error())

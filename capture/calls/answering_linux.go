@@ -204,7 +204,10 @@ func (a *answering) thread(k int, now func() time.Duration) {
 
 // take handles the call that the leader received in its turn. It returns in which turn
 // this thread leads from then on, 0 if it does not.
-func (a *answering) take(n *companion.Notification, turn uint64, hand *atomic.Pointer[inHand], memory []byte, now func() time.Duration) uint64 {
+func (a *answering) take(
+	n *companion.Notification, turn uint64, hand *atomic.Pointer[inHand], memory []byte,
+	now func() time.Duration,
+) uint64 {
 	at := now()
 	if a.leaving.Load() {
 		a.l.Continue(n.ID)

@@ -340,9 +340,15 @@ func (s *supervisor) noteRights(at, shown string) {
 	}
 	var st unix.Statx_t
 	if unix.Statx(unix.AT_FDCWD, at, 0, unix.STATX_MODE, &st) == nil && st.Mode&(unix.S_ISUID|unix.S_ISGID) != 0 {
-		s.r.Gap(shown + " is set-user-id or set-group-id: under observation it runs without that right, so what it may write can differ; endroit trace --system observes it with that right")
+		s.r.Gap(
+			shown + " is set-user-id or set-group-id: under observation it runs without that right, so what it may write " +
+				"can differ; endroit trace --system observes it with that right",
+		)
 	}
 	if n, err := unix.Getxattr(at, "security.capability", nil); err == nil && n > 0 {
-		s.r.Gap(shown + " has file capabilities: under observation it runs without them, so what it may do can differ; endroit trace --system observes it with them")
+		s.r.Gap(
+			shown + " has file capabilities: under observation it runs without them, so what it may do can differ; " +
+				"endroit trace --system observes it with them",
+		)
 	}
 }

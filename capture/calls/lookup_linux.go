@@ -93,7 +93,10 @@ func (s *supervisor) lookup(w *work, from, text string, follow bool) (*target, e
 		}
 		joined, from = to, "-" // its folder may hold links again
 	}
-	if clean := path.Clean(asked); !v.Own() && !strings.Contains(asked, "/..") && s.spelled(clean) != t.name.path && !strings.HasPrefix(clean, "/proc/") && !strings.HasPrefix(clean, "/dev/") {
+	if clean := path.Clean(
+		asked,
+	); !v.Own() && !strings.Contains(asked, "/..") && s.spelled(clean) != t.name.path && !strings.HasPrefix(clean, "/proc/") &&
+		!strings.HasPrefix(clean, "/dev/") {
 		t.reached = clean
 	}
 	return t, nil

@@ -64,7 +64,14 @@ type names struct {
 }
 
 func newNames() *names {
-	return &names{byPath: map[string]*name{}, files: map[string][]*name{}, folders: map[string][]string{}, open: map[*change]bool{}, kept: map[inode]bool{}, keeping: map[inode]chan struct{}{}}
+	return &names{
+		byPath:  map[string]*name{},
+		files:   map[string][]*name{},
+		folders: map[string][]string{},
+		open:    map[*change]bool{},
+		kept:    map[inode]bool{},
+		keeping: map[inode]chan struct{}{},
+	}
 }
 
 // of is what is known of a path.

@@ -46,7 +46,10 @@ func (s *supervisor) filters(w *work) {
 	at := w.n.Args[2]
 	if w.n.Nr == sysSeccomp && w.n.Arch == auditArch || w.n.Arch != auditArch && w.n.Nr == 354 {
 		if w.n.Args[1]&unix.SECCOMP_FILTER_FLAG_NEW_LISTENER != 0 {
-			s.r.Gap(w.p.Exe + " wanted to receive calls of its own programs as Endroit does, which the kernel allows one observer alone: it was refused (EBUSY), and may do without, or fail")
+			s.r.Gap(
+				w.p.Exe + " wanted to receive calls of its own programs as Endroit does, which the kernel allows one observer " +
+					"alone: it was refused (EBUSY), and may do without, or fail",
+			)
 		}
 	} else if w.n.Args[1] != unix.SECCOMP_MODE_FILTER {
 		return
@@ -66,7 +69,10 @@ func (s *supervisor) filters(w *work) {
 	for ; len(code) >= 8; code = code[8:] {
 		op, k := binary.NativeEndian.Uint16(code), binary.NativeEndian.Uint32(code[4:])
 		if op == unix.BPF_RET|unix.BPF_K && k&unix.SECCOMP_RET_ACTION_FULL == unix.SECCOMP_RET_TRACE {
-			s.r.Gap(w.p.Exe + " has calls of its programs stopped for a tracer of its own (SECCOMP_RET_TRACE): those that name paths go to Endroit instead, and its tracer does not see them")
+			s.r.Gap(
+				w.p.Exe + " has calls of its programs stopped for a tracer of its own (SECCOMP_RET_TRACE): those that name " +
+					"paths go to Endroit instead, and its tracer does not see them",
+			)
 			return
 		}
 	}

@@ -48,7 +48,10 @@ func init() {
 // Status says that the command ran and the trace could not be written whole.
 func Run(ctx context.Context, o Options) (capture.Result, error) {
 	if !capture.KernelAtLeast(5, 9) {
-		return capture.Result{}, fmt.Errorf("%w: this needs Linux 5.9 or later, whose listener tells when the last program has ended", capture.ErrUnsupported)
+		return capture.Result{}, fmt.Errorf(
+			"%w: this needs Linux 5.9 or later, whose listener tells when the last program has ended",
+			capture.ErrUnsupported,
+		)
 	}
 	program, err := findProgram(o.Command[0])
 	if err != nil {
@@ -109,7 +112,16 @@ type begunTrace struct {
 
 // prepare gets ready what does not need the command.
 func prepare(o Options, program string, start time.Time, header trace.Header) *session {
-	s := &session{o: o, r: capture.NewRecorder(start), program: program, header: header, status: -1, adopts: lookingIsForAncestors(), allGone: make(chan struct{}), memory: -1}
+	s := &session{
+		o:       o,
+		r:       capture.NewRecorder(start),
+		program: program,
+		header:  header,
+		status:  -1,
+		adopts:  lookingIsForAncestors(),
+		allGone: make(chan struct{}),
+		memory:  -1,
+	}
 	if s.adopts {
 		// Orphans become our children, so that their memory stays readable where
 		// the kernel allows that to ancestors alone (Yama). Elsewhere they go where they
@@ -150,8 +162,17 @@ const spareThreads = 4
 
 // newSupervisor puts together what tells what calls mean.
 func newSupervisor(r *capture.Recorder, ps *processes.Table, looks *sampling.Sampler, kept *versions.Keeper) *supervisor {
-	return &supervisor{r: r, ps: ps, names: newNames(), recent: newRecent(), ways: map[string]way{}, changes: make(chan *change, 1024),
-		kept: kept, own: looks.Covers, spellings: spellingsOf(looks.Header)}
+	return &supervisor{
+		r:         r,
+		ps:        ps,
+		names:     newNames(),
+		recent:    newRecent(),
+		ways:      map[string]way{},
+		changes:   make(chan *change, 1024),
+		kept:      kept,
+		own:       looks.Covers,
+		spellings: spellingsOf(looks.Header),
+	}
 }
 
 // listen begins to answer calls, before the first comes. If it fails the launcher has
@@ -370,7 +391,15 @@ func (s *session) run(ctx context.Context) (capture.Result, error) {
 	s.looks.Finish()
 	s.unseen()
 	end, gaps, err := s.r.Close()
-	result := capture.Result{Status: s.status, Header: s.header, End: end, Gaps: gaps, Changed: s.r.Changes(), Processes: s.r.Processes(), Hidden: int(s.supervisor.hiding.Load())}
+	result := capture.Result{
+		Status:    s.status,
+		Header:    s.header,
+		End:       end,
+		Gaps:      gaps,
+		Changed:   s.r.Changes(),
+		Processes: s.r.Processes(),
+		Hidden:    int(s.supervisor.hiding.Load()),
+	}
 	if e := s.launcher.Failed(); e != nil {
 		return capture.Result{}, &CommandError{s.o.Command[0], 126, e}
 	}
@@ -384,7 +413,11 @@ func (s *session) unseen() {
 		s.r.GapTimes("calls were not observed while the observer was stopped", int(n))
 	}
 	if n := s.answering.vanished.Load(); n > 0 && s.supervisor.unrestarted.Load() {
-		s.r.GapTimes("a signal came in the microseconds before a call was received: where its handler does not ask for calls to be restarted (SA_RESTART), the call failed with EINTR, which it would not have done alone", int(n))
+		s.r.GapTimes(
+			"a signal came in the microseconds before a call was received: where its handler does not ask for "+
+				"calls to be restarted (SA_RESTART), the call failed with EINTR, which it would not have done alone",
+			int(n),
+		)
 	}
 }
 

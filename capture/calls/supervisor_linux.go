@@ -126,7 +126,9 @@ func (s *supervisor) quick(n *companion.Notification, at time.Duration, memory [
 // asBefore tells what an opening is from what is known of the name. told is false if
 // that is not enough; the record has no file for an opening that fails. f is the file if
 // the opening changes it.
-func (s *supervisor) asBefore(tid int, text []byte, flags uint64, at time.Duration) (e capture.Record, f *capture.File, told bool) {
+func (s *supervisor) asBefore(
+	tid int, text []byte, flags uint64, at time.Duration,
+) (e capture.Record, f *capture.File, told bool) {
 	if flags&(unix.O_EXCL|unix.O_NOFOLLOW) != 0 || flags&unix.O_TMPFILE == unix.O_TMPFILE {
 		return e, nil, false
 	}
@@ -150,7 +152,9 @@ func (s *supervisor) knownCaller(tid int, at time.Duration) *processes.Thread {
 }
 
 // remembered is asBefore. The caller holds the lock of processes.
-func (s *supervisor) remembered(tid int, text []byte, flags uint64, at time.Duration) (e capture.Record, f *capture.File, told bool) {
+func (s *supervisor) remembered(
+	tid int, text []byte, flags uint64, at time.Duration,
+) (e capture.Record, f *capture.File, told bool) {
 	th := s.knownCaller(tid, at)
 	if th == nil || th.Change != nil {
 		return e, nil, false
@@ -412,7 +416,8 @@ func (s *supervisor) make(w *work, op trace.Op, text string) {
 
 func (s *supervisor) remove(w *work, op trace.Op, text string) {
 	t, err := s.find(w, w.c.dir, text, false, 0)
-	if t == nil || err != nil || !t.there() || (op == trace.RemoveFolder) != (t.state.Is == trace.IsFolder) || t.folder && t.state.Is != trace.IsFolder {
+	if t == nil || err != nil || !t.there() || (op == trace.RemoveFolder) != (t.state.Is == trace.IsFolder) ||
+		t.folder && t.state.Is != trace.IsFolder {
 		return
 	}
 	s.kept.StopIfRemoved(t.name.path, op == trace.RemoveFolder)
@@ -530,7 +535,8 @@ func (s *supervisor) execute(w *work, text string, flags uint64) {
 		s.missed(w, t)
 		return
 	}
-	if t.state.Is != trace.IsFile && t.state.Is != trace.IsOther || unix.Faccessat(unix.AT_FDCWD, t.probe, unix.X_OK, unix.AT_EACCESS) != nil {
+	if t.state.Is != trace.IsFile && t.state.Is != trace.IsOther ||
+		unix.Faccessat(unix.AT_FDCWD, t.probe, unix.X_OK, unix.AT_EACCESS) != nil {
 		return
 	}
 	s.noteRights(t.probe, t.name.path)
@@ -634,7 +640,10 @@ func splitLast(text string) (dir, last string) {
 }
 
 func followedScoped(root int, name string, resolve uint64) (string, error) {
-	fd, err := unix.Openat2(root, name, &unix.OpenHow{Flags: unix.O_PATH | unix.O_CLOEXEC, Resolve: resolve & (unix.RESOLVE_IN_ROOT | unix.RESOLVE_BENEATH)})
+	fd, err := unix.Openat2(
+		root, name,
+		&unix.OpenHow{Flags: unix.O_PATH | unix.O_CLOEXEC, Resolve: resolve & (unix.RESOLVE_IN_ROOT | unix.RESOLVE_BENEATH)},
+	)
 	if err != nil {
 		return "", err
 	}
@@ -758,7 +767,10 @@ func (s *supervisor) textInto(n *companion.Notification, at uint64, into []byte)
 func (s *supervisor) read(n *companion.Notification, at uint64, into []byte) int {
 	local := unix.Iovec{Base: &into[0], Len: uint64(len(into))}
 	remote := unix.RemoteIovec{Base: uintptr(at), Len: len(into)}
-	got, _, errno := syscall.RawSyscall6(unix.SYS_PROCESS_VM_READV, uintptr(n.TID), uintptr(unsafe.Pointer(&local)), 1, uintptr(unsafe.Pointer(&remote)), 1, 0)
+	got, _, errno := syscall.RawSyscall6(
+		unix.SYS_PROCESS_VM_READV, uintptr(n.TID), uintptr(unsafe.Pointer(&local)), 1,
+		uintptr(unsafe.Pointer(&remote)), 1, 0,
+	)
 	if errno != 0 {
 		return -1
 	}

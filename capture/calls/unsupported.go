@@ -12,5 +12,8 @@ import (
 
 // Run returns ErrUnsupported.
 func Run(context.Context, Options) (capture.Result, error) {
-	return capture.Result{}, fmt.Errorf("%w: this needs Linux on amd64 or arm64, and this is %s on %s", capture.ErrUnsupported, runtime.GOOS, runtime.GOARCH)
+	return capture.Result{}, fmt.Errorf(
+		"%w: this needs Linux on amd64 or arm64, and this is %s on %s", capture.ErrUnsupported, runtime.GOOS,
+		runtime.GOARCH,
+	)
 }

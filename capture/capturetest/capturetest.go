@@ -38,7 +38,13 @@ type Observed struct {
 
 func ReadBack(t *testing.T, in io.Reader, folder string) Observed {
 	t.Helper()
-	got := Observed{Folder: folder, Files: map[string]trace.File{}, After: map[string]trace.State{}, Sizes: map[string][]int64{}, Reached: map[string]string{}}
+	got := Observed{
+		Folder:  folder,
+		Files:   map[string]trace.File{},
+		After:   map[string]trace.State{},
+		Sizes:   map[string][]int64{},
+		Reached: map[string]string{},
+	}
 	r, err := trace.NewReader(in, trace.DefaultLimits)
 	require.NoError(t, err)
 	names := map[int]string{}

@@ -40,7 +40,10 @@ func begin(l life) (*begun, error) {
 	all := ^uint64(0)
 	setMask(&all, &b.mask)
 	entry := live
-	pid := clone(syscall.CLONE_VM|uintptr(syscall.SIGCHLD), uintptr(unsafe.Pointer(unsafe.SliceData(stack)))+lifeStack, b, **(**uintptr)(unsafe.Pointer(&entry)))
+	pid := clone(
+		syscall.CLONE_VM|uintptr(syscall.SIGCHLD), uintptr(unsafe.Pointer(unsafe.SliceData(stack)))+lifeStack,
+		b, **(**uintptr)(unsafe.Pointer(&entry)),
+	)
 	setMask(&b.mask, nil)
 	runtime.UnlockOSThread()
 	syscall.ForkLock.Unlock()
@@ -117,7 +120,9 @@ func again(call, a, b, c uintptr) (uintptr, syscall.Errno) {
 //go:norace
 func setMask(to, was *uint64) {
 	const setMask = 2 // SIG_SETMASK
-	_, _, _ = syscall.RawSyscall6(syscall.SYS_RT_SIGPROCMASK, setMask, uintptr(unsafe.Pointer(to)), uintptr(unsafe.Pointer(was)), 8, 0, 0)
+	_, _, _ = syscall.RawSyscall6(
+		syscall.SYS_RT_SIGPROCMASK, setMask, uintptr(unsafe.Pointer(to)), uintptr(unsafe.Pointer(was)), 8, 0, 0,
+	)
 }
 
 // action is what is done at a signal (rt_sigaction(2)).

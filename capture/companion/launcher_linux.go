@@ -103,7 +103,10 @@ func (l *Launcher) Cancel() {
 // Install has the launcher install a filter, which goes on while this process does other
 // things. It is to be called before Launch.
 func (l *Launcher) Install(filter []byte) {
-	l.becoming.filter = syscall.SockFprog{Len: uint16(len(filter) / 8), Filter: (*syscall.SockFilter)(unsafe.Pointer(unsafe.SliceData(filter)))}
+	l.becoming.filter = syscall.SockFprog{
+		Len:    uint16(len(filter) / 8),
+		Filter: (*syscall.SockFilter)(unsafe.Pointer(unsafe.SliceData(filter))),
+	}
 	l.installing = l.goOn()
 }
 
@@ -275,7 +278,10 @@ func (b *becoming) live(p *begun) {
 	}
 	if errno == 0 {
 		b.waits()
-		_, _, errno = syscall.RawSyscall(syscall.SYS_EXECVE, uintptr(unsafe.Pointer(b.path)), uintptr(unsafe.Pointer(&b.args[0])), uintptr(unsafe.Pointer(&b.env[0])))
+		_, _, errno = syscall.RawSyscall(
+			syscall.SYS_EXECVE, uintptr(unsafe.Pointer(b.path)), uintptr(unsafe.Pointer(&b.args[0])),
+			uintptr(unsafe.Pointer(&b.env[0])),
+		)
 	}
 	b.errno = errno
 	exit(126)

@@ -89,7 +89,10 @@ func poll(fds []pollFD, milliseconds int) (int, syscall.Errno) {
 	if milliseconds < 0 {
 		at = nil
 	}
-	n, _, errno := syscall.Syscall6(syscall.SYS_PPOLL, uintptr(unsafe.Pointer(&fds[0])), uintptr(len(fds)), uintptr(unsafe.Pointer(at)), 0, 0, 0)
+	n, _, errno := syscall.Syscall6(
+		syscall.SYS_PPOLL, uintptr(unsafe.Pointer(&fds[0])), uintptr(len(fds)), uintptr(unsafe.Pointer(at)), 0,
+		0, 0,
+	)
 	return int(n), errno
 }
 

@@ -187,7 +187,9 @@ func (w *witnessing) answer(signals int) {
 			break
 		}
 		// The kernel takes what has passed off the time that is left.
-		n, _, errno := syscall.RawSyscall6(syscall.SYS_PPOLL, uintptr(unsafe.Pointer(&w.fds[1])), 1, uintptr(unsafe.Pointer(&w.late)), 0, 0, 0)
+		n, _, errno := syscall.RawSyscall6(
+			syscall.SYS_PPOLL, uintptr(unsafe.Pointer(&w.fds[1])), 1, uintptr(unsafe.Pointer(&w.late)), 0, 0, 0,
+		)
 		if errno != syscall.EINTR && n != 1 {
 			break
 		}

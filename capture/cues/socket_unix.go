@@ -31,7 +31,10 @@ func trusted(folder string) error {
 		return &os.PathError{Op: "look at", Path: folder, Err: err}
 	}
 	if st.Mode&unix.S_IFMT != unix.S_IFDIR || int(st.Uid) != os.Getuid() || st.Mode&0o077 != 0 {
-		return fmt.Errorf("%s is no folder of yours alone: it belongs to somebody else, is open to others, or is a link; remove it", folder)
+		return fmt.Errorf(
+			"%s is no folder of yours alone: it belongs to somebody else, is open to others, or is a link; remove it",
+			folder,
+		)
 	}
 	return nil
 }

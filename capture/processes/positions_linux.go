@@ -96,7 +96,10 @@ func (h *OpenFilePositions) program(pid int, p *capture.Holder, seen map[descrip
 	}
 	var limit unix.Rlimit
 	if unix.Prlimit(pid, unix.RLIMIT_NOFILE, nil, &limit) == nil && uint64(len(names)) >= limit.Cur {
-		h.r.Gap(fmt.Sprintf("a program had as many files open as it may (%d): openings told about that time may have failed", limit.Cur))
+		h.r.Gap(fmt.Sprintf(
+			"a program had as many files open as it may (%d): openings told about that time may have failed",
+			limit.Cur,
+		))
 	}
 	for _, name := range names {
 		target, err := os.Readlink(dir + "/fd/" + name)
@@ -118,7 +121,9 @@ func (h *OpenFilePositions) program(pid int, p *capture.Holder, seen map[descrip
 }
 
 // found records a descriptor that was moved since it was last seen.
-func (h *OpenFilePositions) found(d descriptor, path string, p *capture.Holder, position int64, flags int, seen map[descriptor]bool) {
+func (h *OpenFilePositions) found(
+	d descriptor, path string, p *capture.Holder, position int64, flags int, seen map[descriptor]bool,
+) {
 	var what string
 	if d.file == nil || !h.r.IsChanged(d.file) {
 		state := capture.StateOf(path, true)

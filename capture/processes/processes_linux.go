@@ -79,7 +79,15 @@ type Table struct {
 
 func NewTable(r *capture.Recorder, env map[string]string, unseen func(elf.Class, elf.Machine) string) *Table {
 	ns, _ := os.Readlink("/proc/self/ns/mnt")
-	ps := &Table{r: r, env: env, unseen: unseen, threads: map[int]*Thread{}, ByPID: map[int]*Process{}, views: map[string]*View{}, mntSpace: ns}
+	ps := &Table{
+		r:        r,
+		env:      env,
+		unseen:   unseen,
+		threads:  map[int]*Thread{},
+		ByPID:    map[int]*Process{},
+		views:    map[string]*View{},
+		mntSpace: ns,
+	}
 	ps.host = &View{mounts: ReadMounts("self")}
 	ps.host.Top = ps.host.At("/")
 	return ps

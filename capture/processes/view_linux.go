@@ -145,7 +145,10 @@ func ResolvePath(pid int, name string, flags int) (string, error) {
 
 // followedFrom is followed for another folder as the root.
 func followedFrom(root int, name string, flags int) (string, error) {
-	fd, err := unix.Openat2(root, name, &unix.OpenHow{Flags: uint64(unix.O_PATH | unix.O_CLOEXEC | flags), Resolve: unix.RESOLVE_IN_ROOT})
+	fd, err := unix.Openat2(
+		root, name,
+		&unix.OpenHow{Flags: uint64(unix.O_PATH | unix.O_CLOEXEC | flags), Resolve: unix.RESOLVE_IN_ROOT},
+	)
 	if err != nil {
 		return "", err
 	}

@@ -48,7 +48,10 @@ func newRegistry(r *capture.Recorder, folder string) *registry {
 		h := &watchedHive{file: filepath.Join(folder, root.file), root: root.key}
 		if info, err := os.Stat(h.file); err == nil {
 			if h.last, err = readHive(h.file); err != nil {
-				r.Gap(fmt.Sprintf("the registry in %s could not be read before the run, so its changes are not told: %v", root.file, err))
+				r.Gap(fmt.Sprintf(
+					"the registry in %s could not be read before the run, so its changes are not told: %v",
+					root.file, err,
+				))
 				continue
 			}
 			h.size, h.time = info.Size(), info.ModTime()

@@ -139,7 +139,9 @@ func (l *Sampler) byServices() {
 	now := l.r.Now()
 	after := capture.ScanFolders(l.ServiceFolders(), serviceDepth, serviceLimit)
 	if after.Cut {
-		l.r.Gap("what other programs wrote in the folders for settings and data was not looked for in all of them: they hold too many files")
+		l.r.Gap(
+			"what other programs wrote in the folders for settings and data was not looked for in all of them: they hold too many files",
+		)
 	}
 	for _, d := range after.DiffSince(l.before) {
 		if d.After == nil || !d.After.Mode().IsRegular() {
@@ -228,8 +230,10 @@ func (c *Clock) Look(r *capture.Recorder) {
 		if jump < 0 {
 			direction = "back"
 		}
-		r.Gap(fmt.Sprintf("the clock went %s by %s during the run: the machine slept, or the clock was set; times found by comparing can be off",
-			direction, jump.Abs().Round(time.Second)))
+		r.Gap(fmt.Sprintf(
+			"the clock went %s by %s during the run: the machine slept, or the clock was set; times found by comparing can be off",
+			direction, jump.Abs().Round(time.Second),
+		))
 		c.Ahead = ahead
 	}
 }

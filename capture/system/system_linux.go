@@ -57,7 +57,10 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 	if !capture.KernelAtLeast(5, 17) {
 		return capture.Result{}, fmt.Errorf("%w: observing the system needs Linux 5.17 or later", capture.ErrUnsupported)
 	}
-	fd, err := unix.FanotifyInit(unix.FAN_CLASS_NOTIF|unix.FAN_REPORT_DFID_NAME_TARGET|unix.FAN_CLOEXEC|unix.FAN_NONBLOCK, unix.O_RDONLY|unix.O_LARGEFILE|unix.O_CLOEXEC)
+	fd, err := unix.FanotifyInit(
+		unix.FAN_CLASS_NOTIF|unix.FAN_REPORT_DFID_NAME_TARGET|unix.FAN_CLOEXEC|unix.FAN_NONBLOCK,
+		unix.O_RDONLY|unix.O_LARGEFILE|unix.O_CLOEXEC,
+	)
 	if err != nil {
 		if errors.Is(err, unix.EPERM) {
 			err = errors.New("this needs root (CAP_SYS_ADMIN), such as by sudo")
@@ -75,8 +78,20 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 	}
 	r := capture.NewRecorder(start)
 	r.Begin(w)
-	s := &system{o: o, r: r, header: header, fd: fd, ps: processes.NewTable(r, header.Env, nil), mounts: map[fsid]int{}, folders: map[string]string{},
-		wanted: map[int]*asked{}, pending: map[visit]time.Duration{}, writing: map[visit]bool{}, self: os.Getpid(), kept: versions.New(r, o.Versions)}
+	s := &system{
+		o:       o,
+		r:       r,
+		header:  header,
+		fd:      fd,
+		ps:      processes.NewTable(r, header.Env, nil),
+		mounts:  map[fsid]int{},
+		folders: map[string]string{},
+		wanted:  map[int]*asked{},
+		pending: map[visit]time.Duration{},
+		writing: map[visit]bool{},
+		self:    os.Getpid(),
+		kept:    versions.New(r, o.Versions),
+	}
 	defer s.close()
 	if err := s.watchMounts(); err != nil {
 		_, _, _ = r.Close()
@@ -204,7 +219,28 @@ func (s *system) also() (list []string) {
 }
 
 // kernels are file systems that hold no files of a game.
-var kernels = map[string]bool{"proc": true, "sysfs": true, "cgroup": true, "cgroup2": true, "devpts": true, "devtmpfs": true, "debugfs": true, "tracefs": true, "securityfs": true, "pstore": true, "bpf": true, "mqueue": true, "hugetlbfs": true, "configfs": true, "efivarfs": true, "binfmt_misc": true, "autofs": true, "nsfs": true, "rpc_pipefs": true, "fusectl": true}
+var kernels = map[string]bool{
+	"proc":        true,
+	"sysfs":       true,
+	"cgroup":      true,
+	"cgroup2":     true,
+	"devpts":      true,
+	"devtmpfs":    true,
+	"debugfs":     true,
+	"tracefs":     true,
+	"securityfs":  true,
+	"pstore":      true,
+	"bpf":         true,
+	"mqueue":      true,
+	"hugetlbfs":   true,
+	"configfs":    true,
+	"efivarfs":    true,
+	"binfmt_misc": true,
+	"autofs":      true,
+	"nsfs":        true,
+	"rpc_pipefs":  true,
+	"fusectl":     true,
+}
 
 // watchMounts asks for the events of every file system that is mounted.
 func (s *system) watchMounts() error {
@@ -221,13 +257,21 @@ func (s *system) watchMounts() error {
 		if unix.Statfs(point, &st) != nil {
 			continue
 		}
-		id := fsid(binary.NativeEndian.AppendUint32(binary.NativeEndian.AppendUint32(nil, uint32(st.Fsid.Val[0])), uint32(st.Fsid.Val[1])))
+		id := fsid(binary.NativeEndian.AppendUint32(
+			binary.NativeEndian.AppendUint32(nil, uint32(st.Fsid.Val[0])),
+			uint32(st.Fsid.Val[1]),
+		))
 		if _, known := s.mounts[id]; known {
 			continue
 		}
-		if err := unix.FanotifyMark(s.fd, unix.FAN_MARK_ADD|unix.FAN_MARK_FILESYSTEM, systemMask, unix.AT_FDCWD, point); err != nil {
+		if err := unix.FanotifyMark(
+			s.fd, unix.FAN_MARK_ADD|unix.FAN_MARK_FILESYSTEM, systemMask, unix.AT_FDCWD, point,
+		); err != nil {
 			if !errors.Is(err, unix.EACCES) {
-				s.r.Gap(fmt.Sprintf("the file system of the kind %s cannot be observed as a whole (%v): what happened on it was not observed", m.Kind, err))
+				s.r.Gap(fmt.Sprintf(
+					"the file system of the kind %s cannot be observed as a whole (%v): what happened on it was not observed",
+					m.Kind, err,
+				))
 			}
 			continue
 		}
@@ -416,7 +460,8 @@ func (s *system) is(folder *entry, name string) {
 }
 
 func (s *system) under(name string) bool {
-	return (s.o.Under == "" || trace.Within(name, s.o.Under)) && name != s.o.Path && !(s.o.Versions.Folder != "" && trace.Within(name, s.o.Versions.Folder))
+	return (s.o.Under == "" || trace.Within(name, s.o.Under)) && name != s.o.Path &&
+		!(s.o.Versions.Folder != "" && trace.Within(name, s.o.Versions.Folder))
 }
 
 func parseName(b []byte) (*entry, bool) {
@@ -533,7 +578,11 @@ func called(pid int, name string) bool {
 	dir := "/proc/" + strconv.Itoa(pid)
 	is := func(found string) bool {
 		found = path.Base(strings.ReplaceAll(strings.TrimSuffix(found, " (deleted)"), `\`, "/"))
-		return found == name || strings.EqualFold(strings.TrimSuffix(strings.ToLower(found), ".exe"), strings.TrimSuffix(strings.ToLower(name), ".exe"))
+		return found == name ||
+			strings.EqualFold(
+				strings.TrimSuffix(strings.ToLower(found), ".exe"),
+				strings.TrimSuffix(strings.ToLower(name), ".exe"),
+			)
 	}
 	if exe, err := os.Readlink(dir + "/exe"); err == nil && is(exe) {
 		return true

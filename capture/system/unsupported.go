@@ -30,7 +30,10 @@ type Options struct {
 
 // Run returns ErrUnsupported.
 func Run(context.Context, Options) (capture.Result, error) {
-	return capture.Result{}, fmt.Errorf("%w: this needs Linux on amd64 or arm64, and this is %s on %s", capture.ErrUnsupported, runtime.GOOS, runtime.GOARCH)
+	return capture.Result{}, fmt.Errorf(
+		"%w: this needs Linux on amd64 or arm64, and this is %s on %s", capture.ErrUnsupported, runtime.GOOS,
+		runtime.GOARCH,
+	)
 }
 
 // SudoUser finds nobody here.

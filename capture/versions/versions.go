@@ -121,7 +121,10 @@ func (k *Keeper) KeepFrom(path, probe, why string, again bool) (state trace.Stat
 	}
 	if k.total+state.Size > k.Options.Total {
 		k.full = true
-		k.r.Gap(fmt.Sprintf("the versions beside the trace reached their limit (%s in total): later ones were not kept", inMiB(k.Options.Total)))
+		k.r.Gap(fmt.Sprintf(
+			"the versions beside the trace reached their limit (%s in total): later ones were not kept",
+			inMiB(k.Options.Total),
+		))
 		return state, false
 	}
 	err, same := error(fs.ErrPermission), false

@@ -67,7 +67,16 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 	}
 	r := capture.NewRecorder(start)
 	r.Begin(out)
-	w := &watch{o: o, r: r, header: header, notifications: notifications, known: &capture.Tree{Entries: map[string]fs.FileInfo{}}, kept: versions.New(r, o.Versions), moved: map[string]fs.FileInfo{}, depth: map[string]int{}}
+	w := &watch{
+		o:             o,
+		r:             r,
+		header:        header,
+		notifications: notifications,
+		known:         &capture.Tree{Entries: map[string]fs.FileInfo{}},
+		kept:          versions.New(r, o.Versions),
+		moved:         map[string]fs.FileInfo{},
+		depth:         map[string]int{},
+	}
 	w.looks = sampling.New(r, header, w.kept)
 	r.Gap("reads and the programs that wrote cannot be seen by change notifications: the trace holds changes alone")
 	for _, f := range o.Folders {
@@ -215,7 +224,10 @@ func (w *watch) keepBefore() {
 		}
 	}
 	if total > min(beforeTotal, w.kept.Options.Total/2) || len(names) > versions.MaxVersions/2 {
-		w.r.Gap(fmt.Sprintf("what files held before was not kept: there are too many in the watched folders (%d MiB); naming fewer folders helps", total>>20))
+		w.r.Gap(fmt.Sprintf(
+			"what files held before was not kept: there are too many in the watched folders (%d MiB); naming fewer folders helps",
+			total>>20,
+		))
 		return
 	}
 	for _, name := range names {
@@ -268,7 +280,10 @@ func (w *watch) run(ctx context.Context) {
 func (w *watch) failed(err error) {
 	if errors.Is(err, fsnotify.ErrEventOverflow) {
 		w.lost = true
-		w.r.Gap("change notifications were lost, as there were too many at once: what changed then was found by comparing, without the steps between")
+		w.r.Gap(
+			"change notifications were lost, as there were too many at once: what changed then was found by " +
+				"comparing, without the steps between",
+		)
 		return
 	}
 	if err != nil {
@@ -384,7 +399,8 @@ func sameAfterMoving(old, now fs.FileInfo) bool {
 	if os.SameFile(old, now) {
 		return true
 	}
-	return runtime.GOOS == "windows" && old.IsDir() == now.IsDir() && old.Size() == now.Size() && old.ModTime().Equal(now.ModTime())
+	return runtime.GOOS == "windows" && old.IsDir() == now.IsDir() && old.Size() == now.Size() &&
+		old.ModTime().Equal(now.ModTime())
 }
 
 // takesOver records that a file was made, and given another name before it could be
@@ -498,6 +514,10 @@ func (w *watch) compare() {
 		}
 	}
 	if w.unwatched > 0 {
-		w.r.Gap(fmt.Sprintf("%d folders gave no notifications, as the system allows no more: what changed there was found by comparing, without the steps between", w.unwatched))
+		w.r.Gap(fmt.Sprintf(
+			"%d folders gave no notifications, as the system allows no more: what changed there was found by "+
+				"comparing, without the steps between",
+			w.unwatched,
+		))
 	}
 }

@@ -58,7 +58,10 @@ func Propose(f *footprint.Footprint) Proposal {
 		}
 		exact, err := place.Parse(x.Place)
 		if err != nil {
-			p.Questions = append(p.Questions, fmt.Sprintf("%s looks like %s, and no location can name it: %v", x.Place, x.Kind, err))
+			p.Questions = append(
+				p.Questions,
+				fmt.Sprintf("%s looks like %s, and no location can name it: %v", x.Place, x.Kind, err),
+			)
 			continue
 		}
 		general, why := generalise(exact, x.Kind, f)
@@ -125,7 +128,8 @@ func notSlots(files []footprint.File, groups map[string]*Location, f *footprint.
 		}
 		slot := false
 		for _, g := range groups {
-			if general, _ := generalise(exact, g.Holds, f); general.String() == g.At.String() && general.String() != exact.String() {
+			if general, _ := generalise(exact, g.Holds, f); general.String() == g.At.String() &&
+				general.String() != exact.String() {
 				slot = true
 			}
 		}
@@ -143,7 +147,8 @@ func withoutInner(list []Location) (out []Location) {
 		outer := -1
 		if l.At.Anchor == place.Registry {
 			for j, o := range list {
-				if j != i && o.At.Anchor == place.Registry && len(o.At.Pattern.Segments) < len(l.At.Pattern.Segments) && covers(o.At, l.At) {
+				if j != i && o.At.Anchor == place.Registry && len(o.At.Pattern.Segments) < len(l.At.Pattern.Segments) &&
+					covers(o.At, l.At) {
 					outer = j
 				}
 			}
@@ -171,7 +176,11 @@ func withoutInner(list []Location) (out []Location) {
 // covers reports whether a folder's location holds all that another names.
 func covers(outer, inner place.Location) bool {
 	n := len(outer.Pattern.Segments)
-	return outer.Pattern.Folder && n <= len(inner.Pattern.Segments) && strings.EqualFold(place.Pattern{Segments: outer.Pattern.Segments}.String(), place.Pattern{Segments: inner.Pattern.Segments[:n]}.String())
+	return outer.Pattern.Folder && n <= len(inner.Pattern.Segments) &&
+		strings.EqualFold(
+			place.Pattern{Segments: outer.Pattern.Segments}.String(),
+			place.Pattern{Segments: inner.Pattern.Segments[:n]}.String(),
+		)
 }
 
 func rank(k footprint.Kind) int {
@@ -188,9 +197,15 @@ func rank(k footprint.Kind) int {
 func (p *Proposal) question(x footprint.File) {
 	switch {
 	case x.Unused > 0 && x.Place != "" && x.Kind != footprint.System:
-		p.Questions = append(p.Questions, fmt.Sprintf("%s was opened for writing, and nothing was written; does the game need a permission that it lacked in this run?", x.Place))
+		p.Questions = append(p.Questions, fmt.Sprintf(
+			"%s was opened for writing, and nothing was written; does the game need a permission that it lacked in this run?",
+			x.Place,
+		))
 	case x.Kind.OfInterest() && x.Place == "":
-		p.Questions = append(p.Questions, fmt.Sprintf("a file called %s looks like %s (%s) and is below no anchor; where is it on another machine?", path.Base(x.Path), x.Kind, x.Reasons[0]))
+		p.Questions = append(p.Questions, fmt.Sprintf(
+			"a file called %s looks like %s (%s) and is below no anchor; where is it on another machine?",
+			path.Base(x.Path), x.Kind, x.Reasons[0],
+		))
 	case x.Kind.OfInterest():
 		p.Questions = append(p.Questions, fmt.Sprintf("is %s a %s? %s", x.Place, x.Kind, x.Reasons[0]))
 	case x.Kind == footprint.Unknown && x.Written() && x.Place != "":
@@ -200,10 +215,14 @@ func (p *Proposal) question(x footprint.File) {
 
 // shapes are what names are recognised by.
 var shapes = sync.OnceValue(func() (p struct{ slotWords, copyNumber, digits, dated *regexp.Regexp }) {
-	p.slotWords = regexp.MustCompile(`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`)
+	p.slotWords = regexp.MustCompile(
+		`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`,
+	)
 	p.copyNumber = regexp.MustCompile(`^(.+\.[A-Za-z][A-Za-z0-9]*\.)[0-9]{1,3}$`) // world.dat.1
 	p.digits = regexp.MustCompile(`[0-9]+`)
-	p.dated = regexp.MustCompile(`(19|20)[0-9]{2}([-_.]?)(0[1-9]|1[0-2])([-_.]?)(0[1-9]|[12][0-9]|3[01])([^0-9]|$|[T_ -]?[0-9]{2})`)
+	p.dated = regexp.MustCompile(
+		`(19|20)[0-9]{2}([-_.]?)(0[1-9]|1[0-2])([-_.]?)(0[1-9]|[12][0-9]|3[01])([^0-9]|$|[T_ -]?[0-9]{2})`,
+	)
 	return p
 })
 
@@ -346,7 +365,12 @@ func narrowed(g Location, others []place.Location, groups map[string]*Location) 
 	var out []Location
 	for _, x := range g.Files {
 		exact, _ := place.Parse(x.Place)
-		out = append(out, Location{At: exact, Holds: g.Holds, Files: []footprint.File{x}, Why: []string{"kept exact: a more general pattern would match other files"}})
+		out = append(out, Location{
+			At:    exact,
+			Holds: g.Holds,
+			Files: []footprint.File{x},
+			Why:   []string{"kept exact: a more general pattern would match other files"},
+		})
 	}
 	return out
 }
@@ -419,13 +443,20 @@ func joined(list []Location, others []place.Location) []Location {
 		}
 		wide := l.At
 		n := len(wide.Pattern.Segments)
-		wide.Pattern.Segments = append(append([]place.Segment{}, wide.Pattern.Segments[:n-1]...), place.Segment{{Kind: place.Any}, {Kind: place.Literal, Text: k.ext}})
+		wide.Pattern.Segments = append(
+			append([]place.Segment{}, wide.Pattern.Segments[:n-1]...),
+			place.Segment{{Kind: place.Any}, {Kind: place.Literal, Text: k.ext}},
+		)
 		_, hit := reaches(wide, others)
 		if _, err := place.Parse(wide.String()); err != nil || hit || reachesListed(wide, list, l.Holds) {
 			out = append(out, l)
 			continue
 		}
-		whole := Location{At: wide, Holds: l.Holds, Why: []string{fmt.Sprintf("%d files side by side end in %s, and no others do: *", len(members[k]), k.ext)}}
+		whole := Location{
+			At:    wide,
+			Holds: l.Holds,
+			Why:   []string{fmt.Sprintf("%d files side by side end in %s, and no others do: *", len(members[k]), k.ext)},
+		}
 		for _, j := range members[k] {
 			gone[j] = true
 			whole.Files = append(whole.Files, list[j].Files...)

@@ -17,7 +17,15 @@ const maxSeen = 20
 // made from, and what else lies in the same folder.
 func Draft(fp *footprint.Footprint) (d *draft.Draft, made map[string]string) {
 	made = map[string]string{}
-	d = &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime, Locations: []draft.Location{}}
+	d = &draft.Draft{
+		Format:    draft.Format,
+		Title:     fp.Title,
+		Edition:   fp.Edition,
+		Launcher:  fp.Launcher,
+		OS:        fp.OS,
+		Runtime:   fp.Runtime,
+		Locations: []draft.Location{},
+	}
 	if d.Title == "" {
 		d.Title = "unnamed"
 		if len(fp.Programs) > 0 {

@@ -57,7 +57,13 @@ const (
 // Examine finds facts in a whole file that was last changed at a time, around which times
 // in it are plausible; the zero time if that is not known.
 func Examine(data []byte, changed time.Time) Facts {
-	f := Facts{Size: len(data), Looks: Looks(data[:min(len(data), HeadSize)]), Encoding: encodingOf(data), Entropy: entropy(data), Inside: inside(data)}
+	f := Facts{
+		Size:     len(data),
+		Looks:    Looks(data[:min(len(data), HeadSize)]),
+		Encoding: encodingOf(data),
+		Entropy:  entropy(data),
+		Inside:   inside(data),
+	}
 	if len(data) > 0 {
 		f.Zeros = float64(bytes.Count(data, []byte{0})) / float64(len(data))
 	}

@@ -153,8 +153,20 @@ func (s summer) find(data []byte, o SumOptions) (found []SumMatch) {
 		if !stands(data[t.at:t.at+t.length], value, t.stored) || plain(data, t) {
 			continue
 		}
-		found = append(found, SumMatch{Algorithm: s.name, Bits: s.bits, Stored: t.stored, At: t.at, Length: t.length, From: t.span.from, To: t.span.to,
-			Zeroed: t.span.zeroed, FromEnd: t.at > len(data)/2, Value: hex.EncodeToString(value), Chance: float64(len(tries)) * math.Pow(2, -float64(min(s.bits, 8*significant(value)))), size: len(data)})
+		found = append(found, SumMatch{
+			Algorithm: s.name,
+			Bits:      s.bits,
+			Stored:    t.stored,
+			At:        t.at,
+			Length:    t.length,
+			From:      t.span.from,
+			To:        t.span.to,
+			Zeroed:    t.span.zeroed,
+			FromEnd:   t.at > len(data)/2,
+			Value:     hex.EncodeToString(value),
+			Chance:    float64(len(tries)) * math.Pow(2, -float64(min(s.bits, 8*significant(value)))),
+			size:      len(data),
+		})
 	}
 	return found
 }
@@ -285,7 +297,10 @@ func (m SumMatch) Rule() string {
 		}
 		return strconv.Itoa(at)
 	}
-	text := m.Algorithm + " " + m.Stored + " at " + relative(m.At, m.FromEnd) + " of " + relative(m.From, false) + ".." + relative(m.To, m.To > m.size/2)
+	text := m.Algorithm + " " + m.Stored + " at " + relative(m.At, m.FromEnd) + " of " + relative(
+		m.From,
+		false,
+	) + ".." + relative(m.To, m.To > m.size/2)
 	if m.Zeroed {
 		text += " zeroed"
 	}
@@ -356,7 +371,12 @@ var summers = sync.OnceValue(func() (list []summer) {
 		{"XOR of 32-bit words, little-endian", 32, words{4, false, true}, same},
 		{"XOR of 16-bit words, little-endian", 16, words{2, false, true}, same},
 	} {
-		list = append(list, summer{name: w.name, bits: w.bits, parts: true, over: func(data []byte, spans []span) [][]byte { return w.of.over(data, spans, w.bits, w.end) }})
+		list = append(list, summer{
+			name:  w.name,
+			bits:  w.bits,
+			parts: true,
+			over:  func(data []byte, spans []span) [][]byte { return w.of.over(data, spans, w.bits, w.end) },
+		})
 	}
 	for _, h := range []struct {
 		name   string

@@ -31,7 +31,10 @@ func Admissible(ctx context.Context, d *draft.Draft, f *footprint.Footprint) err
 			d.Questions = append(d.Questions, fmt.Sprintf("it cannot be submitted yet: %s: %s", bad.Field, bad.Reason))
 			return nil
 		}
-		d.Questions = append(d.Questions, fmt.Sprintf("%s was left out, since it could not be submitted: %s", d.Locations[n].At, bad.Reason))
+		d.Questions = append(
+			d.Questions,
+			fmt.Sprintf("%s was left out, since it could not be submitted: %s", d.Locations[n].At, bad.Reason),
+		)
 		d.Locations = slices.Delete(slices.Clone(d.Locations), n, n+1)
 	}
 }

@@ -80,7 +80,10 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 	var locations []place.Location
 	for i, l := range d.Locations {
 		if hidden := f.HidePlace(l.At); hidden != l.At {
-			return nil, &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("%s identifies you; use a named part instead, such as %s", l.At, hidden)}
+			return nil, &Error{
+				fmt.Sprintf("draft.locations[%d].at", i),
+				fmt.Sprintf("%s identifies you; use a named part instead, such as %s", l.At, hidden),
+			}
 		}
 	}
 	for _, l := range d.Locations {
@@ -163,7 +166,10 @@ func (b *Body) Encode() ([]byte, error) {
 		return nil, fmt.Errorf("write contribution: %w", err)
 	}
 	if len(data) > MaxBytes {
-		return nil, fmt.Errorf("write contribution: it has %d bytes and at most %d can be sent; a draft with fewer locations has a smaller footprint", len(data), MaxBytes)
+		return nil, fmt.Errorf(
+			"write contribution: it has %d bytes and at most %d can be sent; a draft with fewer locations has a smaller footprint",
+			len(data), MaxBytes,
+		)
 	}
 	return data, nil
 }
@@ -198,7 +204,13 @@ func (b *Body) Check(ctx context.Context) error {
 		return err
 	}
 	if b.Footprint.OS != b.Draft.OS || b.Footprint.Runtime != b.Draft.Runtime {
-		return &Error{"draft.os", fmt.Sprintf("the draft is for %s, %s, and the footprint of a run on %s, %s: it is not evidence for the other", b.Draft.OS, b.Draft.Runtime, b.Footprint.OS, b.Footprint.Runtime)}
+		return &Error{
+			"draft.os",
+			fmt.Sprintf(
+				"the draft is for %s, %s, and the footprint of a run on %s, %s: it is not evidence for the other",
+				b.Draft.OS, b.Draft.Runtime, b.Footprint.OS, b.Footprint.Runtime,
+			),
+		}
 	}
 	covered, err := Cover(ctx, b.Draft, b.Footprint)
 	if err != nil {
@@ -206,7 +218,13 @@ func (b *Body) Check(ctx context.Context) error {
 	}
 	for i, c := range covered {
 		if len(c.Files) == 0 {
-			return &Error{fmt.Sprintf("draft.locations[%d].at", i), fmt.Sprintf("no observed file lies in %s; a location needs evidence: trace a run that uses the file, or remove the location", c.At)}
+			return &Error{
+				fmt.Sprintf("draft.locations[%d].at", i),
+				fmt.Sprintf(
+					"no observed file lies in %s; a location needs evidence: trace a run that uses the file, or remove the location",
+					c.At,
+				),
+			}
 		}
 	}
 	return nil
@@ -278,7 +296,13 @@ func checkFootprint(f *footprint.Footprint) error {
 		if x.Lane != nil {
 			for _, s := range append(append([]footprint.Stroke{}, x.Lane.Reads...), x.Lane.Writes...) {
 				if strokes++; strokes > maxStrokes || s[0] < 0 || s[1] < s[0] || s[2] < 1 {
-					return &Error{field + ".lane", fmt.Sprintf("a stroke must end after it begins, with a positive count, and all files together have at most %d", maxStrokes)}
+					return &Error{
+						field + ".lane",
+						fmt.Sprintf(
+							"a stroke must end after it begins, with a positive count, and all files together have at most %d",
+							maxStrokes,
+						),
+					}
 				}
 			}
 		}

@@ -40,7 +40,16 @@ func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []m
 	good := draft.Draft{Title: d.Title}
 	parsed := make([]*place.Location, len(d.Locations))
 	for i, l := range d.Locations {
-		t := Tried{At: l.At, Holds: l.Holds, Files: []int{}, Kinds: map[footprint.Kind]int{}, Stray: []int{}, Others: []manifest.Conflict{}, Twice: []string{}, Notes: []string{}}
+		t := Tried{
+			At:     l.At,
+			Holds:  l.Holds,
+			Files:  []int{},
+			Kinds:  map[footprint.Kind]int{},
+			Stray:  []int{},
+			Others: []manifest.Conflict{},
+			Twice:  []string{},
+			Notes:  []string{},
+		}
 		at, err := l.Place()
 		switch {
 		case err != nil:

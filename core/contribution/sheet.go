@@ -58,8 +58,19 @@ func FindingsOf(os string, found []sheet.Found) *Findings {
 
 // String says the findings in words.
 func (f *Findings) String() string {
-	return fmt.Sprintf("on %s: %d installations, %d libraries, %d titles (%d libraries or titles missing), %d prefixes, %d accounts, %d titles of other launchers started, %d problems",
-		f.OS, f.Installations, f.Libraries, f.Titles, f.Missing, f.Prefixes, f.Accounts, f.Starts, f.Odd)
+	return fmt.Sprintf(
+		"on %s: %d installations, %d libraries, %d titles (%d libraries or titles missing), %d prefixes, %d "+
+			"accounts, %d titles of other launchers started, %d problems",
+		f.OS,
+		f.Installations,
+		f.Libraries,
+		f.Titles,
+		f.Missing,
+		f.Prefixes,
+		f.Accounts,
+		f.Starts,
+		f.Odd,
+	)
 }
 
 func (b *Body) checkSheet() error {
@@ -85,7 +96,11 @@ func (b *Body) checkSheet() error {
 		}
 	}
 	if f.Installations == 0 && f.Titles == 0 {
-		return &Error{"found.installations", "the sheet finds nothing on the contributor's machine; a sheet needs evidence: test it where the launcher is installed (endroit sheet check)"}
+		return &Error{
+			"found.installations",
+			"the sheet finds nothing on the contributor's machine; a sheet needs evidence: test it where the " +
+				"launcher is installed (endroit sheet check)",
+		}
 	}
 	if reason := words.Text(b.Note, maxText); reason != "" {
 		return &Error{"note", reason}

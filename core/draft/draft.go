@@ -147,7 +147,10 @@ func (d *Draft) check() *Error {
 			return bad(field+".at", "%v", err)
 		}
 		if l.Holds != Save && l.Holds != Config && l.Holds != Capture {
-			return bad(field+".holds", "it is %q; it must be save (progress), config (settings) or capture (pictures)", phrase.Clip(l.Holds, 60))
+			return bad(
+				field+".holds", "it is %q; it must be save (progress), config (settings) or capture (pictures)",
+				phrase.Clip(l.Holds, 60),
+			)
 		}
 		if j, twice := seen[l.At]; twice {
 			return bad(field+".at", "it is the same as locations[%d]", j)
@@ -195,7 +198,8 @@ func (d *Draft) checkTraces(bad func(field, format string, args ...any) *Error) 
 		if i == len(d.Also) {
 			field = "trace"
 		}
-		if digest, err := hex.DecodeString(t.SHA256); t.SHA256 != "" && (err != nil || len(digest) != 32 || t.SHA256 != strings.ToLower(t.SHA256)) {
+		if digest, err := hex.DecodeString(t.SHA256); t.SHA256 != "" &&
+			(err != nil || len(digest) != 32 || t.SHA256 != strings.ToLower(t.SHA256)) {
 			return bad(field+".sha256", "it is %q, not a SHA-256 as 64 lowercase hexadecimal digits", phrase.Clip(t.SHA256, 60))
 		}
 		if reason := words.Shown(t.File, 1000); reason != "" {
@@ -214,9 +218,13 @@ const heading = ` A draft: where one variant of a title keeps things. Edit it fr
 func (d *Draft) Text() ([]byte, error) {
 	comments := yaml.CommentMap{"$.format": {yaml.HeadComment(strings.Split(heading, "\n")...)}}
 	if len(d.Questions) > 0 {
-		comments["$.questions"] = []*yaml.Comment{yaml.HeadComment(" What could not be decided. Answer by editing the locations; then remove the question.")}
+		comments["$.questions"] = []*yaml.Comment{
+			yaml.HeadComment(" What could not be decided. Answer by editing the locations; then remove the question."),
+		}
 	}
-	out, err := yaml.MarshalWithOptions(d, yaml.WithComment(comments), yaml.IndentSequence(true), yaml.UseLiteralStyleIfMultiline(true))
+	out, err := yaml.MarshalWithOptions(
+		d, yaml.WithComment(comments), yaml.IndentSequence(true), yaml.UseLiteralStyleIfMultiline(true),
+	)
 	if err != nil {
 		return nil, fmt.Errorf("write draft: %w", err)
 	}

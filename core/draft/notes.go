@@ -33,7 +33,8 @@ func WithNotes(text []byte, location int, n *notes.Notes) ([]byte, error) {
 	// ends is the line behind what stands deeper than a column, from a line on.
 	ends := func(from, column int) int {
 		for ; from < len(lines); from++ {
-			if inner := strings.TrimLeft(lines[from], " "); strings.TrimSpace(inner) != "" && len(lines[from])-len(inner) < column {
+			if inner := strings.TrimLeft(lines[from], " "); strings.TrimSpace(inner) != "" &&
+				len(lines[from])-len(inner) < column {
 				break
 			}
 		}

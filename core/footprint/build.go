@@ -62,10 +62,30 @@ type builder struct {
 }
 
 func newBuilder(h trace.Header) *builder {
-	return &builder{h: h, prefix: newInPrefix(h.Prefix), byPath: map[string]*record{}, files: []*record{nil}, processes: []trace.Process{{}}, roots: map[int]place.Roots{},
-		fp: &Footprint{Format: Format, Title: h.Title, Edition: h.Edition, Launcher: h.Launcher, OS: h.OS, Runtime: h.Runtime,
-			Observer: h.Observer, Started: h.Started, Programs: []string{}, Cues: []trace.Cue{}, Gaps: []trace.Gap{}, Counts: map[Kind]int{},
-			Files: []File{}, Self: selfOf(h)}}
+	return &builder{
+		h:         h,
+		prefix:    newInPrefix(h.Prefix),
+		byPath:    map[string]*record{},
+		files:     []*record{nil},
+		processes: []trace.Process{{}},
+		roots:     map[int]place.Roots{},
+		fp: &Footprint{
+			Format:   Format,
+			Title:    h.Title,
+			Edition:  h.Edition,
+			Launcher: h.Launcher,
+			OS:       h.OS,
+			Runtime:  h.Runtime,
+			Observer: h.Observer,
+			Started:  h.Started,
+			Programs: []string{},
+			Cues:     []trace.Cue{},
+			Gaps:     []trace.Gap{},
+			Counts:   map[Kind]int{},
+			Files:    []File{},
+			Self:     selfOf(h),
+		},
+	}
 }
 
 func selfOf(h trace.Header) *Self {
@@ -302,10 +322,14 @@ func sortFiles(files []File) {
 // The kernel may have refused that, which a call that goes on does not tell.
 func (f *record) settle() {
 	before, after := f.file.Before, f.after
-	if f.writes == 0 || f.file.IsKey() || after == nil || len(f.sizes) > 0 || f.positions > 0 || f.via != nil || f.backupOf != nil || before.Is != trace.IsFile || after.Is != trace.IsFile {
+	if f.writes == 0 || f.file.IsKey() || after == nil || len(f.sizes) > 0 || f.positions > 0 || f.via != nil ||
+		f.backupOf != nil ||
+		before.Is != trace.IsFile ||
+		after.Is != trace.IsFile {
 		return
 	}
-	if before.Time.IsZero() || !before.Time.Equal(after.Time) || before.Size != after.Size || before.Digest != "" && after.Digest != "" && before.Digest != after.Digest {
+	if before.Time.IsZero() || !before.Time.Equal(after.Time) || before.Size != after.Size ||
+		before.Digest != "" && after.Digest != "" && before.Digest != after.Digest {
 		return
 	}
 	f.unused, f.writes, f.writeTimes = f.writes, 0, nil
@@ -355,7 +379,16 @@ func (b *builder) rootsOf(process int) place.Roots {
 }
 
 func (b *builder) judge(f *record) File {
-	out := File{Path: f.file.Path, Reads: f.reads, Writes: f.writes, Changes: len(f.sizes), Unused: f.unused, FirstRead: f.firstRead, LastRead: f.lastRead, Before: f.file.Before}
+	out := File{
+		Path:      f.file.Path,
+		Reads:     f.reads,
+		Writes:    f.writes,
+		Changes:   len(f.sizes),
+		Unused:    f.unused,
+		FirstRead: f.firstRead,
+		LastRead:  f.lastRead,
+		Before:    f.file.Before,
+	}
 	if f.after != nil {
 		out.After = *f.after
 	} else {

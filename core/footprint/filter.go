@@ -42,7 +42,8 @@ func programName(exe string) string {
 func (p Filter) takes(f File) bool {
 	size := max(f.Before.Size, f.After.Size)
 	name := strings.ToLower(p.Name)
-	return (len(p.Kinds) == 0 || slices.Contains(p.Kinds, f.Kind)) && size >= p.MinSize && (p.MaxSize == 0 || size <= p.MaxSize) &&
+	return (len(p.Kinds) == 0 || slices.Contains(p.Kinds, f.Kind)) && size >= p.MinSize &&
+		(p.MaxSize == 0 || size <= p.MaxSize) &&
 		(name == "" || strings.Contains(strings.ToLower(f.Path), name) || strings.Contains(strings.ToLower(f.Place), name))
 }
 

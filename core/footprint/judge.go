@@ -197,7 +197,10 @@ func (v *view) neverWritten() string {
 	return "it was never written in this run"
 }
 
-var systemRoots = []string{"/proc/", "/sys/", "/dev/", "/etc/", "/usr/lib", "/lib", "/run/", "/var/lib/", "/var/cache/", "/usr/local/lib", "/boot/", "/snap/", "/usr/bin/", "/bin/", "/usr/sbin/", "/sbin/"}
+var systemRoots = []string{
+	"/proc/", "/sys/", "/dev/", "/etc/", "/usr/lib", "/lib", "/run/", "/var/lib/", "/var/cache/",
+	"/usr/local/lib", "/boot/", "/snap/", "/usr/bin/", "/bin/", "/usr/sbin/", "/sbin/",
+}
 
 func (v *view) inInstall() bool { return v.placed && v.anchor == place.Install }
 
@@ -222,7 +225,8 @@ func (v *view) systemPath() string {
 			return "it lies in " + strings.TrimSuffix(root, "/") + ", which belongs to the operating system"
 		}
 	}
-	if strings.HasPrefix(v.file.Path, "/usr/share/") && !v.writesSeen() && !strings.Contains(v.file.Path, "/games/") && !v.ownName() {
+	if strings.HasPrefix(v.file.Path, "/usr/share/") && !v.writesSeen() && !strings.Contains(v.file.Path, "/games/") &&
+		!v.ownName() {
 		return "it lies in /usr/share and was never written"
 	}
 	return ""
@@ -231,9 +235,19 @@ func (v *view) systemPath() string {
 // desktopNames are what desktops and libraries keep for themselves in the
 // person's folders: the first name below the anchor.
 var desktopNames = map[place.Anchor][]string{
-	place.Home:           {".Xauthority", ".ICEauthority", ".Xdefaults", ".pulse", ".pulse-cookie", ".terminfo", ".inputrc", ".profile", ".bashrc", ".drirc", ".asoundrc", ".fonts", ".fonts.conf", ".icons", ".themes", ".nv", ".dbus", ".gtkrc-2.0"},
-	place.XDGConfig:      {"pulse", "dconf", "fontconfig", "gtk-2.0", "gtk-3.0", "gtk-4.0", "user-dirs.dirs", "user-dirs.locale", "mimeapps.list", "kdeglobals", "ibus", "pipewire", "alsa", "Trolltech.conf", "vulkan"},
-	place.XDGData:        {"mime", "applications", "icons", "fonts", "themes", "recently-used.xbel", "gvfs-metadata", "vulkan", "glib-2.0"},
+	place.Home: {
+		".Xauthority", ".ICEauthority", ".Xdefaults", ".pulse", ".pulse-cookie", ".terminfo", ".inputrc",
+		".profile", ".bashrc", ".drirc", ".asoundrc", ".fonts", ".fonts.conf", ".icons", ".themes", ".nv",
+		".dbus", ".gtkrc-2.0",
+	},
+	place.XDGConfig: {
+		"pulse", "dconf", "fontconfig", "gtk-2.0", "gtk-3.0", "gtk-4.0", "user-dirs.dirs", "user-dirs.locale",
+		"mimeapps.list", "kdeglobals", "ibus", "pipewire", "alsa", "Trolltech.conf", "vulkan",
+	},
+	place.XDGData: {
+		"mime", "applications", "icons", "fonts", "themes", "recently-used.xbel", "gvfs-metadata", "vulkan",
+		"glib-2.0",
+	},
 	place.RoamingAppData: {"Microsoft"},
 	place.LocalAppData:   {"Microsoft", "Packages", "CrashDumps", "D3DSCache", "NVIDIA"},
 	place.XDGState:       {"wireplumber", "pipewire"},
@@ -261,7 +275,8 @@ func (v *view) neverWrittenInInstall() string {
 
 func (v *view) neverWrittenShared() string {
 	p := v.file.Path
-	if v.writesSeen() || !(strings.HasPrefix(p, "/usr/") && (strings.Contains(p, "/games/") || v.ownName()) || strings.HasPrefix(p, "/opt/")) {
+	if v.writesSeen() ||
+		!(strings.HasPrefix(p, "/usr/") && (strings.Contains(p, "/games/") || v.ownName()) || strings.HasPrefix(p, "/opt/")) {
 		return ""
 	}
 	return "it lies in a folder for installed programs and was never written"
@@ -275,7 +290,9 @@ func (v *view) neverWrittenMedia() string {
 }
 
 func media(looks string) bool {
-	return strings.Contains(looks, "picture") || strings.Contains(looks, "sound") || strings.Contains(looks, "font") || strings.Contains(looks, "texture") || strings.Contains(looks, "program")
+	return strings.Contains(looks, "picture") || strings.Contains(looks, "sound") || strings.Contains(looks, "font") ||
+		strings.Contains(looks, "texture") ||
+		strings.Contains(looks, "program")
 }
 
 // ownName holds if a folder on the way, or the file, is called like the title
@@ -332,18 +349,29 @@ func (v *view) temporaryFolder() string {
 }
 
 func (v *view) temporaryName() string {
-	if strings.HasSuffix(v.base, ".tmp") || strings.HasSuffix(v.base, ".temp") || strings.HasSuffix(v.base, ".part") || strings.HasPrefix(v.base, "tmp") {
+	if strings.HasSuffix(v.base, ".tmp") || strings.HasSuffix(v.base, ".temp") || strings.HasSuffix(v.base, ".part") ||
+		strings.HasPrefix(v.base, "tmp") {
 		return "its name is one for temporary files"
 	}
 	return ""
 }
 
 // systemPaths are what belongs to Windows, in paths and in the registry.
-var systemPaths = sync.OnceValue(func() (p struct{ windowsFolder, windowsTemp, windowsKeys, sessionKeys, softwareKeys *regexp.Regexp }) {
-	p.windowsFolder = regexp.MustCompile(`(?i)^[a-z]:/(windows|\$recycle\.bin|system volume information|programdata/microsoft|program files/windowsapps)/`)
+type systemPatterns struct {
+	windowsFolder, windowsTemp, windowsKeys, sessionKeys, softwareKeys *regexp.Regexp
+}
+
+var systemPaths = sync.OnceValue(func() (p systemPatterns) {
+	p.windowsFolder = regexp.MustCompile(
+		`(?i)^[a-z]:/(windows|\$recycle\.bin|system volume information|programdata/microsoft|program files/windowsapps)/`,
+	)
 	p.windowsTemp = regexp.MustCompile(`(?i)/appdata/local/temp/`)
-	p.windowsKeys = regexp.MustCompile(`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`)
-	p.sessionKeys = regexp.MustCompile(`(?i)^registry:HKEY_(CURRENT_USER|USERS/[^/]+)/(Volatile Environment|SessionInformation|Software/Wine/(Temporary|Fonts/Cache))`)
+	p.windowsKeys = regexp.MustCompile(
+		`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`,
+	)
+	p.sessionKeys = regexp.MustCompile(
+		`(?i)^registry:HKEY_(CURRENT_USER|USERS/[^/]+)/(Volatile Environment|SessionInformation|Software/Wine/(Temporary|Fonts/Cache))`,
+	)
 	p.softwareKeys = regexp.MustCompile(`(?i)^registry:HKEY_(CURRENT_USER|LOCAL_MACHINE)/Software/(Wow6432Node/)?[^/]+/`)
 	return p
 })
@@ -409,7 +437,9 @@ func (v *view) rewrittenInPlace() string {
 }
 
 func (v *view) lockName() string {
-	if strings.HasSuffix(v.base, ".lock") || strings.HasSuffix(v.base, ".lck") || strings.HasSuffix(v.base, ".pid") || v.base == "lock" || v.base == "lockfile" {
+	if strings.HasSuffix(v.base, ".lock") || strings.HasSuffix(v.base, ".lck") || strings.HasSuffix(v.base, ".pid") ||
+		v.base == "lock" ||
+		v.base == "lockfile" {
 		return "its name is one for locks"
 	}
 	return ""
@@ -438,16 +468,31 @@ func (v *view) cacheFolder() string {
 }
 
 // wordShapes are the words in names that the rules go by.
-var wordShapes = sync.OnceValue(func() (p struct{ cacheWords, cacheNames, credentialNames, fetchedWords, logWords, saveWords, progressWords, rcNames, pictureWords, configWords *regexp.Regexp }) {
+type wordPatterns struct {
+	cacheWords, cacheNames, credentialNames, fetchedWords, logWords, saveWords, progressWords,
+	rcNames, pictureWords, configWords *regexp.Regexp
+}
+
+var wordShapes = sync.OnceValue(func() (p wordPatterns) {
 	p.cacheWords = regexp.MustCompile(`(?i)cache|shader`)
 	p.cacheNames = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
-	p.credentialNames = regexp.MustCompile(`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`)
-	p.fetchedWords = regexp.MustCompile(`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`)
+	p.credentialNames = regexp.MustCompile(
+		`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`,
+	)
+	p.fetchedWords = regexp.MustCompile(
+		`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`,
+	)
 	p.logWords = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
-	p.saveWords = regexp.MustCompile(`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`)
-	p.progressWords = regexp.MustCompile(`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`)
+	p.saveWords = regexp.MustCompile(
+		`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`,
+	)
+	p.progressWords = regexp.MustCompile(
+		`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`,
+	)
 	p.rcNames = regexp.MustCompile(`^\.?[a-z0-9_+-]{2,}rc([-_.][0-9.]+)?$`)
-	p.pictureWords = regexp.MustCompile(`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`)
+	p.pictureWords = regexp.MustCompile(
+		`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`,
+	)
 	p.configWords = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
 	return p
 })
@@ -791,7 +836,9 @@ func (v *view) pictureFolder() string {
 	return ""
 }
 
-var recordingExtensions = []string{".replay", ".rpl", ".dem", ".demo", ".rec", ".ghost", ".mp4", ".webm", ".mkv", ".avi", ".ogv", ".gif"}
+var recordingExtensions = []string{
+	".replay", ".rpl", ".dem", ".demo", ".rec", ".ghost", ".mp4", ".webm", ".mkv", ".avi", ".ogv", ".gif",
+}
 
 func (v *view) recordingExtension() string {
 	for _, e := range recordingExtensions {

@@ -125,7 +125,10 @@ func thin(files []File) {
 		}
 		for i, x := range files {
 			if x.Lane != nil {
-				files[i].Lane = &Lane{widened(append([]Stroke{}, x.Lane.Reads...), gap), widened(append([]Stroke{}, x.Lane.Writes...), gap)}
+				files[i].Lane = &Lane{
+					widened(append([]Stroke{}, x.Lane.Reads...), gap),
+					widened(append([]Stroke{}, x.Lane.Writes...), gap),
+				}
 			}
 		}
 	}

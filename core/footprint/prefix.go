@@ -60,7 +60,8 @@ func (in *inPrefix) host(name string) string {
 		}
 	}
 	for _, l := range in.links {
-		if len(name) >= len(l.from) && strings.EqualFold(name[:len(l.from)], l.from) && (len(name) == len(l.from) || name[len(l.from)] == '/') {
+		if len(name) >= len(l.from) && strings.EqualFold(name[:len(l.from)], l.from) &&
+			(len(name) == len(l.from) || name[len(l.from)] == '/') {
 			return l.to + name[len(l.from):]
 		}
 	}
@@ -95,7 +96,8 @@ func (in *inPrefix) inside(v *view, known map[string]string) string {
 	}
 	best, top := "", ""
 	for letter, folder := range in.drives {
-		if rest, ok := strings.CutPrefix(v.file.Path, strings.TrimSuffix(folder, "/")+"/"); ok && (best == "" || len(folder) > len(top) || len(folder) == len(top) && letter < best[:2]) {
+		if rest, ok := strings.CutPrefix(v.file.Path, strings.TrimSuffix(folder, "/")+"/"); ok &&
+			(best == "" || len(folder) > len(top) || len(folder) == len(top) && letter < best[:2]) {
 			best, top = letter+"/"+rest, folder
 		}
 	}

@@ -148,7 +148,9 @@ func each(list []string, f func(string) string) []string {
 // AccountShape is what a launcher's account number usually looks like: seven
 // digits or more, or sixteen hexadecimal digits or more, as a name of its own.
 var AccountShape = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`^([0-9]{7,}|[0-9a-fA-F]{16,}|[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12})$`)
+	return regexp.MustCompile(
+		`^([0-9]{7,}|[0-9a-fA-F]{16,}|[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12})$`,
+	)
 })
 
 var accountInText = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\b([0-9]{7,}|[0-9a-fA-F]{16,})\b`) })

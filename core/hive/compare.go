@@ -76,7 +76,8 @@ func (c *Change) values(before, after []Value) {
 }
 
 func (v Value) equal(w Value) bool {
-	return fold(v.Name) == fold(w.Name) && v.Kind == w.Kind && v.Text == w.Text && v.Number == w.Number && bytes.Equal(v.Data, w.Data)
+	return fold(v.Name) == fold(w.Name) && v.Kind == w.Kind && v.Text == w.Text && v.Number == w.Number &&
+		bytes.Equal(v.Data, w.Data)
 }
 
 // Digest is the SHA-256 of the key's values in hexadecimal: of two keys with the same

@@ -99,7 +99,8 @@ type wanted [][]byte
 // has reports whether a line opens a key with one of the paths, or one below it.
 func (w wanted) has(line []byte) bool {
 	for _, p := range w {
-		if rest := line[1:]; len(rest) > len(p) && (rest[len(p)] == ']' || rest[len(p)] == '\\') && bytes.EqualFold(rest[:len(p)], p) {
+		if rest := line[1:]; len(rest) > len(p) && (rest[len(p)] == ']' || rest[len(p)] == '\\') &&
+			bytes.EqualFold(rest[:len(p)], p) {
 			return true
 		}
 	}

@@ -69,7 +69,9 @@ func Decode(what string, data []byte, v any) error {
 		e.Field, e.Reason, e.Unsound = bad.Field, bad.Reason, bad.Unsound
 	case errors.As(err, &syntax):
 		e.Unsound = true
-		e.Field, e.Reason = field(syntax.JSONPointer), fmt.Sprintf("invalid JSON after byte %[2]d: %[1]v", syntax.Err, syntax.ByteOffset)
+		e.Field, e.Reason = field(syntax.JSONPointer), fmt.Sprintf(
+			"invalid JSON after byte %[2]d: %[1]v", syntax.Err, syntax.ByteOffset,
+		)
 		if errors.Is(err, jsontext.ErrDuplicateName) {
 			e.Reason = "duplicate key"
 		}
@@ -112,7 +114,8 @@ func own(data []byte) ([]byte, error) {
 				continue
 			}
 		case '0':
-			if n, err := strconv.ParseFloat(token.String(), 64); err != nil || len(token.String()) > maxNumber || math.Abs(n) >= maxWhole {
+			if n, err := strconv.ParseFloat(token.String(), 64); err != nil || len(token.String()) > maxNumber ||
+				math.Abs(n) >= maxWhole {
 				return nil, &Error{Field: field(from.StackPointer()), Reason: "the number is out of range"}
 			}
 		}

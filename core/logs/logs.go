@@ -151,9 +151,15 @@ func Inspect(in io.Reader, o Options) (*Plan, error) {
 func (p *Plan) choose() error {
 	taken := map[string]bool{}
 	for c, heading := range p.o.Columns {
-		i := slices.IndexFunc(p.Headings, func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), strings.TrimSpace(heading)) })
+		i := slices.IndexFunc(
+			p.Headings,
+			func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), strings.TrimSpace(heading)) },
+		)
 		if i < 0 {
-			return fmt.Errorf("%w: there is no column %q for %s; there are: %s", ErrFormat, heading, c, strings.Join(p.Headings, ", "))
+			return fmt.Errorf(
+				"%w: there is no column %q for %s; there are: %s", ErrFormat, heading, c,
+				strings.Join(p.Headings, ", "),
+			)
 		}
 		p.Columns[c] = p.Headings[i]
 		taken[p.Headings[i]] = true
@@ -173,7 +179,10 @@ func (p *Plan) choose() error {
 	}
 	for _, c := range []Column{Action, File} {
 		if p.Columns[c] == "" {
-			return fmt.Errorf("%w: no column is known for %s; the columns are: %s; say which with --columns %s=HEADING", ErrFormat, c, strings.Join(p.Headings, ", "), c)
+			return fmt.Errorf(
+				"%w: no column is known for %s; the columns are: %s; say which with --columns %s=HEADING",
+				ErrFormat, c, strings.Join(p.Headings, ", "), c,
+			)
 		}
 	}
 	return nil
@@ -191,7 +200,15 @@ func (p *Plan) Write(in io.Reader, out io.Writer) (Summary, error) {
 	if err != nil {
 		return s, err
 	}
-	t := &writing{p: p, w: w, s: &s, files: map[string]*file{}, processes: map[string]int{}, clock: newClock(p.o.Date), reasons: map[string]*Unusable{}}
+	t := &writing{
+		p:         p,
+		w:         w,
+		s:         &s,
+		files:     map[string]*file{},
+		processes: map[string]int{},
+		clock:     newClock(p.o.Date),
+		reasons:   map[string]*Unusable{},
+	}
 	for {
 		row, err := rows.next()
 		if errors.Is(err, io.EOF) {
@@ -432,7 +449,13 @@ func (t *writing) end() error {
 			return err
 		}
 	}
-	gaps := []trace.Gap{{At: t.last, What: "it was made from a log that another program wrote: sizes and contents are not known, and what the log left out is not in it", N: 1}}
+	gaps := []trace.Gap{
+		{
+			At:   t.last,
+			What: "it was made from a log that another program wrote: sizes and contents are not known, and what the log left out is not in it",
+			N:    1,
+		},
+	}
 	if t.p.Columns[When] == "" {
 		gaps = append(gaps, trace.Gap{At: t.last, What: "the log tells no times", N: 1})
 	}

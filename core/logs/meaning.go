@@ -119,7 +119,9 @@ func squash(text string) string {
 
 // flagWords tell of an opening's flags what it was for.
 var flagWords = sync.OnceValue(func() (p struct{ forWriting, forAppend, emptied, made, folder *regexp.Regexp }) {
-	p.forWriting = regexp.MustCompile(`(?i)O_WRONLY|O_RDWR|GENERIC_(WRITE|ALL)|FILE_WRITE_DATA|\bwrit(e|ing)\b|"?[rwa]\+|\bmode[=:] ?[wa]`)
+	p.forWriting = regexp.MustCompile(
+		`(?i)O_WRONLY|O_RDWR|GENERIC_(WRITE|ALL)|FILE_WRITE_DATA|\bwrit(e|ing)\b|"?[rwa]\+|\bmode[=:] ?[wa]`,
+	)
 	p.forAppend = regexp.MustCompile(`(?i)O_APPEND|FILE_APPEND_DATA|\bappend`)
 	p.emptied = regexp.MustCompile(`(?i)O_TRUNC|overwrite|supersede|truncate_existing|create_always`)
 	p.made = regexp.MustCompile(`(?i)O_CREAT\b.*O_EXCL|O_EXCL.*O_CREAT|create_new|\bcreated\b`)
@@ -155,7 +157,9 @@ const (
 // resultWords tell how a call ended.
 var resultWords = sync.OnceValue(func() (p struct{ absentResult, fineResult *regexp.Regexp }) {
 	p.absentResult = regexp.MustCompile(`(?i)not[ _]?found|no[ _]such|ENOENT|ENOTDIR|does not exist|0xC0000034|0xC000003A`)
-	p.fineResult = regexp.MustCompile(`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|fine|yes|true|done|(STATUS|ERROR)_(SUCCESS|BUFFER_OVERFLOW|NO_MORE_FILES|END_OF_FILE|HANDLE_EOF|REPARSE|MORE_DATA))$`)
+	p.fineResult = regexp.MustCompile(
+		`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|fine|yes|true|done|(STATUS|ERROR)_(SUCCESS|BUFFER_OVERFLOW|NO_MORE_FILES|END_OF_FILE|HANDLE_EOF|REPARSE|MORE_DATA))$`,
+	)
 	return p
 })
 
@@ -185,8 +189,12 @@ func newClock(day time.Time) *clock {
 }
 
 var (
-	wholeTimes = []string{time.RFC3339Nano, "2006-01-02 15:04:05.999999999", "2006-01-02T15:04:05.999999999", "2006/01/02 15:04:05.999999999", "02.01.2006 15:04:05.999999999", "1/2/2006 3:04:05.999999999 PM", "1/2/2006 15:04:05.999999999", "2006-01-02 15:04:05.999999999 -0700"}
-	dayTimes   = []string{"15:04:05.999999999", "3:04:05.999999999 PM"}
+	wholeTimes = []string{
+		time.RFC3339Nano, "2006-01-02 15:04:05.999999999", "2006-01-02T15:04:05.999999999",
+		"2006/01/02 15:04:05.999999999", "02.01.2006 15:04:05.999999999", "1/2/2006 3:04:05.999999999 PM",
+		"1/2/2006 15:04:05.999999999", "2006-01-02 15:04:05.999999999 -0700",
+	}
+	dayTimes = []string{"15:04:05.999999999", "3:04:05.999999999 PM"}
 )
 
 func (c *clock) read(text string) (time.Time, bool) {
@@ -208,7 +216,8 @@ func (c *clock) read(text string) (time.Time, bool) {
 	}
 	for _, layout := range dayTimes {
 		if t, err := time.Parse(layout, point); err == nil {
-			t = c.day.Add(time.Duration(t.Hour())*time.Hour + time.Duration(t.Minute())*time.Minute + time.Duration(t.Second())*time.Second + time.Duration(t.Nanosecond()))
+			midnight := time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
+			t = c.day.Add(t.Sub(midnight))
 			if !c.last.IsZero() && c.last.Sub(t) > 12*time.Hour {
 				c.day = c.day.AddDate(0, 0, 1)
 				t = t.AddDate(0, 0, 1)
@@ -257,7 +266,14 @@ func number(text string) int {
 func base(name string) string { return path.Base(strings.ReplaceAll(name, `\`, "/")) }
 
 var (
-	roots = map[string]string{"HKCU": "HKEY_CURRENT_USER", "HKLM": "HKEY_LOCAL_MACHINE", "HKU": "HKEY_USERS", "HKCR": "HKEY_CLASSES_ROOT", `REGISTRY\MACHINE`: "HKEY_LOCAL_MACHINE", `REGISTRY\USER`: "HKEY_USERS"}
+	roots = map[string]string{
+		"HKCU":             "HKEY_CURRENT_USER",
+		"HKLM":             "HKEY_LOCAL_MACHINE",
+		"HKU":              "HKEY_USERS",
+		"HKCR":             "HKEY_CLASSES_ROOT",
+		`REGISTRY\MACHINE`: "HKEY_LOCAL_MACHINE",
+		`REGISTRY\USER`:    "HKEY_USERS",
+	}
 )
 
 // pathShapes are how paths begin, and where a second one stands in the details.
@@ -395,11 +411,26 @@ func (p *Plan) header(g guess) {
 		case "linux":
 			h.Env["HOME"] = home
 		case "macos":
-			h.Roots = map[string]string{"home": home, "documents": home + "/Documents", "mac-application-support": home + "/Library/Application Support", "mac-preferences": home + "/Library/Preferences", "mac-containers": home + "/Library/Containers"}
+			h.Roots = map[string]string{
+				"home":                    home,
+				"documents":               home + "/Documents",
+				"mac-application-support": home + "/Library/Application Support",
+				"mac-preferences":         home + "/Library/Preferences",
+				"mac-containers":          home + "/Library/Containers",
+			}
 		case "windows":
 			drive := home[:2]
-			h.Roots = map[string]string{"home": home, "documents": home + "/Documents", "saved-games": home + "/Saved Games", "roaming-app-data": home + "/AppData/Roaming",
-				"local-app-data": home + "/AppData/Local", "local-low-app-data": home + "/AppData/LocalLow", "public-documents": drive + "/Users/Public/Documents", "program-data": drive + "/ProgramData", "prefix-drive": drive + "/"}
+			h.Roots = map[string]string{
+				"home":               home,
+				"documents":          home + "/Documents",
+				"saved-games":        home + "/Saved Games",
+				"roaming-app-data":   home + "/AppData/Roaming",
+				"local-app-data":     home + "/AppData/Local",
+				"local-low-app-data": home + "/AppData/LocalLow",
+				"public-documents":   drive + "/Users/Public/Documents",
+				"program-data":       drive + "/ProgramData",
+				"prefix-drive":       drive + "/",
+			}
 		}
 	}
 	if p.start.IsZero() {

@@ -79,7 +79,10 @@ func decoding(in io.Reader, head []byte) (io.Reader, string) {
 	case bytes.HasPrefix(head, []byte{0xFE, 0xFF}):
 		return utf16(unicode.BigEndian, "UTF-16, big-endian")
 	case len(head) >= 4 && head[1] == 0 && head[3] == 0:
-		return transform.NewReader(in, unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewDecoder()), "UTF-16, little-endian"
+		return transform.NewReader(
+			in,
+			unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewDecoder(),
+		), "UTF-16, little-endian"
 	case len(head) >= 4 && head[0] == 0 && head[2] == 0:
 		return transform.NewReader(in, unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM).NewDecoder()), "UTF-16, big-endian"
 	}
@@ -134,7 +137,10 @@ func (p *Plan) tableRows(in io.Reader, first string) (rows, error) {
 		}
 	}
 	if most == 0 {
-		return nil, fmt.Errorf("%w: its first line %.80q is neither a table heading (separated by , ; | or tabs) nor a JSON object", ErrFormat, first)
+		return nil, fmt.Errorf(
+			"%w: its first line %.80q is neither a table heading (separated by , ; | or tabs) nor a JSON object",
+			ErrFormat, first,
+		)
 	}
 	p.Form = "delimited by " + map[rune]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}[best]
 	r := csv.NewReader(&limited{in: in})

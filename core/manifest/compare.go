@@ -55,7 +55,14 @@ func Compare(now *Title, next Title) []Change {
 			changes = append(changes, Change{What: "new-variant", Variant: v.String()})
 		}
 		for _, l := range v.Locations {
-			c := Change{What: "new-location", Variant: v.String(), At: l.At, Holds: l.Holds, After: l.Standing, Evidence: len(l.Evidence)}
+			c := Change{
+				What:     "new-location",
+				Variant:  v.String(),
+				At:       l.At,
+				Holds:    l.Holds,
+				After:    l.Standing,
+				Evidence: len(l.Evidence),
+			}
 			var notesBefore *notes.Notes
 			for _, o := range old.Locations {
 				if o.At == l.At && o.Holds == l.Holds {
@@ -70,7 +77,10 @@ func Compare(now *Title, next Title) []Change {
 				changes = append(changes, c)
 			}
 			if l.Notes != nil && !l.Notes.Same(notesBefore) {
-				changes = append(changes, Change{What: "new-notes", Variant: v.String(), At: l.At, Holds: l.Holds, Notes: l.Notes.Summary()})
+				changes = append(
+					changes,
+					Change{What: "new-notes", Variant: v.String(), At: l.At, Holds: l.Holds, Notes: l.Notes.Summary()},
+				)
 			}
 		}
 	}

@@ -70,7 +70,21 @@ type Checksum struct {
 }
 
 // Types are those of fields, by their size in bytes; 0 for those with a length.
-var Types = map[string]int{"u8": 1, "u16": 2, "u32": 4, "u64": 8, "i8": 1, "i16": 2, "i32": 4, "i64": 8, "f32": 4, "f64": 8, "bytes": 0, "text": 0, "text16": 0}
+var Types = map[string]int{
+	"u8":     1,
+	"u16":    2,
+	"u32":    4,
+	"u64":    8,
+	"i8":     1,
+	"i16":    2,
+	"i32":    4,
+	"i64":    8,
+	"f32":    4,
+	"f64":    8,
+	"bytes":  0,
+	"text":   0,
+	"text16": 0,
+}
 
 func typeNames() string {
 	return "u8, u16, u32, u64, i8, i16, i32, i64, f32, f64, bytes, text, text16"
@@ -224,7 +238,11 @@ func (c *checker) list(at string, fields []Field, known []string, depth int) {
 		}
 		switch {
 		case !nameShape.MatchString(f.Name):
-			c.bad(where+".name", "%q is not a name: it must begin with a lowercase letter and contain only lowercase letters, digits, - and _", f.Name)
+			c.bad(
+				where+".name",
+				"%q is not a name: it must begin with a lowercase letter and contain only lowercase letters, digits, - and _",
+				f.Name,
+			)
 		case here[f.Name]:
 			c.bad(where+".name", "duplicate field %s", f.Name)
 		}
@@ -289,7 +307,10 @@ func (c *checker) checksum(s *Checksum) {
 		c.bad("checksum.algorithm", "there is no algorithm %q%s; endroit bytes --sums lists them", s.Algorithm, bits)
 	}
 	if !slices.Contains([]string{content.LittleEnd, content.BigEnd, content.HexText}, s.Stored) {
-		c.bad("checksum.stored", "%q is not a way to store it; use %s, %s or %s", s.Stored, content.LittleEnd, content.BigEnd, content.HexText)
+		c.bad(
+			"checksum.stored", "%q is not a way to store it; use %s, %s or %s", s.Stored, content.LittleEnd,
+			content.BigEnd, content.HexText,
+		)
 	}
 }
 
@@ -327,7 +348,11 @@ func (r Reading) Valid() bool { return len(r.Problems) == 0 }
 
 // Read reads a file by the notes. Whatever the file holds, it ends.
 func (n *Notes) Read(data []byte) Reading {
-	r := reader{data: data, order: n.Order, out: Reading{Values: []Value{}, Problems: []string{}, Free: []Gap{}, Sound: []string{}}}
+	r := reader{
+		data:  data,
+		order: n.Order,
+		out:   Reading{Values: []Value{}, Problems: []string{}, Free: []Gap{}, Sound: []string{}},
+	}
 	header := n.header
 	if header == nil { // the notes came as JSON
 		header, _ = headerBytes(n.Header)

@@ -67,7 +67,8 @@ func (r *reader) free() {
 	at := 0
 	var last stretch // of those so far, the one that goes furthest
 	for _, s := range r.covered {
-		if s.from < last.to && !(s.what == checksumPlace && s.from == last.from && s.to == last.to) { // the checksum may be a field too
+		if s.from < last.to &&
+			!(s.what == checksumPlace && s.from == last.from && s.to == last.to) { // the checksum may be a field too
 			first, second := last, s
 			if first.turn > second.turn {
 				first, second = second, first
@@ -338,7 +339,9 @@ func (s Checksum) place(data []byte) (at, length int, of content.SumOf, err erro
 		of.To = at
 	}
 	if at < 0 || at+length > n || of.From < 0 || of.To > n || of.From > of.To {
-		return at, length, of, fmt.Errorf("the checksum at %d over %d to %d lies outside the file of %d bytes", at, of.From, of.To, n)
+		return at, length, of, fmt.Errorf(
+			"the checksum at %d over %d to %d lies outside the file of %d bytes", at, of.From, of.To, n,
+		)
 	}
 	if at < of.To && at+length > of.From {
 		of.Hole, of.HoleEnd = at, at+length
@@ -357,11 +360,15 @@ func (r *reader) checksum(s Checksum) {
 	}
 	r.cover(at, at+length, checksumPlace)
 	want := content.SumBytes(r.data, s.Algorithm, s.Bits, s.Stored, of)
-	if strings.EqualFold(string(want), string(r.data[at:at+length])) && (s.Stored == content.HexText || string(want) == string(r.data[at:at+length])) {
+	if strings.EqualFold(string(want), string(r.data[at:at+length])) &&
+		(s.Stored == content.HexText || string(want) == string(r.data[at:at+length])) {
 		r.out.Sound = append(r.out.Sound, "checksum")
 		return
 	}
-	r.problem("the checksum at 0x%04X is %x, and %s of 0x%04X to 0x%04X is %x: the file is damaged or of another format", at, r.data[at:at+length], s.Algorithm, of.From, of.To, want)
+	r.problem(
+		"the checksum at 0x%04X is %x, and %s of 0x%04X to 0x%04X is %x: the file is damaged or of another format",
+		at, r.data[at:at+length], s.Algorithm, of.From, of.To, want,
+	)
 }
 
 // Set returns a copy of a file with another value in a field, and a correct checksum.

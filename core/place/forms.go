@@ -112,7 +112,10 @@ func (l Location) FormsIn(in Inside) []Form {
 	}
 	drive = strings.TrimPrefix(drive, ".")
 	drive = strings.Replace(drive, "%", in.User, 1)
-	forms = append(forms, Form{ForSimulatedDrive, strings.Join(append([]string{strings.TrimSuffix("C:\\"+drive, `\`)}, names...), `\`)})
+	forms = append(
+		forms,
+		Form{ForSimulatedDrive, strings.Join(append([]string{strings.TrimSuffix("C:\\"+drive, `\`)}, names...), `\`)},
+	)
 	if in.Prefix != "" {
 		inside := names
 		if drive != "" {

@@ -230,7 +230,10 @@ var sandboxes = sync.OnceValue(func() map[Anchor][]Location {
 func (l Location) guises() []Location {
 	var all []Location
 	for _, same := range alike()[l.Anchor] {
-		all = append(all, Location{same.Anchor, Pattern{slices.Concat(same.Pattern.Segments, l.Pattern.Segments), l.Pattern.Folder}})
+		all = append(
+			all,
+			Location{same.Anchor, Pattern{slices.Concat(same.Pattern.Segments, l.Pattern.Segments), l.Pattern.Folder}},
+		)
 	}
 	within := []Location{l} // whose way may lead through anchors
 	if l.Anchor != Home && l.Anchor != Registry && l.Pattern.homely() {
@@ -303,7 +306,8 @@ func (p Pattern) homely() bool {
 		return false
 	}
 	name := strings.ToLower(first.Text)
-	return strings.HasPrefix(name, ".") || name == "appdata" || name == "library" && len(p.Segments) > 1 && p.Segments[1].literal()
+	return strings.HasPrefix(name, ".") || name == "appdata" ||
+		name == "library" && len(p.Segments) > 1 && p.Segments[1].literal()
 }
 
 // under is a location as it stands below a folder that lies on its way.
@@ -329,7 +333,8 @@ var guards = sync.OnceValue(func() map[Anchor]*guardTree {
 		t := &guardTree{}
 		for _, way := range (Location{Anchor: d.Anchor}).spellings() {
 			for _, g := range all[way.Anchor] {
-				if in, ok := g.within(way.Pattern.Segments); ok && (in.secret || len(in.folder.Segments) > 0) { // the anchor itself is guarded anyway
+				if in, ok := g.within(way.Pattern.Segments); ok &&
+					(in.secret || len(in.folder.Segments) > 0) { // the anchor itself is guarded anyway
 					t.add(in)
 				}
 			}
@@ -425,7 +430,12 @@ func (l Location) odd() error {
 				continue
 			}
 			if text := p.Text; !plainText(text) && (norm.NFC.String(text) != text || strings.ContainsFunc(text, unseen)) {
-				return &WideError{fmt.Sprintf("%q contains an invisible character, or is not in Unicode's composed form (NFC): some systems treat it as another name", text)}
+				return &WideError{
+					fmt.Sprintf(
+						"%q contains an invisible character, or is not in Unicode's composed form (NFC): some systems treat it as another name",
+						text,
+					),
+				}
 			}
 			if !onWindows {
 				continue
@@ -456,7 +466,10 @@ var shortName = regexp.MustCompile(`^[^.~]{1,6}~[0-9]{1,6}(\.[^.]{0,3})?$`)
 
 // unseen characters change no looks: format characters, and those without any.
 func unseen(r rune) bool {
-	return unicode.In(r, unicode.Cf, unicode.Cc, unicode.Co, unicode.Cs, unicode.Zl, unicode.Zp, unicode.Other_Default_Ignorable_Code_Point, unicode.Variation_Selector)
+	return unicode.In(
+		r, unicode.Cf, unicode.Cc, unicode.Co, unicode.Cs, unicode.Zl, unicode.Zp,
+		unicode.Other_Default_Ignorable_Code_Point, unicode.Variation_Selector,
+	)
 }
 
 // singlesOut is the rule below an anchor that belongs to one title or account.
@@ -507,7 +520,12 @@ func (l Location) behind(folder int, name string) error {
 		return nil // whoever the user is; the guard of the user's own folder decides on the rest
 	}
 	if s.deep() || s[0].Kind != Literal || letters(s[0].Text) < 3 {
-		return &WideError{fmt.Sprintf("%q can match what other programs keep in %s; begin it with at least three letters of a name, before the wildcard", s, name)}
+		return &WideError{
+			fmt.Sprintf(
+				"%q can match what other programs keep in %s; begin it with at least three letters of a name, before the wildcard",
+				s, name,
+			),
+		}
 	}
 	return nil
 }

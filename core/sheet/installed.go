@@ -94,9 +94,18 @@ func Join(found []Found) (all []Installed, notes []Note) {
 					}
 				}
 			case len(way) > 1 && way[0] == way[len(way)-1]:
-				notes = append(notes, Note{s.Where, fmt.Sprintf("%s is handed over in a circle (%s): no launcher installs it", s.Ref, strings.Join(way, ", then "))})
+				notes = append(notes, Note{
+					s.Where,
+					fmt.Sprintf(
+						"%s is handed over in a circle (%s): no launcher installs it", s.Ref,
+						strings.Join(way, ", then "),
+					),
+				})
 			default:
-				notes = append(notes, Note{s.Where, fmt.Sprintf("%s starts %s of %s, which is not installed", f.Name, s.Ref, way[len(way)-1])})
+				notes = append(
+					notes,
+					Note{s.Where, fmt.Sprintf("%s starts %s of %s, which is not installed", f.Name, s.Ref, way[len(way)-1])},
+				)
 			}
 		}
 	}

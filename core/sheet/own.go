@@ -21,7 +21,12 @@ func CheckOwnFiles(l place.Location, sheets []*Sheet) error {
 				if err != nil || !place.Overlap(l, home) || system.spares(l, home) {
 					continue
 				}
-				return &place.WideError{Reason: fmt.Sprintf("it can match in %s, which belongs to %s itself; only the folders of titles, prefixes and accounts in it can be used", text, s.Name)}
+				return &place.WideError{
+					Reason: fmt.Sprintf(
+						"it can match in %s, which belongs to %s itself; only the folders of titles, prefixes and accounts in it can be used",
+						text, s.Name,
+					),
+				}
 			}
 		}
 	}

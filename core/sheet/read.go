@@ -125,8 +125,14 @@ func (s *Sheet) Read(system string, files Files) []Found {
 		return nil
 	}
 	reader := func(home string) *reader {
-		return &reader{sheet: s, system: y, files: files, prefixes: map[string]map[string]string{}, found: Found{Launcher: s.ID, Name: s.Name, System: system, Home: home,
-			Libraries: []Library{}, Accounts: []Account{}, Starts: []Started{}, Notes: []Note{}}}
+		return &reader{
+			sheet:    s,
+			system:   y,
+			files:    files,
+			prefixes: map[string]map[string]string{},
+			found: Found{Launcher: s.ID, Name: s.Name, System: system, Home: home,
+				Libraries: []Library{}, Accounts: []Account{}, Starts: []Started{}, Notes: []Note{}},
+		}
 	}
 	if len(y.Home) == 0 {
 		r := reader("")
@@ -177,7 +183,13 @@ func (s *Sheet) Inside(system, folder string, files Files) (*Edition, []Note) {
 			return
 		}
 		if n := y.Inside; r.one(node, n.Name) != "" {
-			e = &Edition{Store: s.store(), Ref: r.one(node, n.Ref), Name: r.one(node, n.Name), Version: r.one(node, n.Version), Folder: folder}
+			e = &Edition{
+				Store:   s.store(),
+				Ref:     r.one(node, n.Ref),
+				Name:    r.one(node, n.Name),
+				Version: r.one(node, n.Version),
+				Folder:  folder,
+			}
 		}
 	})
 	return e, r.found.Notes
@@ -268,7 +280,8 @@ func (r *reader) allTitles() {
 		// that holds its folder.
 		in := &libs[0]
 		for i := range libs {
-			if l := &libs[i]; strings.HasPrefix(e.Folder, l.Folder+"/") && (len(l.Folder) > len(in.Folder) || !strings.HasPrefix(e.Folder, in.Folder+"/")) {
+			if l := &libs[i]; strings.HasPrefix(e.Folder, l.Folder+"/") &&
+				(len(l.Folder) > len(in.Folder) || !strings.HasPrefix(e.Folder, in.Folder+"/")) {
 				in = l
 			}
 		}
@@ -376,7 +389,10 @@ func (r *reader) claims() {
 		for _, e := range lib.Editions {
 			real := r.files.Real(e.Folder)
 			if other, ok := claimed[real]; ok {
-				r.note(e.Folder, "%s (%s) and %s (%s) both claim this folder", other.Name, cmp.Or(other.Ref, "without a reference"), e.Name, cmp.Or(e.Ref, "without a reference"))
+				r.note(
+					e.Folder, "%s (%s) and %s (%s) both claim this folder", other.Name,
+					cmp.Or(other.Ref, "without a reference"), e.Name, cmp.Or(e.Ref, "without a reference"),
+				)
 			}
 			claimed[real] = e
 		}
@@ -593,7 +609,11 @@ func (r *reader) nodes(file string, s Source, tree any, do func(file string, nod
 func (r *reader) overAsked(file string) {
 	if r.asking.over && !r.toldOver {
 		r.toldOver = true
-		r.note(file, "the sheet's queries take more than %d steps in all; what they would find from here on is left out", maxSteps)
+		r.note(
+			file,
+			"the sheet's queries take more than %d steps in all; what they would find from here on is left out",
+			maxSteps,
+		)
 	}
 }
 

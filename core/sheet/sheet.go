@@ -234,7 +234,10 @@ func (s *Sheet) check() *Error {
 			c.bad(fmt.Sprintf("addresses[%d]", i), "%s", reason)
 		}
 		if strings.Count(a, "{ref}") != 1 || strings.Contains(host, "{ref}") || !strings.Contains(host, ".") || len(a) > 300 {
-			c.bad(fmt.Sprintf("addresses[%d]", i), "an address must contain {ref} once, after the store's own name: quayside.example/title/{ref}")
+			c.bad(
+				fmt.Sprintf("addresses[%d]", i),
+				"an address must contain {ref} once, after the store's own name: quayside.example/title/{ref}",
+			)
 		}
 	}
 	if len(s.Systems) == 0 {
@@ -344,7 +347,11 @@ func (s System) checkHomeless(c *checker, field string) {
 		}
 	}
 	if s.Titles == nil && s.Inside == nil {
-		c.bad(field+".home", "there is none; say in which folders the launcher can be installed, or, without a launcher, which registry key (titles) or which file in a title's folder (inside) tells what is installed")
+		c.bad(
+			field+".home",
+			"there is none; say in which folders the launcher can be installed, or, without a launcher, which "+
+				"registry key (titles) or which file in a title's folder (inside) tells what is installed",
+		)
 	}
 }
 

@@ -34,20 +34,32 @@ func Clashes(s *Sheet, others []*Sheet) []Clash {
 				x, _, _ := strings.Cut(a, "{ref}")
 				y, _, _ := strings.Cut(b, "{ref}")
 				if strings.HasPrefix(x, y) || strings.HasPrefix(y, x) {
-					out = append(out, Clash{fmt.Sprintf("addresses[%d]", i), o.ID, fmt.Sprintf("%s is an address of %s too (%s)", a, o.Name, b)})
+					out = append(out, Clash{
+						fmt.Sprintf("addresses[%d]", i),
+						o.ID,
+						fmt.Sprintf("%s is an address of %s too (%s)", a, o.Name, b),
+					})
 				}
 			}
 		}
 		for _, system := range slices.Sorted(mapKeys(s.Systems)) {
 			for i, h := range s.Systems[system].Home {
 				if slices.Contains(o.Systems[system].Home, h) {
-					out = append(out, Clash{fmt.Sprintf("systems.%s.home[%d]", system, i), o.ID, fmt.Sprintf("%s is installed in %s too", o.Name, h)})
+					out = append(out, Clash{
+						fmt.Sprintf("systems.%s.home[%d]", system, i),
+						o.ID,
+						fmt.Sprintf("%s is installed in %s too", o.Name, h),
+					})
 				}
 			}
 		}
 	}
 	if way := Circle(s, others); way != nil {
-		out = append(out, Clash{"systems." + way.System + ".starts", way.Way[1], "launchers hand over in a circle: " + strings.Join(way.Way, ", then ")})
+		out = append(out, Clash{
+			"systems." + way.System + ".starts",
+			way.Way[1],
+			"launchers hand over in a circle: " + strings.Join(way.Way, ", then "),
+		})
 	}
 	return out
 }
@@ -195,7 +207,10 @@ func (s *Sheet) Describe(system string) []Row {
 		source("libraries", x.Source, "folder", x.Folder)
 	}
 	if x := y.Titles; x != nil {
-		source("installed titles", x.Source, "reference", x.Ref, "name", x.Name, "version", x.Version, "folder", x.Folder, "below", x.Below)
+		source(
+			"installed titles", x.Source, "reference", x.Ref, "name", x.Name, "version", x.Version, "folder",
+			x.Folder, "below", x.Below,
+		)
 	}
 	if x := y.Inside; x != nil {
 		source("in a title's own folder", x.Source, "reference", x.Ref, "name", x.Name, "version", x.Version)

@@ -32,12 +32,18 @@ type Evidence struct {
 // Of gives the standing of a location and the reason for it. There is none without
 // evidence.
 func Of(evidence []Evidence) (Standing, string) {
-	return of(evidence, "not observed", "%s observed it in a traced run; nobody else has yet", "%s observed it independently in traced runs")
+	return of(
+		evidence, "not observed", "%s observed it in a traced run; nobody else has yet",
+		"%s observed it independently in traced runs",
+	)
 }
 
 // OfSheet gives the standing of a launcher's sheet and the reason for it.
 func OfSheet(evidence []Evidence) (Standing, string) {
-	return of(evidence, "nobody has tried it", "%s tried it against an installed launcher; nobody else has yet", "%s tried it independently against installed launchers")
+	return of(
+		evidence, "nobody has tried it", "%s tried it against an installed launcher; nobody else has yet",
+		"%s tried it independently against installed launchers",
+	)
 }
 
 func of(evidence []Evidence, nobody, one, several string) (Standing, string) {

@@ -62,7 +62,26 @@ const BothWays = "for reading too"
 
 // Ops are all operations, in the order in which this file explains them.
 func Ops() []Op {
-	return []Op{Read, Missed, Create, Replace, Update, Append, Truncate, Rename, Exchange, Link, Symlink, Remove, MakeFolder, RemoveFolder, List, Run, Changed, Position}
+	return []Op{
+		Read,
+		Missed,
+		Create,
+		Replace,
+		Update,
+		Append,
+		Truncate,
+		Rename,
+		Exchange,
+		Link,
+		Symlink,
+		Remove,
+		MakeFolder,
+		RemoveFolder,
+		List,
+		Run,
+		Changed,
+		Position,
+	}
 }
 
 // Writes reports whether the operation opens a file for writing or cuts it.

@@ -136,7 +136,10 @@ func AddCue(open func() (*Reader, error), w io.Writer, c Cue) error {
 
 // rewrite reads a trace again and writes another of it: line by line with what each
 // makes, then what atEnd adds. That the old one was cut short is said in the new.
-func rewrite(open func() (*Reader, error), w io.Writer, last time.Duration, each func(*Writer) func(Line) error, atEnd func(*Writer) error) error {
+func rewrite(
+	open func() (*Reader, error), w io.Writer, last time.Duration, each func(*Writer) func(Line) error,
+	atEnd func(*Writer) error,
+) error {
 	r, err := open()
 	if err != nil {
 		return err
@@ -185,7 +188,10 @@ func (l Line) at() time.Duration {
 
 // needed finds the files and processes that the events which count belong to. Each
 // is known by its number in the old trace; the new one is set when it is written.
-func (p Selection) needed(open func() (*Reader, error), out *Trimmed) (files, processes map[int]int, last time.Duration, err error) {
+func (p Selection) needed(
+	open func() (*Reader, error),
+	out *Trimmed,
+) (files, processes map[int]int, last time.Duration, err error) {
 	r, err := open()
 	if err != nil {
 		return nil, nil, 0, err

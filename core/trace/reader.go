@@ -76,7 +76,10 @@ type Reader struct {
 // input is something else.
 func NewReader(in io.Reader, limits Limits) (*Reader, error) {
 	sent := &sent{in: in}
-	z, err := zstd.NewReader(sent, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderMaxWindow(16<<20))
+	z, err := zstd.NewReader(
+		sent, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20),
+		zstd.WithDecoderMaxWindow(16<<20),
+	)
 	if err != nil {
 		return nil, fmt.Errorf("read trace: %w", err)
 	}
@@ -84,13 +87,19 @@ func NewReader(in io.Reader, limits Limits) (*Reader, error) {
 	r.in = bufio.NewReaderSize(r.count, 64<<10)
 	line, err := r.line()
 	if err != nil || line == nil {
-		return nil, fmt.Errorf("read trace: %w: it is not a trace (zstd with a header line); was it written by endroit trace?", ErrFormat)
+		return nil, fmt.Errorf(
+			"read trace: %w: it is not a trace (zstd with a header line); was it written by endroit trace?",
+			ErrFormat,
+		)
 	}
 	if err := json.Unmarshal(line, &r.Header); err != nil || !strings.HasPrefix(r.Header.Format, "endroit/trace/") {
 		return nil, fmt.Errorf("read trace: %w: its first line has no format endroit/trace/…", ErrFormat)
 	}
 	if r.Header.Format != Format {
-		return nil, fmt.Errorf("read trace: %w: it has format %.40q and this program reads %s; use the version that wrote it, or a newer one", ErrFormat, r.Header.Format, Format)
+		return nil, fmt.Errorf(
+			"read trace: %w: it has format %.40q and this program reads %s; use the version that wrote it, or a newer one",
+			ErrFormat, r.Header.Format, Format,
+		)
 	}
 	return r, nil
 }

@@ -38,7 +38,10 @@ func newEncoder(w io.Writer) (*zstd.Encoder, error) {
 		z.Reset(w)
 		return z, nil
 	}
-	return zstd.NewWriter(w, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<18), zstd.WithLowerEncoderMem(true))
+	return zstd.NewWriter(
+		w, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<18),
+		zstd.WithLowerEncoderMem(true),
+	)
 }
 
 // NewWriter writes the header, with Format set, and returns a writer for the

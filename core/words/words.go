@@ -79,7 +79,8 @@ func Hidden(r rune) bool {
 	case r < 0x7f:
 		return r < ' '
 	}
-	return !unicode.IsGraphic(r) || unicode.In(r, unicode.Cf, unicode.Zs, unicode.Other_Default_Ignorable_Code_Point, unicode.Variation_Selector) ||
+	return !unicode.IsGraphic(r) ||
+		unicode.In(r, unicode.Cf, unicode.Zs, unicode.Other_Default_Ignorable_Code_Point, unicode.Variation_Selector) ||
 		r == 0x2800 // the pattern of Braille without dots
 }
 

@@ -75,9 +75,15 @@ func Of(err error) *wire.Problem {
 		}
 		return p
 	case errors.As(err, &tooLong), errors.Is(err, echo.ErrStatusRequestEntityTooLarge):
-		return Problem(http.StatusRequestEntityTooLarge, wire.ProblemTooLarge, "the request body is too large; docs/api.md states the limits")
+		return Problem(
+			http.StatusRequestEntityTooLarge, wire.ProblemTooLarge,
+			"the request body is too large; docs/api.md states the limits",
+		)
 	case errors.Is(err, context.DeadlineExceeded):
-		return Problem(http.StatusServiceUnavailable, wire.ProblemAny, "computing the answer took too long; ask for less, or try again later")
+		return Problem(
+			http.StatusServiceUnavailable, wire.ProblemAny,
+			"computing the answer took too long; ask for less, or try again later",
+		)
 	case errors.As(err, &status) && status.StatusCode() < 500 && status.StatusCode() >= 400:
 		detail := ""
 		var he *echo.HTTPError

@@ -25,7 +25,11 @@ const signIns = `(SELECT 't' || id AS id, 'token' AS kind, person_id, created, e
 
 // Accounts lists all, by name.
 func (s *Store) Accounts(ctx context.Context) ([]Account, error) {
-	rows, err := s.Pool.Query(ctx, `SELECT p.name, p.reviewer, p.created, p.disabled, (SELECT count(*) FROM `+signIns+` s WHERE s.person_id = p.id)::int AS signins FROM people p ORDER BY p.name`)
+	rows, err := s.Pool.Query(
+		ctx,
+		`SELECT p.name, p.reviewer, p.created, p.disabled, (SELECT count(*) FROM `+signIns+` s
+			WHERE s.person_id = p.id)::int AS signins FROM people p ORDER BY p.name`,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -44,7 +48,8 @@ func (s *Store) ChangeAccount(ctx context.Context, name string, c Changed) error
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		var id int64
 		err := tx.QueryRow(ctx, `UPDATE people SET reviewer = coalesce($2, reviewer), password_hash = coalesce($3, password_hash),
-			disabled = CASE WHEN $4::boolean IS NULL THEN disabled WHEN $4 THEN coalesce(disabled, now()) END WHERE name = $1 RETURNING id`, name, c.Reviewer, c.PasswordHash, c.Disabled).Scan(&id)
+			disabled = CASE WHEN $4::boolean IS NULL THEN disabled WHEN $4 THEN coalesce(disabled, now()) END
+				WHERE name = $1 RETURNING id`, name, c.Reviewer, c.PasswordHash, c.Disabled).Scan(&id)
 		if err != nil {
 			return notFound(err)
 		}
@@ -58,7 +63,9 @@ func (s *Store) ChangeAccount(ctx context.Context, name string, c Changed) error
 // signOut ends all sign-ins of a person but the one that is named.
 func signOut(ctx context.Context, tx pgx.Tx, person int64, but string) error {
 	for _, table := range []string{"tokens", "browsers"} {
-		if _, err := tx.Exec(ctx, `DELETE FROM `+table+` WHERE person_id = $1 AND $2 <> $3 || id::text`, person, but, table[:1]); err != nil {
+		if _, err := tx.Exec(
+			ctx, `DELETE FROM `+table+` WHERE person_id = $1 AND $2 <> $3 || id::text`, person, but, table[:1],
+		); err != nil {
 			return err
 		}
 	}
@@ -73,7 +80,11 @@ type SignIn struct {
 
 // SignIns lists a person's, the newest first.
 func (s *Store) SignIns(ctx context.Context, person int64) ([]SignIn, error) {
-	rows, err := s.Pool.Query(ctx, `SELECT id, kind, created, expires FROM `+signIns+` s WHERE person_id = $1 ORDER BY created DESC, id`, person)
+	rows, err := s.Pool.Query(
+		ctx,
+		`SELECT id, kind, created, expires FROM `+signIns+` s WHERE person_id = $1 ORDER BY created DESC, id`,
+		person,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -107,11 +118,19 @@ func (s *Store) ChangePassword(ctx context.Context, person int64, hash, but stri
 
 // AddBrowser notes that a browser was signed in, and returns its number.
 func (s *Store) AddBrowser(ctx context.Context, person int64, expires time.Time) (id int64, err error) {
-	err = s.Pool.QueryRow(ctx, `INSERT INTO browsers (person_id, expires) VALUES ($1, $2) RETURNING id`, person, expires).Scan(&id)
+	err = s.Pool.QueryRow(
+		ctx, `INSERT INTO browsers (person_id, expires) VALUES ($1, $2) RETURNING id`, person, expires,
+	).Scan(&id)
 	return id, err
 }
 
 // PersonByBrowser returns ErrNotFound if it was signed out, or the account disabled.
 func (s *Store) PersonByBrowser(ctx context.Context, id int64) (Person, error) {
-	return s.onePerson(ctx, `SELECT p.id, p.name, p.password_hash AS passwordhash, p.reviewer, p.disabled IS NOT NULL AS disabled FROM browsers b JOIN people p ON p.id = b.person_id WHERE b.id = $1 AND b.expires > now() AND p.disabled IS NULL`, id)
+	return s.onePerson(
+		ctx,
+		`SELECT p.id, p.name, p.password_hash AS passwordhash, p.reviewer, p.disabled IS NOT NULL AS disabled
+			FROM browsers b JOIN people p ON p.id = b.person_id
+			WHERE b.id = $1 AND b.expires > now() AND p.disabled IS NULL`,
+		id,
+	)
 }

@@ -60,10 +60,22 @@ func (e *ClashError) Error() string { return e.Clashes[0].Reason }
 
 // AddContribution stores a submission. Sent again with the same key and body it
 // returns the first one's number; again is then true.
-func (s *Store) AddContribution(ctx context.Context, person int64, key string, digest []byte, kind, title string, body []byte) (id int64, again bool, err error) {
-	err = s.Pool.QueryRow(ctx, `INSERT INTO contributions (person_id, idempotency_key, body_digest, kind, title, body) SELECT $1, $2, $3, $4, $5, $6
+func (s *Store) AddContribution(
+	ctx context.Context, person int64, key string, digest []byte, kind, title string, body []byte,
+) (id int64, again bool, err error) {
+	err = s.Pool.QueryRow(
+		ctx,
+		`INSERT INTO contributions (person_id, idempotency_key, body_digest, kind, title, body) SELECT $1, $2, $3, $4, $5, $6
 		WHERE (SELECT count(*) FROM contributions WHERE person_id = $1 AND state = 'waiting') < $7
-		ON CONFLICT (person_id, idempotency_key) DO NOTHING RETURNING id`, person, key, digest, kind, title, body, MaxWaiting).Scan(&id)
+		ON CONFLICT (person_id, idempotency_key) DO NOTHING RETURNING id`,
+		person,
+		key,
+		digest,
+		kind,
+		title,
+		body,
+		MaxWaiting,
+	).Scan(&id)
 	if !errors.Is(err, pgx.ErrNoRows) {
 		return id, false, err
 	}
@@ -77,7 +89,10 @@ func (s *Store) AddContribution(ctx context.Context, person int64, key string, d
 // Submitted finds what somebody has sent under a key; again is false if it is nothing.
 func (s *Store) Submitted(ctx context.Context, person int64, key string, digest []byte) (id int64, again bool, err error) {
 	var old []byte
-	err = s.Pool.QueryRow(ctx, `SELECT id, body_digest FROM contributions WHERE person_id = $1 AND idempotency_key = $2`, person, key).Scan(&id, &old)
+	err = s.Pool.QueryRow(
+		ctx, `SELECT id, body_digest FROM contributions WHERE person_id = $1 AND idempotency_key = $2`, person,
+		key,
+	).Scan(&id, &old)
 	switch {
 	case errors.Is(err, pgx.ErrNoRows):
 		return 0, false, nil

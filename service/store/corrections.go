@@ -19,7 +19,12 @@ const (
 // Corrections are what people said of a contribution's files, in the order in which they
 // said it.
 func (s *Store) Corrections(ctx context.Context, contribution int64) ([]footprint.Correction, error) {
-	rows, err := s.Pool.Query(ctx, `SELECT c.file, c.kind, p.name, c.because, c.made FROM corrections c JOIN people p ON p.id = c.person_id WHERE c.contribution_id = $1 ORDER BY c.id`, contribution)
+	rows, err := s.Pool.Query(
+		ctx,
+		`SELECT c.file, c.kind, p.name, c.because, c.made FROM corrections c JOIN people p ON p.id = c.person_id
+			WHERE c.contribution_id = $1 ORDER BY c.id`,
+		contribution,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -37,19 +42,30 @@ func (s *Store) AddCorrection(ctx context.Context, contribution, person int64, c
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		var state, by string
 		var n, ofOne int
-		if err := tx.QueryRow(ctx, `SELECT c.state, coalesce(d.name, '')`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`, contribution).Scan(&state, &by); err != nil {
+		if err := tx.QueryRow(
+			ctx, `SELECT c.state, coalesce(d.name, '')`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`,
+			contribution,
+		).Scan(&state, &by); err != nil {
 			return notFound(err)
 		}
 		if state != "waiting" {
 			return &DecidedError{state, by}
 		}
-		if err := tx.QueryRow(ctx, `SELECT count(*), count(*) FILTER (WHERE person_id = $2) FROM corrections WHERE contribution_id = $1`, contribution, person).Scan(&n, &ofOne); err != nil {
+		if err := tx.QueryRow(
+			ctx,
+			`SELECT count(*), count(*) FILTER (WHERE person_id = $2) FROM corrections WHERE contribution_id = $1`,
+			contribution, person,
+		).Scan(&n, &ofOne); err != nil {
 			return err
 		}
 		if n >= maxCorrections || ofOne >= maxOfOne {
 			return ErrFull
 		}
-		_, err := tx.Exec(ctx, `INSERT INTO corrections (contribution_id, person_id, file, kind, because) VALUES ($1, $2, $3, $4, $5)`, contribution, person, c.File, string(c.Kind), c.Because)
+		_, err := tx.Exec(
+			ctx,
+			`INSERT INTO corrections (contribution_id, person_id, file, kind, because) VALUES ($1, $2, $3, $4, $5)`,
+			contribution, person, c.File, string(c.Kind), c.Because,
+		)
 		return err
 	})
 }

@@ -16,7 +16,11 @@ func (s *Store) decide(ctx context.Context, id int64, reviewer Person, do func(t
 		var author int64
 		var state, by, decidedBy string
 		var body []byte
-		err := tx.QueryRow(ctx, `SELECT c.person_id, p.name, c.state, coalesce(d.name, ''), c.body`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`, id).
+		err := tx.QueryRow(
+			ctx,
+			`SELECT c.person_id, p.name, c.state, coalesce(d.name, ''), c.body`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`,
+			id,
+		).
 			Scan(&author, &by, &state, &decidedBy, &body)
 		switch {
 		case err != nil:
@@ -33,7 +37,11 @@ func (s *Store) decide(ctx context.Context, id int64, reviewer Person, do func(t
 // Return gives a contribution back with a reason.
 func (s *Store) Return(ctx context.Context, id int64, reviewer Person, because string) error {
 	return s.decide(ctx, id, reviewer, func(tx pgx.Tx, _ string, _ []byte) error {
-		_, err := tx.Exec(ctx, `UPDATE contributions SET state = 'returned', decided_by = $2, decided = now(), because = $3 WHERE id = $1`, id, reviewer.ID, because)
+		_, err := tx.Exec(
+			ctx,
+			`UPDATE contributions SET state = 'returned', decided_by = $2, decided = now(), because = $3 WHERE id = $1`,
+			id, reviewer.ID, because,
+		)
 		return err
 	})
 }
@@ -62,7 +70,11 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) (revision
 		if revision, err = publish(ctx, tx, next, now); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `UPDATE contributions SET state = 'accepted', decided_by = $2, decided = $3, revision = $4, title = $5 WHERE id = $1`, id, reviewer.ID, now, revision, next.name)
+		_, err = tx.Exec(
+			ctx,
+			`UPDATE contributions SET state = 'accepted', decided_by = $2, decided = $3, revision = $4, title = $5 WHERE id = $1`,
+			id, reviewer.ID, now, revision, next.name,
+		)
 		return err
 	})
 	return revision, err

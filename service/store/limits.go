@@ -32,7 +32,8 @@ func (s *Store) UseLimit(ctx context.Context, l Limit, by string) (Use, error) {
 			ON CONFLICT (key) DO UPDATE SET due = greatest(l.due, clock_timestamp()) + $2
 			WHERE greatest(l.due, clock_timestamp()) + $2 <= clock_timestamp() + $2 * $3
 			RETURNING due)
-		SELECT taken.due IS NOT NULL, extract(epoch FROM coalesce(taken.due, (SELECT due FROM limits WHERE key = $1), t) - t)::float8 FROM now LEFT JOIN taken ON true`,
+		SELECT taken.due IS NOT NULL, extract(epoch FROM coalesce(taken.due, (SELECT due FROM limits
+			WHERE key = $1), t) - t)::float8 FROM now LEFT JOIN taken ON true`,
 		l.Name+" "+by, l.Every, l.Burst).Scan(&allowed, &owed)
 	if err != nil {
 		return Use{}, err

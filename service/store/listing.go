@@ -15,7 +15,8 @@ func (s *Store) Contributions(ctx context.Context, state string, person, after i
 		order, beyond = "ASC", ">"
 	}
 	rows, err := s.Pool.Query(ctx, `SELECT `+contributionColumns+`, NULL::bytea AS body`+contributionTables+
-		`WHERE ($1 = '' OR c.state = $1) AND ($2 = 0 OR c.person_id = $2) AND ($3 = 0 OR c.id `+beyond+` $3) ORDER BY c.id `+order+` LIMIT $4`, state, person, after, limit)
+		`WHERE ($1 = '' OR c.state = $1) AND ($2 = 0 OR c.person_id = $2) AND ($3 = 0 OR c.id `+beyond+` $3)
+			ORDER BY c.id `+order+` LIMIT $4`, state, person, after, limit)
 	if err != nil {
 		return nil, err
 	}

@@ -26,7 +26,8 @@ type Revision struct {
 }
 
 const revisionSelect = `SELECT r.number, r.previous, r.digest, r.published, c.id AS contribution, v.name AS title, v.title_id AS titleid, s.name AS sheet, s.sheet_id AS sheetid
-	FROM revisions r LEFT JOIN contributions c ON c.revision = r.number LEFT JOIN title_versions v ON v.revision = r.number LEFT JOIN sheet_versions s ON s.revision = r.number `
+	FROM revisions r LEFT JOIN contributions c ON c.revision = r.number
+		LEFT JOIN title_versions v ON v.revision = r.number LEFT JOIN sheet_versions s ON s.revision = r.number `
 
 // Revisions lists the newest first, starting behind the number before (-1: at
 // the newest).
@@ -59,12 +60,17 @@ func (s *Store) RevisionBody(ctx context.Context, r Revision) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	body, err := manifest.Assemble(manifest.Head{Revision: r.Number, Previous: r.Previous, Published: r.Published.UTC()}, sheets, titles)
+	body, err := manifest.Assemble(
+		manifest.Head{Revision: r.Number, Previous: r.Previous, Published: r.Published.UTC()}, sheets, titles,
+	)
 	if err != nil {
 		return nil, err
 	}
 	if got := manifest.Digest(body); got != r.Digest {
-		return nil, fmt.Errorf("revision %d does not have its digest any more (%s, now %s): the database was changed by hand", r.Number, r.Digest, got)
+		return nil, fmt.Errorf(
+			"revision %d does not have its digest any more (%s, now %s): the database was changed by hand",
+			r.Number, r.Digest, got,
+		)
 	}
 	return body, nil
 }
@@ -80,7 +86,10 @@ func titleOf(row pgx.CollectableRow) (t manifest.Title, err error) {
 
 // allSheets is every launcher's sheet as it is now, by id.
 func allSheets(ctx context.Context, db querier) ([]manifest.Sheet, error) {
-	rows, err := db.Query(ctx, `SELECT DISTINCT ON (sheet_id COLLATE "C") doc FROM sheet_versions ORDER BY sheet_id COLLATE "C", revision DESC`)
+	rows, err := db.Query(
+		ctx,
+		`SELECT DISTINCT ON (sheet_id COLLATE "C") doc FROM sheet_versions ORDER BY sheet_id COLLATE "C", revision DESC`,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -130,11 +139,19 @@ type Reference struct{ Store, Ref string }
 // have the reference, the best first; all by name if both are empty. It starts behind
 // offset.
 func (s *Store) Search(ctx context.Context, text string, sold Reference, offset, limit int) ([]manifest.Title, error) {
-	rows, err := s.Pool.Query(ctx, `SELECT doc FROM titles, LATERAL (SELECT $2 <> '' AND jsonb_path_query_array(doc, '$.variants[*].ref') ? $2
+	rows, err := s.Pool.Query(
+		ctx,
+		`SELECT doc FROM titles, LATERAL (SELECT $2 <> '' AND jsonb_path_query_array(doc, '$.variants[*].ref') ? $2
 			AND ($3 = '' OR doc @> jsonb_build_object('variants', jsonb_build_array(jsonb_build_object('store', $3::text, 'ref', $2::text)))) AS sold) AS x
 		WHERE $1 = '' AND $2 = '' OR $1 <> '' AND (strpos(folded, $1) > 0 OR $1 <% folded) OR sold
 		ORDER BY (folded = $1) DESC, sold DESC, starts_with(folded, $1) DESC, word_similarity($1, folded) DESC, folded, id
-		OFFSET $4 LIMIT $5`, manifest.Fold(text), sold.Ref, sold.Store, offset, limit)
+		OFFSET $4 LIMIT $5`,
+		manifest.Fold(text),
+		sold.Ref,
+		sold.Store,
+		offset,
+		limit,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +171,9 @@ func (s *Store) Similar(ctx context.Context, text string) ([]manifest.Title, err
 		return nil, err
 	}
 	names := near.Names()
-	if rows, err = s.Pool.Query(ctx, `SELECT doc FROM titles WHERE name = ANY($1) ORDER BY array_position($1, name)`, names); err != nil {
+	if rows, err = s.Pool.Query(
+		ctx, `SELECT doc FROM titles WHERE name = ANY($1) ORDER BY array_position($1, name)`, names,
+	); err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, titleOf)

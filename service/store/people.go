@@ -18,7 +18,10 @@ type Person struct {
 
 // AddPerson makes an account; ErrTaken if the name has one.
 func (s *Store) AddPerson(ctx context.Context, name, passwordHash string, reviewer bool) error {
-	_, err := s.Pool.Exec(ctx, `INSERT INTO people (name, password_hash, reviewer) VALUES ($1, $2, $3)`, name, passwordHash, reviewer)
+	_, err := s.Pool.Exec(
+		ctx, `INSERT INTO people (name, password_hash, reviewer) VALUES ($1, $2, $3)`, name, passwordHash,
+		reviewer,
+	)
 	if isUnique(err) {
 		return ErrTaken
 	}
@@ -45,7 +48,12 @@ func (s *Store) PersonByName(ctx context.Context, name string) (Person, error) {
 // that it was valid once. ErrNotFound if there is none, or the account is disabled.
 func (s *Store) PersonByToken(ctx context.Context, digest []byte) (p Person, token int64, expired bool, err error) {
 	var expires time.Time
-	err = s.Pool.QueryRow(ctx, `SELECT p.id, p.name, p.password_hash, p.reviewer, t.id, t.expires FROM tokens t JOIN people p ON p.id = t.person_id WHERE t.digest = $1 AND p.disabled IS NULL`, digest).
+	err = s.Pool.QueryRow(
+		ctx,
+		`SELECT p.id, p.name, p.password_hash, p.reviewer, t.id, t.expires FROM tokens t
+			JOIN people p ON p.id = t.person_id WHERE t.digest = $1 AND p.disabled IS NULL`,
+		digest,
+	).
 		Scan(&p.ID, &p.Name, &p.PasswordHash, &p.Reviewer, &token, &expires)
 	return p, token, err == nil && time.Now().After(expires), notFound(err)
 }

@@ -80,7 +80,10 @@ func acceptedSheet(ctx context.Context, tx pgx.Tx, body *contribution.Body, evid
 // publish makes the next revision with one title or sheet changed.
 func publish(ctx context.Context, tx pgx.Tx, v version, now time.Time) (int, error) {
 	var head manifest.Head
-	if err := tx.QueryRow(ctx, `SELECT number + 1, digest FROM revisions ORDER BY number DESC LIMIT 1`).Scan(&head.Revision, &head.Previous); err != nil {
+	if err := tx.QueryRow(ctx, `SELECT number + 1, digest FROM revisions ORDER BY number DESC LIMIT 1`).Scan(
+		&head.Revision,
+		&head.Previous,
+	); err != nil {
 		return 0, err
 	}
 	head.Published = now
@@ -98,11 +101,17 @@ func publish(ctx context.Context, tx pgx.Tx, v version, now time.Time) (int, err
 	if err != nil {
 		return 0, err
 	}
-	if _, err := tx.Exec(ctx, `INSERT INTO revisions (number, previous, digest, published) VALUES ($1, $2, $3, $4)`, head.Revision, head.Previous, manifest.Digest(body), head.Published); err != nil {
+	if _, err := tx.Exec(
+		ctx, `INSERT INTO revisions (number, previous, digest, published) VALUES ($1, $2, $3, $4)`,
+		head.Revision, head.Previous, manifest.Digest(body), head.Published,
+	); err != nil {
 		return 0, err
 	}
 	if v.title == nil {
-		_, err = tx.Exec(ctx, `INSERT INTO sheet_versions (sheet_id, revision, name, doc) VALUES ($1, $2, $3, $4)`, v.id, head.Revision, v.name, v.doc)
+		_, err = tx.Exec(
+			ctx, `INSERT INTO sheet_versions (sheet_id, revision, name, doc) VALUES ($1, $2, $3, $4)`, v.id,
+			head.Revision, v.name, v.doc,
+		)
 		return head.Revision, err
 	}
 	folded := manifest.Fold(v.name)
@@ -114,7 +123,10 @@ func publish(ctx context.Context, tx pgx.Tx, v version, now time.Time) (int, err
 	if err := stem(ctx, tx, *v.title); err != nil {
 		return 0, err
 	}
-	_, err = tx.Exec(ctx, `INSERT INTO title_versions (title_id, revision, name, folded, doc) VALUES ($1, $2, $3, $4, $5)`, v.id, head.Revision, v.name, folded, v.doc)
+	_, err = tx.Exec(
+		ctx, `INSERT INTO title_versions (title_id, revision, name, folded, doc) VALUES ($1, $2, $3, $4, $5)`,
+		v.id, head.Revision, v.name, folded, v.doc,
+	)
 	return head.Revision, err
 }
 
@@ -122,7 +134,9 @@ func publish(ctx context.Context, tx pgx.Tx, v version, now time.Time) (int, err
 // the one that it changes in place; v.id is empty if it changes none there.
 func newest(ctx context.Context, db querier, v version, revision int) ([][]byte, error) {
 	rows, err := db.Query(ctx, `SELECT DISTINCT ON (id COLLATE "C") doc
-		FROM (SELECT `+v.column+` AS id, revision, doc FROM `+v.table+` WHERE revision <= $3 UNION ALL SELECT $1::text, $3::integer, $2::bytea WHERE $1::text <> '') v ORDER BY id COLLATE "C", revision DESC`, v.id, v.doc, revision)
+		FROM (SELECT `+v.column+` AS id, revision, doc FROM `+v.table+` WHERE revision <= $3
+			UNION ALL SELECT $1::text, $3::integer, $2::bytea WHERE $1::text <> '') v
+			ORDER BY id COLLATE "C", revision DESC`, v.id, v.doc, revision)
 	if err != nil {
 		return nil, err
 	}

@@ -46,7 +46,9 @@ func stem(ctx context.Context, tx pgx.Tx, titles ...manifest.Title) error {
 	if _, err := tx.Exec(ctx, `DELETE FROM title_stems WHERE title_id = ANY($1)`, ids); err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, `INSERT INTO title_stems (stem, title_id) SELECT * FROM unnest($1::text[], $2::text[])`, stems, of); err != nil {
+	if _, err := tx.Exec(
+		ctx, `INSERT INTO title_stems (stem, title_id) SELECT * FROM unnest($1::text[], $2::text[])`, stems, of,
+	); err != nil {
 		return err
 	}
 	_, err := tx.Exec(ctx, `UPDATE titles SET stemmed = revision WHERE id = ANY($1)`, ids)
@@ -120,7 +122,8 @@ func titlesNear(ctx context.Context, db querier, d *draft.Draft) ([]manifest.Tit
 	rows, err := db.Query(ctx, `SELECT $1::text COLLATE "C"
 		UNION SELECT id FROM titles WHERE unstemmed
 		UNION SELECT title_id FROM title_stems WHERE stem = ANY($2::text[])
-		UNION SELECT s.title_id FROM unnest($3::text[]) m JOIN title_stems s ON s.stem >= m COLLATE "C" AND s.stem < (m || chr(127)) COLLATE "C"`, manifest.ID(d.Title), above, own)
+		UNION SELECT s.title_id FROM unnest($3::text[]) m
+			JOIN title_stems s ON s.stem >= m COLLATE "C" AND s.stem < (m || chr(127)) COLLATE "C"`, manifest.ID(d.Title), above, own)
 	if err != nil {
 		return nil, err
 	}

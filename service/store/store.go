@@ -34,7 +34,10 @@ var (
 type NewerError struct{ Present, Known int64 }
 
 func (e *NewerError) Error() string {
-	return fmt.Sprintf("its schema has version %d and this program knows %d: run the version of endroit that changed it, or a later one", e.Present, e.Known)
+	return fmt.Sprintf(
+		"its schema has version %d and this program knows %d: run the version of endroit that changed it, or a later one",
+		e.Present, e.Known,
+	)
 }
 
 // Store is the database. It is safe for concurrent use.
@@ -58,7 +61,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	s := &Store{pool}
 	if err := pool.Ping(ctx); err != nil {
 		pool.Close()
-		return nil, fmt.Errorf("open database %s as %s: %w; is PostgreSQL running, and is the address right?", config.ConnConfig.Database, config.ConnConfig.User, lastTried(err))
+		return nil, fmt.Errorf(
+			"open database %s as %s: %w; is PostgreSQL running, and is the address right?",
+			config.ConnConfig.Database, config.ConnConfig.User, lastTried(err),
+		)
 	}
 	if err := s.prepare(ctx); err != nil {
 		pool.Close()
@@ -131,8 +137,11 @@ func (s *Store) prepare(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	_, err = conn.Exec(ctx, `INSERT INTO revisions (number, previous, digest, published) SELECT 0, '', $1, $2 WHERE NOT EXISTS (SELECT 1 FROM revisions)`,
-		manifest.Digest(body), head.Published)
+	_, err = conn.Exec(
+		ctx,
+		`INSERT INTO revisions (number, previous, digest, published) SELECT 0, '', $1, $2 WHERE NOT EXISTS (SELECT 1 FROM revisions)`,
+		manifest.Digest(body), head.Published,
+	)
 	return err
 }
 

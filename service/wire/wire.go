@@ -31,7 +31,20 @@ const (
 )
 
 // Problems lists them.
-var Problems = []string{ProblemSignIn, ProblemExpired, ProblemRole, ProblemOwn, ProblemDecided, ProblemConflict, ProblemClash, ProblemKeyReused, ProblemInvalid, ProblemTooLarge, ProblemNotFound, ProblemTooMany}
+var Problems = []string{
+	ProblemSignIn,
+	ProblemExpired,
+	ProblemRole,
+	ProblemOwn,
+	ProblemDecided,
+	ProblemConflict,
+	ProblemClash,
+	ProblemKeyReused,
+	ProblemInvalid,
+	ProblemTooLarge,
+	ProblemNotFound,
+	ProblemTooMany,
+}
 
 // Person is an account as the API shows it.
 type Person struct {

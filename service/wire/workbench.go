@@ -69,7 +69,21 @@ const topReasons = 3
 
 // NewWorkbench fills in what a footprint tells.
 func NewWorkbench(f *footprint.Footprint) Workbench {
-	w := Workbench{Title: f.Title, Started: f.Started, Length: int64(f.Length), Observer: f.Observer, ReadsSeen: f.ReadsSeen(), Events: f.Events, Programs: append([]string{}, f.Programs...), Cues: []BenchCue{}, Gaps: []string{}, Cut: f.Cut, Counts: f.Counts, Files: make([]BenchFile, 0, len(f.Files)), Corrections: append([]footprint.Correction{}, f.Corrections...)}
+	w := Workbench{
+		Title:       f.Title,
+		Started:     f.Started,
+		Length:      int64(f.Length),
+		Observer:    f.Observer,
+		ReadsSeen:   f.ReadsSeen(),
+		Events:      f.Events,
+		Programs:    append([]string{}, f.Programs...),
+		Cues:        []BenchCue{},
+		Gaps:        []string{},
+		Cut:         f.Cut,
+		Counts:      f.Counts,
+		Files:       make([]BenchFile, 0, len(f.Files)),
+		Corrections: append([]footprint.Correction{}, f.Corrections...),
+	}
 	for _, c := range f.Cues {
 		w.Cues = append(w.Cues, BenchCue{int64(c.At), c.Word})
 	}
@@ -83,7 +97,21 @@ func NewWorkbench(f *footprint.Footprint) Workbench {
 }
 
 func benchFile(x footprint.File) BenchFile {
-	b := BenchFile{Path: x.Path, Place: x.Place, Kind: x.Kind, Confidence: x.Confidence, Reads: x.Reads, Writes: x.Writes, Changes: x.Changes, LastWrite: int64(x.LastWrite), Size: x.After.Size, Is: string(x.After.Is), New: x.Before.Is == trace.IsAbsent, Near: x.Near, Programs: x.Programs}
+	b := BenchFile{
+		Path:       x.Path,
+		Place:      x.Place,
+		Kind:       x.Kind,
+		Confidence: x.Confidence,
+		Reads:      x.Reads,
+		Writes:     x.Writes,
+		Changes:    x.Changes,
+		LastWrite:  int64(x.LastWrite),
+		Size:       x.After.Size,
+		Is:         string(x.After.Is),
+		New:        x.Before.Is == trace.IsAbsent,
+		Near:       x.Near,
+		Programs:   x.Programs,
+	}
 	if x.Judged != nil {
 		b.Judged = x.Judged.Kind
 	}
@@ -105,7 +133,13 @@ type BenchFileShown struct {
 // BenchFileOf is a file of a footprint, by number.
 func BenchFileOf(f *footprint.Footprint, n int) BenchFileShown {
 	x := f.Files[n]
-	out := BenchFileShown{BenchFile: benchFile(x), File: x, Points: []footprint.Points{}, Evidence: []footprint.Evidence{}, Versions: []BenchVersion{}}
+	out := BenchFileShown{
+		BenchFile: benchFile(x),
+		File:      x,
+		Points:    []footprint.Points{},
+		Evidence:  []footprint.Evidence{},
+		Versions:  []BenchVersion{},
+	}
 	out.Lane, out.Reasons = x.Lane, append([]string{}, x.Reasons...)
 	if why := x.Explain(); len(why.Evidence) > 0 {
 		out.Points, out.Evidence = why.Points, why.Evidence

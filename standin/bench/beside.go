@@ -53,7 +53,13 @@ func beside(rounds int) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%d openings of %d files by bare system calls, in milliseconds; each %d times in turn; medians of the times, and of the ratios within a round\n\n", stormOpens, stormFiles, rounds)
+	fmt.Printf(
+		"%d openings of %d files by bare system calls, in milliseconds; each %d times in turn; medians of "+
+			"the times, and of the ratios within a round\n\n",
+		stormOpens,
+		stormFiles,
+		rounds,
+	)
 	fmt.Printf("%-34s %9s %9s %9s %9s %9s %8s\n", "", "untraced", "in C", "traced", "untr. x", "in C x", "limit")
 	measure := func(threads, how string) (took [3][]time.Duration, err error) {
 		command := []string{self, "storm", folder, threads, strconv.Itoa(stormOpens), how}
@@ -79,7 +85,10 @@ func beside(rounds int) error {
 				return err
 			}
 			ms := func(d []time.Duration) string { return fmt.Sprintf("%.1f", float64(median(d))/1e6) }
-			fmt.Printf("%-34s %9s %9s %9s %9.2f %9.2f %8.2f\n", how+", threads: "+threads, ms(took[0]), ms(took[1]), ms(took[2]), ratio(took[2], took[0]), ratio(took[2], took[1]), besideLimit)
+			fmt.Printf(
+				"%-34s %9s %9s %9s %9.2f %9.2f %8.2f\n", how+", threads: "+threads, ms(took[0]), ms(took[1]),
+				ms(took[2]), ratio(took[2], took[0]), ratio(took[2], took[1]), besideLimit,
+			)
 		}
 	}
 	for _, threads := range []string{"1", "8"} {
@@ -88,7 +97,10 @@ func beside(rounds int) error {
 			return err
 		}
 		plain, c, traced := median(took[0]), median(took[1]), median(took[2])
-		fmt.Printf("%s threads: all but one opening in a thousand take less than %s, in C %s, traced %s\n", threads, plain, c, traced)
+		fmt.Printf(
+			"%s threads: all but one opening in a thousand take less than %s, in C %s, traced %s\n", threads,
+			plain, c, traced,
+		)
 	}
 	fmt.Println()
 	return nil
@@ -132,7 +144,14 @@ func tracedOwn(command []string, home string) (time.Duration, error) {
 	}
 	defer os.Remove(file.Name())
 	defer file.Close()
-	result, err := calls.Run(context.Background(), calls.Options{Command: command, Out: file, Path: file.Name(), Stdout: said, Stderr: os.Stderr, CueFolder: filepath.Join(home, "cues")})
+	result, err := calls.Run(context.Background(), calls.Options{
+		Command:   command,
+		Out:       file,
+		Path:      file.Name(),
+		Stdout:    said,
+		Stderr:    os.Stderr,
+		CueFolder: filepath.Join(home, "cues"),
+	})
 	if err != nil {
 		return 0, err
 	}
@@ -166,7 +185,9 @@ func starts(programs string, rounds int) error {
 	n := 0
 	traced := func(command ...string) *exec.Cmd {
 		n++
-		c := exec.Command(endroit, append([]string{"trace", "--quiet", "--out", filepath.Join(folder, strconv.Itoa(n)+".trace"), "--"}, command...)...)
+		c := exec.Command(
+			endroit,
+			append([]string{"trace", "--quiet", "--out", filepath.Join(folder, strconv.Itoa(n)+".trace"), "--"}, command...)...)
 		c.Env = append(os.Environ(), "HOME="+folder)
 		return c
 	}
@@ -188,7 +209,10 @@ func starts(programs string, rounds int) error {
 		}
 		plain, under = append(plain, a), append(under, b)
 	}
-	fmt.Printf("from the start of endroit trace to the first instruction of the command: %.1f ms more than alone (limit %.0f)\n", float64(median(under)-median(plain))/1e6, float64(startLimit)/1e6)
+	fmt.Printf(
+		"from the start of endroit trace to the first instruction of the command: %.1f ms more than alone (limit %.0f)\n",
+		float64(median(under)-median(plain))/1e6, float64(startLimit)/1e6,
+	)
 	for _, program := range [][]string{{"java", "-version"}, {"node", "-e", "0"}, {"git", "status"}} {
 		if _, err := exec.LookPath(program[0]); err != nil {
 			fmt.Printf("%s is not here: its start is left out\n", program[0])
@@ -210,7 +234,10 @@ func starts(programs string, rounds int) error {
 			limit = fmt.Sprintf("%.2f", javaLimit)
 		}
 		a, b := median(plain), median(under)
-		fmt.Printf("%-34s %9s %9s %8.2f %8s\n", strings.Join(program, " ")+", whole", a.Round(100*time.Microsecond), b.Round(100*time.Microsecond), float64(b)/float64(a), limit)
+		fmt.Printf(
+			"%-34s %9s %9s %8.2f %8s\n", strings.Join(program, " ")+", whole", a.Round(100*time.Microsecond),
+			b.Round(100*time.Microsecond), float64(b)/float64(a), limit,
+		)
 	}
 	fmt.Println()
 	return nil

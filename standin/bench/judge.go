@@ -55,7 +55,11 @@ func judge() error {
 	runtime.GC()
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
-	fmt.Printf("\nfootprint of %d events on %d files, one core: %s, %.1f million events a second (at least %.0f), %d MB of memory hold it\n", fp.Events, stormFiles, took.Round(time.Millisecond), float64(fp.Events)/took.Seconds()/1e6, eventsLimit/1e6, m.HeapAlloc>>20)
+	fmt.Printf(
+		"\nfootprint of %d events on %d files, one core: %s, %.1f million events a second (at least %.0f), %d MB of memory hold it\n",
+		fp.Events, stormFiles, took.Round(time.Millisecond), float64(fp.Events)/took.Seconds()/1e6,
+		eventsLimit/1e6, m.HeapAlloc>>20,
+	)
 
 	random := rand.New(rand.NewPCG(1, 2))
 	data := make([]byte, 64<<20)
@@ -72,7 +76,11 @@ func judge() error {
 		content.FindSums(mega, content.SumOptions{})
 		search = append(search, time.Since(start))
 	}
-	fmt.Printf("checksums searched in 1 MB: %s, %.2f times a pass of each algorithm, %s (limit %.0f)\n", median(search).Round(time.Millisecond), float64(median(search))/float64(median(once)), median(once).Round(time.Millisecond), sumsLimit)
+	fmt.Printf(
+		"checksums searched in 1 MB: %s, %.2f times a pass of each algorithm, %s (limit %.0f)\n",
+		median(search).Round(time.Millisecond), float64(median(search))/float64(median(once)),
+		median(once).Round(time.Millisecond), sumsLimit,
+	)
 	other := append(append([]byte{}, data[:1<<20]...), "inserted"...)
 	other = append(other, data[1<<20:]...)
 	other[40<<20] ^= 1
@@ -97,7 +105,10 @@ func longTrace(name string) error {
 		return err
 	}
 	for i := range stormFiles {
-		if err := w.File(&trace.File{Path: fmt.Sprintf("/home/mira/.local/share/tidewrack/f%d.dat", i), Before: trace.State{Is: trace.IsFile, Size: 9}}); err != nil {
+		if err := w.File(&trace.File{
+			Path:   fmt.Sprintf("/home/mira/.local/share/tidewrack/f%d.dat", i),
+			Before: trace.State{Is: trace.IsFile, Size: 9},
+		}); err != nil {
 			return err
 		}
 	}

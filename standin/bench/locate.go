@@ -69,10 +69,18 @@ func inPrefix(edition int) bool { return edition >= nativeCopies }
 func locations(n int, windows bool) []draft.Location {
 	name := titleName(n)
 	if windows {
-		return []draft.Location{{At: "saved-games:" + name + "/slot{slot}.sav", Holds: draft.Save}, {At: "local-app-data:" + name + "/settings.ini", Holds: draft.Config}, {At: "roaming-app-data:" + name + "/profile.bin", Holds: draft.Save}}
+		return []draft.Location{
+			{At: "saved-games:" + name + "/slot{slot}.sav", Holds: draft.Save},
+			{At: "local-app-data:" + name + "/settings.ini", Holds: draft.Config},
+			{At: "roaming-app-data:" + name + "/profile.bin", Holds: draft.Save},
+		}
 	}
 	id := manifest.ID(name)
-	return []draft.Location{{At: "xdg-data:" + id + "/slots/slot{slot}.sav", Holds: draft.Save}, {At: "xdg-config:" + id + "/settings.ini", Holds: draft.Config}, {At: "xdg-data:" + id + "/profile.bin", Holds: draft.Save}}
+	return []draft.Location{
+		{At: "xdg-data:" + id + "/slots/slot{slot}.sav", Holds: draft.Save},
+		{At: "xdg-config:" + id + "/settings.ini", Holds: draft.Config},
+		{At: "xdg-data:" + id + "/profile.bin", Holds: draft.Save},
+	}
 }
 
 // keepManifest makes a manifest of a size and keeps it in a home, without its
@@ -88,11 +96,21 @@ func keepManifest(home, size string) error {
 	}
 	var docs [][]byte
 	for _, n := range titleNumbers(titles) {
-		d := &draft.Draft{Title: titleName(n), Edition: &trace.Edition{Store: "quayside", Ref: fmt.Sprint(1_000_000 + n)}, Launcher: "quayside", OS: "linux", Runtime: "native", Locations: locations(n, windows[n])}
+		d := &draft.Draft{
+			Title:     titleName(n),
+			Edition:   &trace.Edition{Store: "quayside", Ref: fmt.Sprint(1_000_000 + n)},
+			Launcher:  "quayside",
+			OS:        "linux",
+			Runtime:   "native",
+			Locations: locations(n, windows[n]),
+		}
 		if windows[n] {
 			d.Runtime = "prefix"
 		}
-		t, err := manifest.Apply(nil, manifest.Accepted{Evidence: standing.Evidence{Contribution: n + 1, By: "mira", ReviewedBy: "anselm", Observer: "seccomp"}, Draft: d})
+		t, err := manifest.Apply(nil, manifest.Accepted{
+			Evidence: standing.Evidence{Contribution: n + 1, By: "mira", ReviewedBy: "anselm", Observer: "seccomp"},
+			Draft:    d,
+		})
 		if err != nil {
 			return err
 		}
@@ -106,7 +124,9 @@ func keepManifest(home, size string) error {
 	if err != nil {
 		return err
 	}
-	launcher, err := manifest.ApplySheet(nil, quayside, standing.Evidence{Contribution: titles + 1, By: "mira", ReviewedBy: "anselm"})
+	launcher, err := manifest.ApplySheet(
+		nil, quayside, standing.Evidence{Contribution: titles + 1, By: "mira", ReviewedBy: "anselm"},
+	)
 	if err != nil {
 		return err
 	}
@@ -114,7 +134,10 @@ func keepManifest(home, size string) error {
 	if err != nil {
 		return err
 	}
-	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("0", 64), Published: time.Now().UTC().Truncate(time.Second)}, [][]byte{doc}, docs)
+	body, err := manifest.Assemble(
+		manifest.Head{Revision: 1, Previous: strings.Repeat("0", 64), Published: time.Now().UTC().Truncate(time.Second)},
+		[][]byte{doc}, docs,
+	)
 	if err != nil {
 		return err
 	}
@@ -136,21 +159,31 @@ func layOut(home string) error {
 		}
 		return os.WriteFile(name, []byte(text), 0o644)
 	}
-	hive := "WINE REGISTRY Version 2\n;; All keys relative to REGISTRY\\\\Machine\n\n" + strings.Repeat("[Software\\\\Classes\\\\Interface\\\\{00000000-0000-0000-C000-000000000046}] 1795576273\n#time=1dc5d3a\n@=\"IUnknown\"\n\"Threading\"=\"Both\"\n\n", 20_000) +
+	hive := "WINE REGISTRY Version 2\n;; All keys relative to REGISTRY\\\\Machine\n\n" + strings.Repeat(
+		"[Software\\\\Classes\\\\Interface\\\\{00000000-0000-0000-C000-000000000046}] 1795576273\n#time=1dc5d3a\n@=\"IUnknown\"\n\"Threading\"=\"Both\"\n\n",
+		20_000,
+	) +
 		"[Software\\\\Microsoft\\\\Windows NT\\\\CurrentVersion\\\\ProfileList\\\\S-1-5-21-0-0-0-1000] 1795576273\n\"ProfileImagePath\"=\"C:\\\\users\\\\player\"\n"
 	const top = ".local/share/quayside/"
 	for e := range nativeCopies + prefixCopies {
 		n := titleNumber(e)
 		ref := fmt.Sprint(1_000_000 + n)
 		files := map[string]string{
-			top + "titles/" + ref + ".entry":       fmt.Sprintf("\"entry\"\n{\n\t\"reference\"\t%q\n\t\"name\"\t%q\n\t\"version\"\t\"1.0\"\n\t\"folder\"\t%q\n}\n", ref, titleName(n), ref),
+			top + "titles/" + ref + ".entry": fmt.Sprintf(
+				"\"entry\"\n{\n\t\"reference\"\t%q\n\t\"name\"\t%q\n\t\"version\"\t\"1.0\"\n\t\"folder\"\t%q\n}\n",
+				ref, titleName(n), ref,
+			),
 			top + "installed/" + ref + "/game.bin": "game",
 		}
 		roots := map[string]string{"xdg-data": ".local/share", "xdg-config": ".config"}
 		if inPrefix(e) {
 			prefix := top + "prefixes/" + ref
 			user := prefix + "/drive_c/users/player/"
-			roots = map[string]string{"saved-games": user + "Saved Games", "local-app-data": user + "AppData/Local", "roaming-app-data": user + "AppData/Roaming"}
+			roots = map[string]string{
+				"saved-games":      user + "Saved Games",
+				"local-app-data":   user + "AppData/Local",
+				"roaming-app-data": user + "AppData/Roaming",
+			}
 			files[prefix+"/system.reg"] = hive
 			files[prefix+"/user.reg"] = "WINE REGISTRY Version 2\n;; All keys relative to REGISTRY\\\\User\\\\S-1-5-21-0-0-0-1000\n\n"
 		}
@@ -262,8 +295,14 @@ func locateAll(programs string, rounds int) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("\nendroit locate --all, %d installed editions, %d of them in prefixes, a home of %d files\n\n", nativeCopies+prefixCopies, prefixCopies, homeFiles)
-	fmt.Printf("%-18s %10s %12s %10s %8s %8s %10s %12s\n", "titles", "files", "those read", "located", "ratio", "limit", "memory", "first run")
+	fmt.Printf(
+		"\nendroit locate --all, %d installed editions, %d of them in prefixes, a home of %d files\n\n",
+		nativeCopies+prefixCopies, prefixCopies, homeFiles,
+	)
+	fmt.Printf(
+		"%-18s %10s %12s %10s %8s %8s %10s %12s\n", "titles", "files", "those read", "located", "ratio",
+		"limit", "memory", "first run",
+	)
 	home, err := os.MkdirTemp("", "endroit-bench-home-")
 	if err != nil {
 		return err
@@ -322,6 +361,10 @@ func locateAmong(self, endroit, home string, titles, rounds int) error {
 		plain = append(plain, took)
 	}
 	ratio := float64(median(located)) / float64(median(plain))
-	fmt.Printf("%-18d %10d %12s %10s %8.2f %8.2f %7d MB %12s\n", titles, files, median(plain).Round(100*time.Microsecond), median(located).Round(100*time.Microsecond), ratio, locateLimit, memory/1_000_000, first.Round(time.Millisecond))
+	fmt.Printf(
+		"%-18d %10d %12s %10s %8.2f %8.2f %7d MB %12s\n", titles, files,
+		median(plain).Round(100*time.Microsecond), median(located).Round(100*time.Microsecond), ratio,
+		locateLimit, memory/1_000_000, first.Round(time.Millisecond),
+	)
 	return nil
 }

@@ -181,7 +181,10 @@ func run(programs string, rounds int) error {
 	}
 	defer os.RemoveAll(folder)
 	for i := range stormFiles {
-		if err := os.WriteFile(filepath.Join(folder, "f"+strconv.Itoa(i)), []byte("forty-two bytes, or about that many of it."), 0o600); err != nil {
+		if err := os.WriteFile(
+			filepath.Join(folder, "f"+strconv.Itoa(i)), []byte("forty-two bytes, or about that many of it."),
+			0o600,
+		); err != nil {
 			return err
 		}
 	}
@@ -195,15 +198,36 @@ func run(programs string, rounds int) error {
 	}
 	var u unix.Utsname
 	_ = unix.Uname(&u)
-	fmt.Printf("Linux %s, %d processors; each %d times, traced and untraced in turn; medians\n\n", unix.ByteSliceToString(u.Release[:]), runtime.NumCPU(), rounds)
+	fmt.Printf(
+		"Linux %s, %d processors; each %d times, traced and untraced in turn; medians\n\n",
+		unix.ByteSliceToString(u.Release[:]), runtime.NumCPU(), rounds,
+	)
 	fmt.Printf("%-42s %10s %10s %8s %8s\n", "", "untraced", "traced", "ratio", "limit")
 	lost := ""
 	opens := strconv.Itoa(stormOpens)
 	whole := func(c *counts) string { return c.storm(folder, true) }
 	benches := []measured{
-		{fmt.Sprintf("storm of %d opens of %d files", stormOpens, stormFiles), []string{self, "storm", folder, "1", opens, "absolute read"}, stormLimit, observed, whole},
-		{"the same with four threads", []string{self, "storm", folder, "4", opens, "absolute read"}, threadsLimit, observed, whole},
-		{"the same, the system observed", []string{self, "storm", folder, "1", opens, "absolute read"}, systemLimit, systemObserved, func(c *counts) string { return c.storm(folder, false) }},
+		{
+			fmt.Sprintf("storm of %d opens of %d files", stormOpens, stormFiles),
+			[]string{self, "storm", folder, "1", opens, "absolute read"},
+			stormLimit,
+			observed,
+			whole,
+		},
+		{
+			"the same with four threads",
+			[]string{self, "storm", folder, "4", opens, "absolute read"},
+			threadsLimit,
+			observed,
+			whole,
+		},
+		{
+			"the same, the system observed",
+			[]string{self, "storm", folder, "1", opens, "absolute read"},
+			systemLimit,
+			systemObserved,
+			func(c *counts) string { return c.storm(folder, false) },
+		},
 		{"the game at sixty frames a second", []string{game, filepath.Join(folder, "real.script")}, gameLimit, observed, nil},
 		{"the game as fast as it goes", []string{game, "-pace", "free", filepath.Join(folder, "free.script")}, 0, observed, nil},
 	}
@@ -233,7 +257,10 @@ func run(programs string, rounds int) error {
 		if b.limit > 0 {
 			limit = fmt.Sprintf("%.2f", b.limit)
 		}
-		fmt.Printf("%-42s %10s %10s %8.3f %8s\n", b.name, median(plain).Round(100*time.Microsecond), median(traced).Round(100*time.Microsecond), ratio, limit)
+		fmt.Printf(
+			"%-42s %10s %10s %8.3f %8s\n", b.name, median(plain).Round(100*time.Microsecond),
+			median(traced).Round(100*time.Microsecond), ratio, limit,
+		)
 		if strings.HasPrefix(b.name, "storm") {
 			fmt.Printf("%-42s %10.2f µs added for each open\n", "", float64(median(traced)-median(plain))/stormOpens/1e3)
 		}
@@ -241,7 +268,14 @@ func run(programs string, rounds int) error {
 	if lost != "" {
 		return fmt.Errorf("events were lost: %s", lost)
 	}
-	fmt.Printf("\nnothing was lost: %d opens of %d distinct files in every trace by calls; by the system's\nevents every file, and %d of %d openings (the kernel joins those that wait to be read)\n", stormOpens, stormFiles, joined, stormOpens)
+	fmt.Printf(
+		"\nnothing was lost: %d opens of %d distinct files in every trace by calls; by the system's\nevents "+
+			"every file, and %d of %d openings (the kernel joins those that wait to be read)\n",
+		stormOpens,
+		stormFiles,
+		joined,
+		stormOpens,
+	)
 	return nil
 }
 
@@ -306,7 +340,16 @@ func observed(command []string, home string) (time.Duration, *counts, error) {
 	defer os.Remove(file.Name())
 	defer file.Close()
 	start := time.Now()
-	result, err := calls.Run(context.Background(), calls.Options{Command: command, Out: file, Path: file.Name(), Versions: versions.Options{Folder: filepath.Join(home, "versions"), File: versions.DefaultFile}, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(home, "cues")})
+	result, err := calls.Run(context.Background(), calls.Options{
+		Command:   command,
+		Out:       file,
+		Path:      file.Name(),
+		Versions:  versions.Options{Folder: filepath.Join(home, "versions"), File: versions.DefaultFile},
+		Stdin:     null,
+		Stdout:    null,
+		Stderr:    os.Stderr,
+		CueFolder: filepath.Join(home, "cues"),
+	})
 	took := time.Since(start)
 	if err != nil {
 		return 0, nil, err

@@ -31,8 +31,15 @@ func systemObserved(command []string, home string) (time.Duration, *counts, erro
 	defer cancel()
 	ready, done := make(chan struct{}), make(chan error, 1)
 	go func() {
-		_, err := system.Run(ctx, system.Options{Process: filepath.Base(command[0]), Under: home, Out: file, Path: file.Name(), CueFolder: filepath.Join(home, "cues"),
-			Header: trace.Header{User: "bench", Env: map[string]string{"HOME": home}}, Ready: func() { close(ready) }})
+		_, err := system.Run(ctx, system.Options{
+			Process:   filepath.Base(command[0]),
+			Under:     home,
+			Out:       file,
+			Path:      file.Name(),
+			CueFolder: filepath.Join(home, "cues"),
+			Header:    trace.Header{User: "bench", Env: map[string]string{"HOME": home}},
+			Ready:     func() { close(ready) },
+		})
 		done <- err
 	}()
 	select {
@@ -100,7 +107,15 @@ func underWine(rounds int) error {
 			return err
 		}
 		start = time.Now()
-		result, err := calls.Run(ctx, calls.Options{Command: command, Out: file, Stdin: null, Stdout: null, Stderr: null, CueFolder: filepath.Join(top, "cues"), Header: trace.Header{Prefix: &trace.Prefix{Folder: p.Folder}}})
+		result, err := calls.Run(ctx, calls.Options{
+			Command:   command,
+			Out:       file,
+			Stdin:     null,
+			Stdout:    null,
+			Stderr:    null,
+			CueFolder: filepath.Join(top, "cues"),
+			Header:    trace.Header{Prefix: &trace.Prefix{Folder: p.Folder}},
+		})
 		traced = append(traced, time.Since(start))
 		_, _ = null.Close(), file.Close()
 		if err != nil {
@@ -108,7 +123,11 @@ func underWine(rounds int) error {
 		}
 		events = result.End.Events
 	}
-	fmt.Printf("%-42s %10s %10s %8.3f %8.2f   %d events\n", "a Windows program, until its server went", median(plain).Round(time.Millisecond), median(traced).Round(time.Millisecond), float64(median(traced))/float64(median(plain)), wineLimit, events)
+	fmt.Printf(
+		"%-42s %10s %10s %8.3f %8.2f   %d events\n", "a Windows program, until its server went",
+		median(plain).Round(time.Millisecond), median(traced).Round(time.Millisecond),
+		float64(median(traced))/float64(median(plain)), wineLimit, events,
+	)
 	return nil
 }
 
@@ -154,7 +173,14 @@ func long(folder, opens string) error {
 	if err != nil {
 		return err
 	}
-	result, err := calls.Run(context.Background(), calls.Options{Command: []string{self, "storm", folder, "1", opens, "absolute read"}, Out: file, Stdin: null, Stdout: null, Stderr: os.Stderr, CueFolder: filepath.Join(folder, "cues")})
+	result, err := calls.Run(context.Background(), calls.Options{
+		Command:   []string{self, "storm", folder, "1", opens, "absolute read"},
+		Out:       file,
+		Stdin:     null,
+		Stdout:    null,
+		Stderr:    os.Stderr,
+		CueFolder: filepath.Join(folder, "cues"),
+	})
 	if err != nil {
 		return err
 	}
@@ -175,6 +201,9 @@ func long(folder, opens string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("after %d events: the observer took %d MB at most (limit %d), the trace %.2f bytes an event (limit %.0f)\n", result.End.Events, kB/1000, memoryLimit, float64(info.Size())/float64(result.End.Events), bytesLimit)
+	fmt.Printf(
+		"after %d events: the observer took %d MB at most (limit %d), the trace %.2f bytes an event (limit %.0f)\n",
+		result.End.Events, kB/1000, memoryLimit, float64(info.Size())/float64(result.End.Events), bytesLimit,
+	)
 	return nil
 }

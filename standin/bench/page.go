@@ -56,10 +56,16 @@ func page(programs string) error {
 		return err
 	}
 	start = time.Now()
-	if err := chromedp.Do(view, chromedp.Navigate(address), chromedp.WaitVisible(chromedp.CSS("canvas")), chromedp.WaitVisible(chromedp.CSS(".covers"))); err != nil {
+	if err := chromedp.Do(
+		view, chromedp.Navigate(address), chromedp.WaitVisible(chromedp.CSS("canvas")),
+		chromedp.WaitVisible(chromedp.CSS(".covers")),
+	); err != nil {
 		return err
 	}
-	fmt.Printf("\nworkbench, %d events on %d files: the trace is read in %s, the page stands %s later\n", shownEvents, shownFiles, read.Round(time.Millisecond), time.Since(start).Round(time.Millisecond))
+	fmt.Printf(
+		"\nworkbench, %d events on %d files: the trace is read in %s, the page stands %s later\n", shownEvents,
+		shownFiles, read.Round(time.Millisecond), time.Since(start).Round(time.Millisecond),
+	)
 	for _, x := range []struct{ what, press string }{{"zoom", "[aria-label=Closer]"}, {"move", "[aria-label=Earlier]"}, {"fold the noise out and in", ".noise"}} {
 		times, err := chromedp.Run(view, chromedp.Evaluate[[]float64](fmt.Sprintf(`(async () => {
 			const times = []
@@ -78,7 +84,10 @@ func page(programs string) error {
 		for _, t := range times {
 			list = append(list, time.Duration(t*float64(time.Second)))
 		}
-		fmt.Printf("  %-26s drawn after %s (median of %d; limit %.0f ms)\n", x.what, median(list).Round(time.Millisecond), len(list), stepLimit*1000)
+		fmt.Printf(
+			"  %-26s drawn after %s (median of %d; limit %.0f ms)\n", x.what,
+			median(list).Round(time.Millisecond), len(list), stepLimit*1000,
+		)
 	}
 	return nil
 }
@@ -90,7 +99,14 @@ func wideTrace(name string) error {
 		return err
 	}
 	defer file.Close()
-	w, err := trace.NewWriter(file, trace.Header{Title: "Lantern Hollow", OS: "linux", Runtime: "native", Observer: trace.ByCalls, Started: time.Now(), Env: map[string]string{"HOME": "/home/mira"}})
+	w, err := trace.NewWriter(file, trace.Header{
+		Title:    "Lantern Hollow",
+		OS:       "linux",
+		Runtime:  "native",
+		Observer: trace.ByCalls,
+		Started:  time.Now(),
+		Env:      map[string]string{"HOME": "/home/mira"},
+	})
 	if err != nil {
 		return err
 	}

@@ -21,8 +21,11 @@ func Start(ctx context.Context) (_ context.Context, stop func(), err error) {
 	if err != nil {
 		return nil, nil, fmt.Errorf("start the browser: %w", err)
 	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.UserDataDir(profile), chromedp.DisableGPU,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true))
+	options := append(
+		chromedp.DefaultExecAllocatorOptions[:], chromedp.UserDataDir(profile), chromedp.DisableGPU,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("hide-scrollbars", true),
+	)
 	if os.Getuid() == 0 {
 		options = append(options, chromedp.NoSandbox) // it refuses to be root with one
 	}

@@ -66,7 +66,12 @@ func (d *demo) run(ctx context.Context) (err error) {
 	}
 	l, err := net.Listen("tcp", d.address)
 	if err != nil {
-		return fmt.Errorf("%s cannot be used (%v). End the program that uses it (perhaps another demo), or choose another: make demo ADDRESS=127.0.0.1:8418", d.address, err)
+		return fmt.Errorf(
+			"%s cannot be used (%v). End the program that uses it (perhaps another demo), or choose another: "+
+				"make demo ADDRESS=127.0.0.1:8418",
+			d.address,
+			err,
+		)
 	}
 	_ = l.Close()
 
@@ -210,7 +215,10 @@ func (d *demo) accounts() {
 	}
 	if !d.quick {
 		home := filepath.Join(d.folder, "homes", "mira")
-		fmt.Printf("\nThe workbench of the run above, in another terminal:\n  cd %s && HOME=$PWD %s workbench tidewrack.trace\n", home, filepath.Join(d.programs, "endroit"))
+		fmt.Printf(
+			"\nThe workbench of the run above, in another terminal:\n  cd %s && HOME=$PWD %s workbench tidewrack.trace\n",
+			home, filepath.Join(d.programs, "endroit"),
+		)
 	}
 	fmt.Println("\nThe demo starts afresh each time: what you do in it is gone with the next one.")
 }

@@ -98,7 +98,10 @@ func (w *walk) submit() error {
 func (w *walk) signIn(name string) error {
 	for _, p := range world.People {
 		if p.Name == name {
-			_, err := w.endroit(fmt.Sprintf("login %s --service http://%s --password-stdin", name, w.address), strings.NewReader(p.Password+"\n"))
+			_, err := w.endroit(
+				fmt.Sprintf("login %s --service http://%s --password-stdin", name, w.address),
+				strings.NewReader(p.Password+"\n"),
+			)
 			return err
 		}
 	}
@@ -206,7 +209,13 @@ func (w *walk) command(name string, args ...string) *exec.Cmd {
 	c := exec.CommandContext(w.ctx, path, args...)
 	c.Cancel = func() error { return c.Process.Signal(os.Interrupt) }
 	c.Dir = w.home
-	c.Env = []string{"HOME=" + w.home, "PATH=" + w.programs + ":" + os.Getenv("PATH"), "TERM=" + os.Getenv("TERM"), "TZ=" + os.Getenv("TZ"), "XDG_RUNTIME_DIR=" + w.cues}
+	c.Env = []string{
+		"HOME=" + w.home,
+		"PATH=" + w.programs + ":" + os.Getenv("PATH"),
+		"TERM=" + os.Getenv("TERM"),
+		"TZ=" + os.Getenv("TZ"),
+		"XDG_RUNTIME_DIR=" + w.cues,
+	}
 	return c
 }
 
@@ -225,11 +234,7 @@ func (w *walk) endroit(args string, in io.Reader) (string, error) {
 // played is what is done in the game, and the cue that marks it from another
 // terminal.
 var played = []struct{ line, cue string }{
-	{"play 45", "ready"},
-	{"save 1", ""},
-	{"play 30", ""},
-	{"save 2", "saved"},
-	{"play 60", ""},
+	{"play 45", "ready"}, {"save 1", ""}, {"play 30", ""}, {"save 2", "saved"}, {"play 60", ""},
 	{"set volume 55", "changed-setting"},
 	{"shot", ""},
 	{"play 45", ""},

@@ -90,7 +90,10 @@ func Quayside(home, disk string) error {
 	top := QuaysideHome(home)
 	second := filepath.Join(disk, "QuaysideLibrary")
 	err := tree(top, map[string]string{
-		"settings/libraries.qk":                       fmt.Sprintf("\"libraries\"\n{\n\t\"1\"\n\t{\n\t\t\"path\"\t%q\n\t}\n\t\"2\"\n\t{\n\t\t\"path\"\t%q\n\t}\n\t\"3\"\n\t{\n\t\t\"path\"\t%q\n\t}\n}\n", top, second, unplugged()),
+		"settings/libraries.qk": fmt.Sprintf(
+			"\"libraries\"\n{\n\t\"1\"\n\t{\n\t\t\"path\"\t%q\n\t}\n\t\"2\"\n\t{\n\t\t\"path\"\t%q\n\t}\n\t\"3\"\n\t{\n\t\t\"path\"\t%q\n\t}\n}\n",
+			top, second, unplugged(),
+		),
 		"settings/accounts.qk":                        "\"accounts\"\n{\n\t\"a\" { \"number\" \"90210017\" \"name\" \"gullwatch\" \"current\" \"1\" }\n\t\"b\" { \"number\" \"90210444\" \"name\" \"guest\" \"current\" \"0\" }\n}\n",
 		"settings/cloud.qk":                           "\"cloud\" { \"keep-copies\" \"1\" }\n",
 		"accounts/90210017/418820/remote/profile.bin": "x",
@@ -112,7 +115,10 @@ func Quayside(home, disk string) error {
 }
 
 func entry(ref, name, version, folder string) string {
-	return fmt.Sprintf("\"entry\"\n{\n\t\"reference\"\t%q\n\t\"name\"\t\t%q\n\t\"version\"\t%q\n\t\"folder\"\t%q\n}\n", ref, name, version, folder)
+	return fmt.Sprintf(
+		"\"entry\"\n{\n\t\"reference\"\t%q\n\t\"name\"\t\t%q\n\t\"version\"\t%q\n\t\"folder\"\t%q\n}\n", ref,
+		name, version, folder,
+	)
 }
 
 // Brasslight installs the launcher in a home: its shelf is an SQLite database,
@@ -163,11 +169,15 @@ func shelf(file string, rows [][]any) error {
 		return err
 	}
 	defer db.Close() // which would bring the journal in, so the files are taken before
-	if _, err := db.Exec(`CREATE TABLE shelf (number TEXT, title TEXT NOT NULL, build TEXT, folder TEXT, bought_at TEXT NOT NULL, added DATETIME DEFAULT '2026-10-02 18:30:00')`); err != nil {
+	if _, err := db.Exec(
+		`CREATE TABLE shelf (number TEXT, title TEXT NOT NULL, build TEXT, folder TEXT, bought_at TEXT NOT NULL, added DATETIME DEFAULT '2026-10-02 18:30:00')`,
+	); err != nil {
 		return err
 	}
 	for _, r := range rows {
-		if _, err := db.Exec(`INSERT INTO shelf (number, title, build, folder, bought_at) VALUES (?, ?, ?, ?, ?)`, r...); err != nil {
+		if _, err := db.Exec(
+			`INSERT INTO shelf (number, title, build, folder, bought_at) VALUES (?, ?, ?, ?, ?)`,
+			r...); err != nil {
 			return err
 		}
 	}
@@ -239,7 +249,12 @@ const userHive = `WINE REGISTRY Version 2
 const LarderKey = `Software\Microsoft\Windows\CurrentVersion\Uninstall\Ninefold Orchard`
 
 // LarderValues are the values of LarderKey.
-var LarderValues = [][2]string{{"DisplayName", "Ninefold Orchard"}, {"DisplayVersion", "1.1.0"}, {"Publisher", "Larder"}, {"InstallLocation", `C:\Larder Games\Ninefold Orchard`}}
+var LarderValues = [][2]string{
+	{"DisplayName", "Ninefold Orchard"},
+	{"DisplayVersion", "1.1.0"},
+	{"Publisher", "Larder"},
+	{"InstallLocation", `C:\Larder Games\Ninefold Orchard`},
+}
 
 // LarderEntry is Larder's entry as a hive has it.
 func LarderEntry() string {

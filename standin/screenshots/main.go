@@ -49,7 +49,9 @@ func run(programs, out, only string) error {
 	if err := os.MkdirAll(out, 0o755); err != nil {
 		return err
 	}
-	demo := exec.CommandContext(ctx, filepath.Join(programs, "demo"), "-programs", programs, "-folder", folder, "-address", address)
+	demo := exec.CommandContext(
+		ctx, filepath.Join(programs, "demo"), "-programs", programs, "-folder", folder, "-address", address,
+	)
 	demo.Cancel = func() error { return demo.Process.Signal(os.Interrupt) }
 	demo.Stderr = os.Stderr
 	said, err := demo.StdoutPipe()
@@ -158,9 +160,13 @@ func signIn(ctx context.Context, name string) error {
 	}
 	for _, p := range world.People {
 		if p.Name == name {
-			return chromedp.Do(ctx, chromedp.Navigate("http://"+address+"/sign-in"), chromedp.WaitVisible(chromedp.CSS("input[name=name]")),
-				chromedp.SendKeys(chromedp.CSS("input[name=name]"), p.Name), chromedp.SendKeys(chromedp.CSS("input[name=password]"), p.Password+"\r"),
-				chromedp.WaitVisible(chromedp.CSS(".who")))
+			return chromedp.Do(
+				ctx, chromedp.Navigate("http://"+address+"/sign-in"),
+				chromedp.WaitVisible(chromedp.CSS("input[name=name]")),
+				chromedp.SendKeys(chromedp.CSS("input[name=name]"), p.Name),
+				chromedp.SendKeys(chromedp.CSS("input[name=password]"), p.Password+"\r"),
+				chromedp.WaitVisible(chromedp.CSS(".who")),
+			)
 		}
 	}
 	return errors.New("the demo has no such account")

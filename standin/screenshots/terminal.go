@@ -45,7 +45,10 @@ func commands(ctx context.Context, programs, folder, out, only string) error {
 		}
 		home := filepath.Join(folder, "homes", c.home)
 		done := filepath.Join(folder, c.name+".done")
-		script := fmt.Sprintf("cd %q && %s clear && printf '$ %%s\\n' %q && { %s; } 2>&1; touch %q; sleep 30", home, c.before, c.command, c.command, done)
+		script := fmt.Sprintf(
+			"cd %q && %s clear && printf '$ %%s\\n' %q && { %s; } 2>&1; touch %q; sleep 30", home, c.before,
+			c.command, c.command, done,
+		)
 		if err := terminal(ctx, programs, home, script, done, file); err != nil {
 			return fmt.Errorf("picture %s: %w", c.name, err)
 		}
@@ -60,7 +63,14 @@ func terminal(ctx context.Context, programs, home, script, done, file string) er
 		`xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry 159x53+0+0 -bg '#fffdf8' -fg '#1f2a29' -e sh -c "$SCRIPT" & xterm=$!
 		n=0; while [ ! -e "$DONE" ] && [ $n -lt 300 ]; do sleep 0.1; n=$((n+1)); done; sleep 0.6
 		import -window root "$FILE"; kill $xterm`)
-	screen.Env = []string{"HOME=" + home, "PATH=" + programs + ":" + os.Getenv("PATH"), "SCRIPT=" + script, "DONE=" + done, "FILE=" + file, "LANG=C.UTF-8"}
+	screen.Env = []string{
+		"HOME=" + home,
+		"PATH=" + programs + ":" + os.Getenv("PATH"),
+		"SCRIPT=" + script,
+		"DONE=" + done,
+		"FILE=" + file,
+		"LANG=C.UTF-8",
+	}
 	if text, err := screen.CombinedOutput(); err != nil {
 		return fmt.Errorf("%w: %s", err, text)
 	}

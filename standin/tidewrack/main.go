@@ -97,8 +97,15 @@ func start(free bool) (*game, error) {
 	if err != nil {
 		return nil, err
 	}
-	g := &game{install: filepath.Dir(exe), data: folder("XDG_DATA_HOME", ".local/share"), config: folder("XDG_CONFIG_HOME", ".config"),
-		cache: folder("XDG_CACHE_HOME", ".cache"), free: free, day: 1, settings: map[string]string{"volume": "80", "language": "en", "fullscreen": "yes"}}
+	g := &game{
+		install:  filepath.Dir(exe),
+		data:     folder("XDG_DATA_HOME", ".local/share"),
+		config:   folder("XDG_CONFIG_HOME", ".config"),
+		cache:    folder("XDG_CACHE_HOME", ".cache"),
+		free:     free,
+		day:      1,
+		settings: map[string]string{"volume": "80", "language": "en", "fullscreen": "yes"},
+	}
 	for _, d := range []string{filepath.Join(g.data, "slots"), g.config, g.cache} {
 		if err := os.MkdirAll(d, 0o755); err != nil {
 			return nil, err

@@ -25,7 +25,10 @@ type Prefix struct{ Folder, Home string }
 // fetched from elsewhere.
 func (p Prefix) run(ctx context.Context, program string, args ...string) (string, error) {
 	c := exec.CommandContext(ctx, program, args...)
-	c.Env = append(os.Environ(), "HOME="+p.Home, "WINEPREFIX="+p.Folder, "WINEDLLOVERRIDES=mscoree,mshtml=", "WINEDEBUG=-all", "DISPLAY=")
+	c.Env = append(
+		os.Environ(), "HOME="+p.Home, "WINEPREFIX="+p.Folder, "WINEDLLOVERRIDES=mscoree,mshtml=",
+		"WINEDEBUG=-all", "DISPLAY=",
+	)
 	out, err := c.Output()
 	var exit *exec.ExitError
 	if errors.As(err, &exit) {

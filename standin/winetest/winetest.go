@@ -59,7 +59,8 @@ func (m Made) able(t testing.TB) {
 		t.Fatal(err)
 	}
 	dll := filepath.Join(m.Folder, "drive_c", "windows", "system32", "bcryptprimitives.dll")
-	if out, err := exec.Command("x86_64-w64-mingw32-gcc", "-shared", "-o", dll, source, "-ladvapi32").CombinedOutput(); err != nil {
+	compile := exec.Command("x86_64-w64-mingw32-gcc", "-shared", "-o", dll, source, "-ladvapi32")
+	if out, err := compile.CombinedOutput(); err != nil {
 		t.Fatalf("compile bcryptprimitives.dll: %v: %s", err, out)
 	}
 }

@@ -123,15 +123,34 @@ type seen struct {
 var (
 	runStarted = time.Date(2026, 11, 21, 19, 4, 0, 0, time.UTC)
 	runLength  = 412 * time.Second
-	runCues    = []trace.Cue{{At: 21 * time.Second, Word: "loaded"}, {At: 240 * time.Second, Word: "saved"}, {At: 318 * time.Second, Word: "changed-setting"}, {At: 405 * time.Second, Word: "quit"}}
+	runCues    = []trace.Cue{
+		{At: 21 * time.Second, Word: "loaded"},
+		{At: 240 * time.Second, Word: "saved"},
+		{At: 318 * time.Second, Word: "changed-setting"},
+		{At: 405 * time.Second, Word: "quit"},
+	}
 )
 
 func (f finding) body() *contribution.Body {
 	if f.sheet != nil {
 		return f.sheet
 	}
-	fp := &footprint.Footprint{Format: footprint.Format, Title: f.title, Edition: &f.edition, Launcher: f.launcher, OS: f.os, Runtime: f.runtime, Observer: f.observer,
-		Started: runStarted, Length: runLength, Programs: []string{}, Cues: runCues, Gaps: []trace.Gap{}, Counts: map[footprint.Kind]int{}, Files: []footprint.File{}}
+	fp := &footprint.Footprint{
+		Format:   footprint.Format,
+		Title:    f.title,
+		Edition:  &f.edition,
+		Launcher: f.launcher,
+		OS:       f.os,
+		Runtime:  f.runtime,
+		Observer: f.observer,
+		Started:  runStarted,
+		Length:   runLength,
+		Programs: []string{},
+		Cues:     runCues,
+		Gaps:     []trace.Gap{},
+		Counts:   map[footprint.Kind]int{},
+		Files:    []footprint.File{},
+	}
 	for k, n := range f.others {
 		fp.Counts[k] += n
 	}
@@ -140,7 +159,17 @@ func (f finding) body() *contribution.Body {
 		fp.Events += s.reads + s.writes
 		fp.Files = append(fp.Files, s.file())
 	}
-	d := &draft.Draft{Format: draft.Format, Title: f.title, Edition: &f.edition, Launcher: f.launcher, OS: f.os, Runtime: f.runtime, Locations: f.locations, Questions: f.questions, Note: f.note}
+	d := &draft.Draft{
+		Format:    draft.Format,
+		Title:     f.title,
+		Edition:   &f.edition,
+		Launcher:  f.launcher,
+		OS:        f.os,
+		Runtime:   f.runtime,
+		Locations: f.locations,
+		Questions: f.questions,
+		Note:      f.note,
+	}
 	return &contribution.Body{Draft: d, Footprint: fp}
 }
 
@@ -152,8 +181,16 @@ func (s seen) file() footprint.File {
 		}
 		return trace.State{Is: trace.IsFile, Size: size, Time: runStarted.Add(seconds(at)), Looks: s.looks}
 	}
-	f := footprint.File{Place: s.place, Kind: s.kind, Confidence: s.confidence, Reasons: s.reasons, Reads: s.reads, Writes: s.writes,
-		Before: state(s.before, -86400), After: state(s.size, s.written)}
+	f := footprint.File{
+		Place:      s.place,
+		Kind:       s.kind,
+		Confidence: s.confidence,
+		Reasons:    s.reasons,
+		Reads:      s.reads,
+		Writes:     s.writes,
+		Before:     state(s.before, -86400),
+		After:      state(s.size, s.written),
+	}
 	if s.reads > 0 {
 		f.FirstRead, f.LastRead = seconds(s.read), seconds(s.read)
 	}
