@@ -197,7 +197,7 @@ func existsFrom(name string) bool {
 	return false
 }
 
-// What cannot be installed is said, with what to do.
+// What cannot be installed is reported, with what to do.
 func TestMissingToolsAreInstalledOrReported(t *testing.T) {
 	stubs := t.TempDir()
 	stub := func(name, script string) {

@@ -77,7 +77,7 @@ type File struct {
 	Exists  bool          // as far as known
 	Changed bool          // something was done to it, so that its later state matters
 	Lost    bool          // what became of it cannot be seen
-	reached bool          // that it was reached by another path is told
+	reached bool          // that it was reached by another path is recorded
 	latest  time.Duration // of its last event by a call: what is found by looking came later
 	first   time.Duration // when it was first seen
 	Before  trace.State   // when it was first seen
@@ -192,7 +192,7 @@ func (r *Recorder) File(path string, before trace.State) *File {
 	return r.Declare(path, before, now, now)
 }
 
-// FileAt is file for a call at a time: what is told of the call does not come later than
+// FileAt is file for a call at a time: the call's events come no later than
 // it was.
 func (r *Recorder) FileAt(path string, before trace.State, at time.Duration) *File {
 	r.Mu.Lock()

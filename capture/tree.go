@@ -32,7 +32,7 @@ func ScanFolders(folders []string, depth, limit int) *Tree {
 	return t
 }
 
-// Walk lists one folder. visit, which may be nil, is told each folder before it is
+// Walk lists one folder. visit, which may be nil, is called with each folder before it is
 // listed, and how deep it lies; false leaves its content out.
 func (t *Tree) Walk(folder string, level, depth, limit int, visit func(folder string, level int) bool) {
 	if depth > 0 && level >= depth {

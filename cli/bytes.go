@@ -54,7 +54,7 @@ func (a *app) bytes() *cli.Command {
 	}, find, "bytes")
 }
 
-// shownBytes is how many bytes are shown if nothing else is said.
+// shownBytes is how many bytes are shown by default.
 const shownBytes = 256
 
 // offset reads an offset into n bytes; negative ones are from the end.
@@ -421,7 +421,7 @@ func (a *app) showSums(c *cli.Command, first tracefiles.Content, others []tracef
 		}
 		a.say("%s in %s", m.Algorithm, in)
 		a.say("  stored at %s%s, %s: %s", hexOffset(m.At), fromEnd(m, len(first.Data)), m.Stored, m.Value)
-		a.say("  over %s to %s: %s", hexOffset(m.From), hexOffset(m.To), overWhat(m, len(first.Data)))
+		a.say("  over %s to %s: %s", hexOffset(m.From), hexOffset(m.To), describeRange(m, len(first.Data)))
 		a.say("  %s", chanceOf(m.Chance))
 	}
 	if len(found) == weak {
@@ -447,7 +447,7 @@ func fromEnd(m content.SumMatch, n int) string {
 	return ""
 }
 
-func overWhat(m content.SumMatch, n int) string {
+func describeRange(m content.SumMatch, n int) string {
 	switch {
 	case m.Zeroed:
 		return "the whole file, with the checksum as zeros"

@@ -42,7 +42,7 @@ func TestSumsInWords(t *testing.T) {
 		"what follows a header of 16 bytes, up to it": {At: 96, Length: 4, From: 16, To: 96},
 		"what follows a header of 32 bytes":           {At: 0, Length: 4, From: 32, To: 100},
 	} {
-		assert.Equal(t, want, overWhat(m, 100))
+		assert.Equal(t, want, describeRange(m, 100))
 	}
 	assert.Equal(t, " (4 bytes before the end)", fromEnd(content.SumMatch{At: 96, FromEnd: true}, 100))
 	assert.Empty(t, fromEnd(content.SumMatch{At: 0}, 100))

@@ -216,7 +216,7 @@ func (a *app) root() *cli.Command {
 			a.serve(),
 			a.people(),
 			a.helpCommand(),
-			a.man(),
+			a.manual(),
 			a.version(),
 		},
 	}

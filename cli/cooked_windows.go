@@ -1,4 +1,4 @@
 package cli
 
-// cooked is false where that cannot be told.
+// cooked is false where that cannot be determined.
 func cooked(int) bool { return false }

@@ -81,13 +81,13 @@ func (a *app) listCorrections(c *cli.Command, name string) error {
 		a.say("%s", shown(x.File))
 		a.say(
 			"  %s, not %s, according to %s%s", x.Kind.Word(), x.Was.Word(),
-			shown(cmp.Or(x.By, "the contributor")), shown(becauseOf(x)),
+			shown(cmp.Or(x.By, "the contributor")), shown(correctionReason(x)),
 		)
 	}
 	return nil
 }
 
-func becauseOf(c footprint.Correction) string {
+func correctionReason(c footprint.Correction) string {
 	if c.Because == "" {
 		return ""
 	}

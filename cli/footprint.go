@@ -237,7 +237,7 @@ func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all
 		}
 		a.say(
 			"corrected: %s is %s, not %s, according to %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(),
-			shown(cmp.Or(c.By, "the contributor")), shown(becauseOf(c)),
+			shown(cmp.Or(c.By, "the contributor")), shown(correctionReason(c)),
 		)
 	}
 	if len(fp.Gaps) > 0 {

@@ -73,8 +73,8 @@ func unknownCommand(in *cli.Command, name string) error {
 	return fail(exitUsage, "there is no command %q; %s --help lists them", name, in.FullName())
 }
 
-// man prints the manual page.
-func (a *app) man() *cli.Command {
+// manual prints the manual page.
+func (a *app) manual() *cli.Command {
 	return command(&cli.Command{
 		Name: "man", Usage: "print the manual page",
 		Action: func(_ context.Context, _ *cli.Command) error {

@@ -453,7 +453,7 @@ func (a *app) printLocatedFiles(v locate.Variant, l locate.Location, newest stri
 		a.say(
 			"             %s  %8s  %s%s%s", phrase.Pad(shown(relative(l.Folder, f.Path)), width),
 			phrase.Size(f.Size), f.Time.Local().Format("2006-01-02 15:04:05"), mark,
-			shown(whose(v, f)+verdictOf(l, f)),
+			shown(accountNames(v, f)+verdictOf(l, f)),
 		)
 	}
 	for i, s := range l.Skipped {
@@ -480,8 +480,8 @@ func verdictOf(l locate.Location, f machine.File) string {
 	return "  " + v.Word + ": " + v.Why
 }
 
-// whose names the launcher's account that a file belongs to, if it has one.
-func whose(v locate.Variant, f machine.File) string {
+// accountNames names the launcher's account that a file belongs to, if it has one.
+func accountNames(v locate.Variant, f machine.File) string {
 	for _, acc := range v.Accounts {
 		if id := f.Captures["account"]; id != "" && id == acc.ID {
 			text := "  account " + cmp.Or(acc.Name, acc.ID)

@@ -327,7 +327,7 @@ func (a *app) machineAdd(ctx context.Context, c *cli.Command) error {
 	n := machine.Named{Folder: folder, Title: c.String("title"), Store: c.String("store")}
 	what := "a prefix"
 	if info, err := os.Stat(filepath.Join(folder, "drive_c")); err != nil || !info.IsDir() {
-		if what, err = a.whatIsIn(ctx, c, n); err != nil {
+		if what, err = a.describeInstalled(ctx, c, n); err != nil {
 			return err
 		}
 	}
@@ -339,8 +339,8 @@ func (a *app) machineAdd(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-// whatIsIn says in words what is installed in a folder.
-func (a *app) whatIsIn(ctx context.Context, c *cli.Command, n machine.Named) (string, error) {
+// describeInstalled says in words what is installed in a folder.
+func (a *app) describeInstalled(ctx context.Context, c *cli.Command, n machine.Named) (string, error) {
 	k, err := a.openManifest(ctx)
 	if err == nil {
 		defer k.Close()

@@ -90,13 +90,13 @@ func (a *app) sheetCheck(ctx context.Context, c *cli.Command) error {
 	a.say("%s: a valid sheet of %s", name, shown(s.Name))
 	a.checkTogether(ctx, s)
 	if len(survey.Found) == 0 {
-		a.whyNothing(s, roots, inside)
+		a.explainEmpty(s, roots, inside)
 	}
 	for _, f := range survey.Found {
 		a.say("")
 		a.printLauncher(f, survey)
 		if f.Launcher == s.ID {
-			a.whyLittle(f, s.Systems[f.System])
+			a.explainMissing(f, s.Systems[f.System])
 		}
 	}
 	return nil
@@ -150,8 +150,8 @@ func (a *app) checkTogether(ctx context.Context, s *sheet.Sheet) {
 	}
 }
 
-// whyNothing says why a sheet finds nothing.
-func (a *app) whyNothing(s *sheet.Sheet, roots place.Roots, inside *machine.Prefix) {
+// explainEmpty says why a sheet finds nothing.
+func (a *app) explainEmpty(s *sheet.Sheet, roots place.Roots, inside *machine.Prefix) {
 	system := machine.System()
 	if inside != nil {
 		system, roots = "windows", inside.Roots
@@ -179,9 +179,9 @@ func (a *app) whyNothing(s *sheet.Sheet, roots place.Roots, inside *machine.Pref
 	}
 }
 
-// whyLittle says what an installed launcher's sheet does not find, and where it
+// explainMissing says what an installed launcher's sheet does not find, and where it
 // looked.
-func (a *app) whyLittle(f sheet.Found, y sheet.System) {
+func (a *app) explainMissing(f sheet.Found, y sheet.System) {
 	empty := !slices.ContainsFunc(f.Libraries, func(l sheet.Library) bool { return len(l.Editions) > 0 })
 	if y.Titles != nil && empty && y.Titles.Files != "" {
 		a.say(
@@ -266,7 +266,7 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	to := a.aside(c)
+	to := a.preliminary(c)
 	to.say("This will be sent (%s; --print shows it exactly):\n\nthe sheet\n%s\n\nwhat it found here, in numbers\n  %s",
 		phrase.Size(int64(len(raw))), indent("  ", phrase.VisibleLines(text)), body.Found)
 	if body.Note != "" {

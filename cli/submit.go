@@ -59,7 +59,7 @@ func (a *app) submit() *cli.Command {
 				_, err := a.out.Write(append(raw, '\n'))
 				return err
 			}
-			if err := a.aside(c).preview(body, len(raw)); err != nil {
+			if err := a.preliminary(c).preview(body, len(raw)); err != nil {
 				return err
 			}
 			return a.send(ctx, c, raw, "draft", name)
@@ -113,9 +113,9 @@ func (a *app) sent(c *cli.Command, l login, answer wire.Submitted) error {
 	return nil
 }
 
-// aside prints for people what goes before an answer: on standard error where the answer is
+// preliminary prints for people what goes before an answer: on standard error where the answer is
 // for a program.
-func (a *app) aside(c *cli.Command) *app {
+func (a *app) preliminary(c *cli.Command) *app {
 	to := *a
 	if c.Bool("json") {
 		to.out = a.err
@@ -154,7 +154,7 @@ func (a *app) preview(b *contribution.Body, size int) error {
 		)
 	}
 	for _, c := range b.Footprint.Corrections {
-		a.say("  corrected by you: %s is %s, not %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(), shown(becauseOf(c)))
+		a.say("  corrected by you: %s is %s, not %s%s", shown(c.File), c.Kind.Word(), c.Was.Word(), shown(correctionReason(c)))
 	}
 	left := 0
 	for _, n := range b.Footprint.Counts {

@@ -80,12 +80,12 @@ func (a *app) traceSystem(ctx context.Context, c *cli.Command) error {
 
 func (a *app) systemInto(ctx context.Context, c *cli.Command, file *os.File, o system.Options) (capture.Result, error) {
 	var err error
-	if o.Path, o.Versions, err = besidesTrace(c, file.Name()); err != nil {
+	if o.Path, o.Versions, err = traceOutputs(c, file.Name()); err != nil {
 		return capture.Result{}, err
 	}
 	o.Out = file
 	o.Notice = func(text string) { a.tell("endroit: %s", text) }
-	ctx, done := a.untilEnd(ctx, c, file.Name())
+	ctx, done := a.observeUntilEnd(ctx, c, file.Name())
 	defer done()
 	o.Ready = func() {
 		what, when := "every program", "Ctrl-C ends"

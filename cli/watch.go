@@ -100,17 +100,17 @@ func traceName(c *cli.Command, title, otherwise string) string {
 	return fmt.Sprintf("%s-%s.trace", base, time.Now().Format("20060102-150405"))
 }
 
-// besidesTrace is a trace's whole path, and what to keep beside it.
-func besidesTrace(c *cli.Command, name string) (path string, v versions.Options, err error) {
+// traceOutputs is a trace's whole path, and what to keep beside it.
+func traceOutputs(c *cli.Command, name string) (path string, v versions.Options, err error) {
 	if path, err = filepath.Abs(name); err == nil {
 		v, err = versionsOf(c, name)
 	}
 	return path, v, err
 }
 
-// untilEnd is for an observation that runs nothing: it ends with Ctrl-C or after the time
-// that was said, and the terminal sums up meanwhile. done has to be called at its end.
-func (a *app) untilEnd(ctx context.Context, c *cli.Command, name string) (until context.Context, done func()) {
+// observeUntilEnd is for an observation that runs nothing: it ends with Ctrl-C or after the time
+// that was given, and the terminal sums up meanwhile. done has to be called at its end.
+func (a *app) observeUntilEnd(ctx context.Context, c *cli.Command, name string) (until context.Context, done func()) {
 	until, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	cancel := context.CancelFunc(func() {})
 	if d := c.Duration("for"); d > 0 {
@@ -126,11 +126,11 @@ func (a *app) untilEnd(ctx context.Context, c *cli.Command, name string) (until 
 
 func (a *app) watchInto(ctx context.Context, c *cli.Command, file *os.File, o watch.Options) (capture.Result, error) {
 	var err error
-	if o.Path, o.Versions, err = besidesTrace(c, file.Name()); err != nil {
+	if o.Path, o.Versions, err = traceOutputs(c, file.Name()); err != nil {
 		return capture.Result{}, err
 	}
 	o.Out = file
-	ctx, done := a.untilEnd(ctx, c, file.Name())
+	ctx, done := a.observeUntilEnd(ctx, c, file.Name())
 	defer done()
 	o.Ready = func(folders, files int) {
 		end := "Ctrl-C ends, after the game has quit"

@@ -86,7 +86,7 @@ func TestAWindowsProgramIsTracedInItsPrefix(t *testing.T) {
 	assert.Contains(t, drafted, "settings  registry:HKEY_CURRENT_USER/Software/Fen/")
 	assert.Contains(t, drafted, "progress  roaming-app-data:Fen/game.sav")
 
-	// A server that runs before is said, or ended.
+	// A server that was already running is reported, or ended.
 	require.NoError(t, p.Rest(t.Context()))
 	assert.Zero(t, machine.PrefixServer(p.Folder))
 	waiting := exec.CommandContext(t.Context(), "wine", "cmd", "/c", "pause")

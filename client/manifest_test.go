@@ -94,7 +94,7 @@ func TestAManifestThatIsNotNew(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, changed)
 	assert.Equal(t, "abc", digest)
-	// A problem is told, in gzip as well.
+	// A problem is reported, in gzip as well.
 	c = to(t, func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.Header().Set("Content-Encoding", "gzip")

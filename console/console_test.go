@@ -367,7 +367,7 @@ func TestNoAnswerToAnotherQuestion(t *testing.T) {
 	assert.Empty(t, wrong)
 }
 
-// A label that cannot be told from its ground is no label: "Sign in" of a page that needs an
+// A label that does not stand out from its background is no label: "Sign in" of a page that needs an
 // account.
 func TestSignInCanBeRead(t *testing.T) {
 	v := visit(t)

@@ -13,7 +13,7 @@ import (
 )
 
 // The account that a trace is of: the one that was named, else the one in use,
-// else none, and that is said.
+// else none, and it says so.
 func TestTheAccountOfATrace(t *testing.T) {
 	inUse, other := sheet.Account{ID: "90210017", Name: "gullwatch", Folder: "/q/90210017", InUse: true}, sheet.Account{ID: "90210444", Folder: "/q/90210444"}
 	for name, c := range map[string]struct {

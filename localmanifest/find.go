@@ -70,7 +70,7 @@ func (k *Manifest) Find(ctx context.Context, name string) (t *manifest.Title, ne
 			return nil
 		}
 		return names.ForEach(func(k, other []byte) error {
-			closest.Add(string(other), unkey(k)[0])
+			closest.Add(string(other), splitKey(k)[0])
 			return ctx.Err()
 		})
 	})
@@ -96,7 +96,7 @@ func (k *Manifest) Names(ctx context.Context, most int) (list []string, err erro
 // below gives the parts of the keys behind their first ones, until do has enough.
 func below(c *bolt.Cursor, first []byte, do func(parts []string) bool) {
 	for k, _ := c.Seek(first); bytes.HasPrefix(k, first); k, _ = c.Next() {
-		if !do(unkey(k[len(first):])) {
+		if !do(splitKey(k[len(first):])) {
 			return
 		}
 	}

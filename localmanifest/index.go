@@ -62,7 +62,7 @@ type indexHead struct {
 }
 
 // key joins parts so that those with the same first parts stand together, and
-// unkey takes them apart.
+// splitKey takes them apart.
 func key(parts ...string) []byte {
 	var b bytes.Buffer
 	for _, p := range parts {
@@ -72,7 +72,7 @@ func key(parts ...string) []byte {
 	return b.Bytes()
 }
 
-func unkey(k []byte) []string {
+func splitKey(k []byte) []string {
 	parts := strings.Split(strings.TrimSuffix(string(k), "\x00"), "\x00")
 	if bytes.IndexByte(k, 1) >= 0 {
 		for i, p := range parts {

@@ -161,7 +161,7 @@ func TestDamagedInput(t *testing.T) {
 	}
 }
 
-// What is damaged in the middle of an index shows when it is come to. It is said, and
+// What is damaged in the middle of an index shows when it is read. It is reported, and
 // the index is made again the next time.
 func TestAnIndexThatIsDamagedInside(t *testing.T) {
 	folder := filepath.Join(t.TempDir(), "manifest")
@@ -217,7 +217,7 @@ func TestKeys(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		parts := rapid.SliceOfN(part, 1, 4).Draw(t, "parts")
 		others := rapid.SliceOfN(part, 1, 4).Draw(t, "others")
-		assert.Equal(t, parts, unkey(key(parts...)))
+		assert.Equal(t, parts, splitKey(key(parts...)))
 		begins := len(others) <= len(parts) && slices.Equal(others, parts[:min(len(parts), len(others))])
 		assert.Equal(t, begins, bytes.HasPrefix(key(parts...), key(others...)))
 	})

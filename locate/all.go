@@ -165,7 +165,7 @@ func keepers(ctx context.Context, k *localmanifest.Manifest, finder *machine.Fin
 			continue
 		}
 		group.Go(func() (err error) {
-			found[i], err = keepersOf(ctx, k, finder, d.Anchor, folders)
+			found[i], err = keptFolders(ctx, k, finder, d.Anchor, folders)
 			return err
 		})
 	}
@@ -173,7 +173,7 @@ func keepers(ctx context.Context, k *localmanifest.Manifest, finder *machine.Fin
 	return slices.Concat(found...), err
 }
 
-func keepersOf(
+func keptFolders(
 	ctx context.Context, k *localmanifest.Manifest, finder *machine.Finder, a place.Anchor, folders []rooted,
 ) (all []keeper, err error) {
 	var list []localmanifest.Folder

@@ -63,7 +63,7 @@ type Variant struct {
 	Install   string `json:"install,omitempty"`   // the folder that this copy is installed in
 	Account   string `json:"account,omitempty"`   // the launcher's account whose folder was
 	StartedBy string `json:"started_by,omitempty"`
-	// Accounts are the launcher's, by which files of an account are told apart; the
+	// Accounts are the launcher's, by which the files of accounts are distinguished; the
 	// one in use first.
 	Accounts  []sheet.Account `json:"accounts"`
 	Locations []Location      `json:"locations"`

@@ -270,7 +270,7 @@ func TestAllOfADamagedIndex(t *testing.T) {
 	assert.Error(t, ahead.err)
 }
 
-// What a launcher lists and is not there is said, with where it should be.
+// What a launcher lists and is missing is reported, with where it should be.
 func TestListedEditionWithoutItsFolder(t *testing.T) {
 	h, _, disk := surveyed(t)
 	v := manifest.Variant{Store: "quayside", Ref: "610777", OS: "linux", Runtime: "native", Locations: at("install:saves/", "xdg-config:quiet-signal/station.json")}

@@ -116,7 +116,7 @@ func (t kernelBase) open(names []string, was fs.FileInfo) (*os.File, error) {
 }
 
 // read opens the file once: one that is replaced meanwhile is whole as it was, and
-// one that is written to, or removed, is told by its times and by how many names it has.
+// one that is written to, or removed, is recognised by its times and its number of links.
 func (t kernelBase) read(names []string, most int) (r reading, err error) {
 	fd, err := t.way(names, unix.O_RDONLY|unix.O_NONBLOCK|unix.O_NOCTTY)
 	if err != nil {

@@ -144,7 +144,7 @@ func TestAFinderKeepsFoldersOpen(t *testing.T) {
 	assert.Equal(t, "the folder /nowhere does not exist", found.Missing)
 }
 
-// What stands in the way of a location is said: a file where a folder is due, a
+// What stands in the way of a location is reported: a file where a folder is due, a
 // link that leads out.
 func TestConflicts(t *testing.T) {
 	top := tree(t, "file", "tidewrack/slots", "folder/x.sav")

@@ -34,7 +34,7 @@ type kept struct {
 	really     func() map[string]bool
 }
 
-func keptBy(keeps []sheet.Keeps, really func(string) (string, error)) (all []kept) {
+func keptPlaces(keeps []sheet.Keeps, really func(string) (string, error)) (all []kept) {
 	for _, k := range keeps {
 		home, err := really(k.Home)
 		if err != nil {

@@ -32,7 +32,7 @@ func (l *listings) list(folder string) ([]entry, error) {
 	}
 	l.lock.Lock()
 	known, ok := l.of[folder]
-	absent := !ok && l.lacks(folder)
+	absent := !ok && l.excludes(folder)
 	l.lock.Unlock()
 	if ok {
 		return known.entries, known.err
@@ -52,10 +52,10 @@ func (l *listings) list(folder string) ([]entry, error) {
 	return entries, err
 }
 
-// lacks reports whether a folder above was listed whole, and holds nothing on the way to
+// excludes reports whether a folder above was listed whole, and holds nothing on the way to
 // this one, in whatever case. Elsewhere than on Linux a file system may spell a name
 // otherwise than it is asked for. It is called with the lock.
-func (l *listings) lacks(folder string) bool {
+func (l *listings) excludes(folder string) bool {
 	if runtime.GOOS != "linux" {
 		return false
 	}

@@ -229,7 +229,7 @@ func (f *Finder) guard(roots place.Roots) *guarding {
 }
 
 func (f *Finder) kept() []kept {
-	f.keptOnce.Do(func() { f.keptHere = keptBy(f.keeps, f.really) })
+	f.keptOnce.Do(func() { f.keptHere = keptPlaces(f.keeps, f.really) })
 	return f.keptHere
 }
 
@@ -489,7 +489,7 @@ func (w *walk) all(b branch, captures place.Captures) error {
 	})
 }
 
-// linkedFolder is said of a link to a folder below a folder that is taken whole.
+// linkedFolder describes a link to a folder below a folder that is taken whole.
 const linkedFolder = "it is a link to a folder, which is not followed"
 
 func (w *walk) add(b branch, name string, info fs.FileInfo, linked bool, captures place.Captures) error {

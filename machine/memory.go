@@ -111,7 +111,7 @@ func (m *memory) keep(file string, info fs.FileInfo, keys []string, h *hive.Hive
 }
 
 // save writes the memory, if it changed. That it cannot be written costs time
-// alone, so nothing is said.
+// alone, so nothing is reported.
 func (m *memory) save() {
 	if m.file == "" || !m.changed && len(m.now) == len(m.before) {
 		return

@@ -10,7 +10,7 @@ import (
 
 func really(folder string) (string, error) { return filepath.EvalSymlinks(folder) }
 
-// Files with several names, and folders that are mounted twice, are told apart on Linux
+// Files with several names, and folders that are mounted twice, are distinguished on Linux
 // alone.
 type fileID struct{}
 

@@ -196,7 +196,7 @@ func (l *looker) addPrefix(n Named) {
 	p.Title, p.Store = n.Title, n.Store
 }
 
-// ownPrefix is the one that Wine uses unless it is told another: $WINEPREFIX, or
+// ownPrefix is the one that Wine uses unless it is given another: $WINEPREFIX, or
 // ~/.wine (wine(1)).
 func (l *looker) ownPrefix(roots place.Roots) {
 	folder, why := os.Getenv("WINEPREFIX"), "WINEPREFIX names it"

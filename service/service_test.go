@@ -627,7 +627,7 @@ func TestOneValueFromSubmissionToRevision(t *testing.T) {
 	assert.Equal(t, "Tidewrack", m.Titles[0].Name)
 }
 
-// Whose answer was lost asks again, and is told that it is stored, whatever has come since.
+// Whose answer was lost asks again, and learns that it is stored, whatever has come since.
 func TestARetryIsNotCheckedAgain(t *testing.T) {
 	w, ctx := start(t), t.Context()
 	mine := body(t, "Tidewrack", "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/slots/slot1.sav")

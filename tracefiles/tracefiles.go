@@ -26,7 +26,7 @@ import (
 // ErrInput says that a file exists and is not what it has to be.
 var ErrInput = safefile.ErrInput
 
-func unfit(format string, args ...any) error { return safefile.InputErrorf(format, args...) }
+func inputErrorf(format string, args ...any) error { return safefile.InputErrorf(format, args...) }
 
 // maxTrace is the largest trace that is read, in bytes on disk.
 const maxTrace = 2 << 30
@@ -41,9 +41,9 @@ func Open(name string) (*os.File, error) {
 	switch {
 	case err != nil:
 	case info.IsDir():
-		err = unfit("%s is a folder, not a trace", name)
+		err = inputErrorf("%s is a folder, not a trace", name)
 	case info.Size() > maxTrace:
-		err = unfit(
+		err = inputErrorf(
 			"%s has %s; traces of up to %s are read", name, humanize.Bytes(uint64(info.Size())),
 			humanize.IBytes(maxTrace),
 		)
@@ -75,7 +75,7 @@ func Read(name string, only footprint.Filter) (*footprint.Footprint, string, err
 	fp, err := footprint.FromTraceOnly(r, only, said.Corrections...)
 	switch {
 	case errors.Is(err, footprint.ErrNoSuchFile), errors.Is(err, footprint.ErrNoSuchKind):
-		return nil, "", unfit("%s: %v; fix or remove it", correctionsFile(name), err)
+		return nil, "", inputErrorf("%s: %v; fix or remove it", correctionsFile(name), err)
 	case err != nil:
 		return nil, "", fmt.Errorf("%s: %w", name, err)
 	}
@@ -84,7 +84,7 @@ func Read(name string, only footprint.Filter) (*footprint.Footprint, string, err
 	}
 	digest := hex.EncodeToString(sum.Sum(nil))
 	if len(said.Corrections) > 0 && said.SHA256 != digest {
-		return nil, "", unfit(
+		return nil, "", inputErrorf(
 			"%s does not belong to %s (its SHA-256 differs); remove it, and correct again",
 			correctionsFile(name), name,
 		)
@@ -127,20 +127,20 @@ func Corrections(trace string) (said Said, err error) {
 	case err != nil:
 		return said, err
 	case len(data) > maxSaid:
-		return said, unfit("%s is larger than %d bytes", file, maxSaid)
+		return said, inputErrorf("%s is larger than %d bytes", file, maxSaid)
 	}
 	if err := json.Unmarshal(data, &said); err != nil {
-		return said, unfit("%s is not a corrections file: %v", file, err)
+		return said, inputErrorf("%s is not a corrections file: %v", file, err)
 	}
 	if said.Format != CorrectionsFormat {
-		return said, unfit("%s: its format is %.40q and this program reads %s", file, said.Format, CorrectionsFormat)
+		return said, inputErrorf("%s: its format is %.40q and this program reads %s", file, said.Format, CorrectionsFormat)
 	}
 	if len(said.Corrections) > maxCorrections {
-		return said, unfit("%s has %d corrections; at most %d are read", file, len(said.Corrections), maxCorrections)
+		return said, inputErrorf("%s has %d corrections; at most %d are read", file, len(said.Corrections), maxCorrections)
 	}
 	for i, c := range said.Corrections {
 		if err := CheckWords(c.Because); err != nil {
-			return said, unfit("%s: correction %d: %v", file, i+1, err)
+			return said, inputErrorf("%s: correction %d: %v", file, i+1, err)
 		}
 	}
 	return said, nil
@@ -149,7 +149,7 @@ func Corrections(trace string) (said Said, err error) {
 // CheckWords says what keeps the reason for a correction from being shown.
 func CheckWords(because string) error {
 	if reason := words.Shown(because, maxBecause); reason != "" {
-		return unfit("the reason: %s", reason)
+		return inputErrorf("the reason: %s", reason)
 	}
 	return nil
 }

@@ -80,7 +80,7 @@ func versionSays(why string) string {
 	return why
 }
 
-// maxSteps is how many events of one file are told at once.
+// maxSteps is how many events of one file one answer holds.
 const maxSteps = 500
 
 func (b *Workbench) steps(c *echo.Context) error {
@@ -188,14 +188,14 @@ func (b *Workbench) bytes(c *echo.Context) error {
 	return c.JSON(http.StatusOK, out)
 }
 
-// maxFacts is how many facts of one sort are told.
+// maxFacts is how many facts of one sort one answer holds.
 const maxFacts = 200
 
 func first(list []content.Fact) []content.Fact {
 	return append([]content.Fact{}, list[:min(len(list), maxFacts)]...)
 }
 
-// How much of what differs is told.
+// How many differences one answer holds.
 const (
 	maxDifferences = 300
 	maxDiffering   = 64 // bytes

@@ -155,7 +155,7 @@ func (b *Workbench) build() http.Handler {
 	e.Use(middleware.BodyLimit(draft.MaxBytes*2), middleware.GzipWithConfig(middleware.GzipConfig{
 		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, console.Assets) },
 	}))
-	e.GET("/open", b.letIn)
+	e.GET("/open", b.exchangeKey)
 	g := e.Group("/api/v1", b.known)
 	g.GET("/session", func(c *echo.Context) error { return c.JSON(http.StatusOK, wire.Session{Local: true}) })
 	g.GET("/workbench", b.show)
@@ -202,9 +202,9 @@ func refuse(status int, detail string) http.Handler {
 	})
 }
 
-// letIn trades a key for the secret. It stands behind the # of the address, which browsers
+// exchangeKey trades a key for the secret. It stands behind the # of the address, which browsers
 // send to nobody, until the page has put it away for its own origin, port and all.
-func (b *Workbench) letIn(c *echo.Context) error {
+func (b *Workbench) exchangeKey(c *echo.Context) error {
 	key := c.QueryParam("key")
 	b.mu.Lock()
 	unused := b.keys[key]

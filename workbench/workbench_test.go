@@ -197,7 +197,7 @@ func TestLocalTraceIsInspected(t *testing.T) {
 	assert.Equal(t, http.StatusOK, status, text)
 	assert.Empty(t, sums.Sums)
 
-	// What is not there is said, and is no fault of the page.
+	// A missing file is reported, and the page still answers.
 	require.NoError(t, os.Remove(o.slot))
 	require.NoError(t, os.Mkdir(o.slot, 0o755))
 	o.call(t, "GET", at+"/bytes?version=now", "", &got)

@@ -73,8 +73,8 @@ type inHand struct {
 	late     atomic.Bool
 }
 
-// goOn lets the call go on, and reports whether it does: not if its caller was killed.
-func (h *inHand) goOn() bool {
+// letContinue lets the call go on, and reports whether it does: not if its caller was killed.
+func (h *inHand) letContinue() bool {
 	if h.answered.CompareAndSwap(false, true) {
 		h.went = h.a.l.Continue(h.id)
 		return h.went
@@ -224,7 +224,7 @@ func (a *answering) take(
 	h := &inHand{a: a, id: n.ID, at: at, text: string(text)}
 	if a.idle.Load() == 0 && !a.another(now) {
 		a.gap("so many calls waited for slow file systems at once that one went on unseen")
-		h.goOn()
+		h.letContinue()
 		return turn
 	}
 	a.working.Add(1)
@@ -238,15 +238,15 @@ func (a *answering) take(
 	hand.Store(h)
 	a.slow(n, h)
 	hand.Store(nil)
-	h.goOn()
+	h.letContinue()
 	if a.lead.state.CompareAndSwap(batonFree, batonHeld) {
 		return a.turn.Add(1) // others may have led meanwhile
 	}
 	return 0
 }
 
-// passes reports whether a call was let go on while the leader had it.
-func (a *answering) passes(id uint64) bool { return a.passed.Load() == id }
+// wasPassed reports whether a call was let go on while the leader had it.
+func (a *answering) wasPassed(id uint64) bool { return a.passed.Load() == id }
 
 // leave lets all calls go on from now on.
 func (a *answering) leave() { a.leaving.Store(true) }

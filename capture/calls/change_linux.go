@@ -252,7 +252,7 @@ func (s *supervisor) happened(c *change) {
 	}
 }
 
-// withFolder is said of a file that was moved because a folder above it was.
+// withFolder describes a file that was moved because a folder above it was.
 const withFolder = trace.WithFolder
 
 // carried records that the files in a folder that was renamed have other paths now. both
@@ -283,7 +283,7 @@ func (s *supervisor) carried(c *change, from, to *name, both bool) {
 	}
 }
 
-// standing are the names in a folder that are told, and are there.
+// standing are the names in a folder that are recorded, and exist.
 func (s *supervisor) standing(folder *name) (list []*name) {
 	s.ps.Mu.Lock()
 	defer s.ps.Mu.Unlock()

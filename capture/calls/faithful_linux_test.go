@@ -216,7 +216,7 @@ func TestFileIsReportedByItsRealName(t *testing.T) {
 	assert.Equal(t, filepath.Join(got.Folder, "link/x.sav"), got.Reached["real/x.sav"])
 }
 
-// A home behind a link is told as the person knows it.
+// A home behind a link is recorded by the path that the person knows.
 func TestAHomeBehindALink(t *testing.T) {
 	top := capturetest.Must(filepath.EvalSymlinks(t.TempDir()))
 	home := filepath.Join(top, "home")

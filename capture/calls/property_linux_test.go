@@ -68,7 +68,7 @@ func init() {
 // take makes the step.
 func (s *step) take(r *rand.Rand) {
 	a, b := s.A, s.B
-	s.A, s.B = realName(a, false), realName(b, false) // as they are told
+	s.A, s.B = realName(a, false), realName(b, false) // as they are recorded
 	info, err := os.Lstat(a)
 	s.Was, s.Folder = err == nil, err == nil && info.IsDir()
 	if b, err := os.Lstat(b); err == nil {
@@ -130,7 +130,7 @@ func realName(name string, follow bool) string {
 	return name
 }
 
-// told is the event that a step has to be told as; empty if it has to be none.
+// told is the event that has to be recorded for a step; empty if it has to be none.
 func (s step) told() string {
 	a, b := s.A, s.B
 	switch {
@@ -238,7 +238,7 @@ func TestRandomOperationsAreToldAsTheyWere(t *testing.T) {
 }
 
 // compareEvents holds the events of a trace against those that have to be. Files that a
-// folder took along are told besides.
+// folder took along are recorded as well.
 func compareEvents(t *testing.T, what string, want []string, got capturetest.Observed) {
 	t.Helper()
 	var list []string

@@ -99,7 +99,7 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 	}
 	s.r.Begin(w.w)
 	if o.Alone {
-		letGo(given)
+		closeFiles(given)
 	}
 	return s.run(ctx)
 }
@@ -198,7 +198,7 @@ func (s *session) listen(launcher *companion.Launcher) error {
 	}
 	v, l := s.supervisor, companion.NewListener(listener, capture.KernelAtLeast(6, 11))
 	s.answering = &answering{l: l, shared: shared, quick: v.quick, slow: v.slow, gap: s.r.Gap, hasty: v.unrestarted.Load}
-	v.l, v.restrained, v.passes, v.guard = l, restrained, s.answering.passes, s.keeper.call
+	v.l, v.restrained, v.passes, v.guard = l, restrained, s.answering.wasPassed, s.keeper.call
 	v.launcher.Store(int32(s.pid))
 	go func() { s.answering.run(s.r.Now); close(s.allGone) }()
 	return nil
@@ -213,7 +213,7 @@ func (s *session) close() {
 }
 
 // spellingsOf are the folders that variables and the header name, where links lead to
-// them: what lies in them is told by the names that the person knows.
+// them: what lies in them is recorded by the names that the person knows.
 func spellingsOf(h trace.Header) (list []spelling) {
 	folders := []string{h.Install}
 	if h.Prefix != nil {
@@ -266,9 +266,9 @@ func commandFiles(o Options) []int {
 	return companion.InheritedDescriptors(usual[0], usual[1], usual[2])
 }
 
-// letGo closes what belongs to the command: as long as it stayed open here, others would
+// closeFiles closes what belongs to the command: as long as it stayed open here, others would
 // wait in vain for its end.
-func letGo(given []int) {
+func closeFiles(given []int) {
 	for _, fd := range given[3:] {
 		if fd >= 0 {
 			_ = unix.Close(fd)

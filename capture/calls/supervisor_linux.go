@@ -216,10 +216,10 @@ func opened(l looked, flags uint64) trace.Op {
 	return trace.Update
 }
 
-// readToo is shared by all records of which it is said.
+// readToo is shared by all records that it describes.
 var readToo = capture.More{What: trace.BothWays}
 
-// bothWays is said of an opening for writing that is for reading too.
+// bothWays describes an opening for writing that is for reading too.
 func bothWays(op trace.Op, flags uint64) string {
 	if flags&unix.O_ACCMODE == unix.O_RDWR && (op == trace.Update || op == trace.Append) {
 		return trace.BothWays
@@ -235,7 +235,7 @@ func (s *supervisor) slow(n *companion.Notification, h *inHand) {
 		if c.act == actRun {
 			s.launcher.Store(0)
 			if name, ok := s.text(n, n.Args[c.path]); ok { // an absolute path
-				h.goOn()
+				h.letContinue()
 				s.noteRights(name, name)
 			}
 		}
@@ -380,7 +380,7 @@ func (s *supervisor) open(w *work, text string, flags, resolve uint64) {
 	if resolve == 0 && follow {
 		s.remember(w, text, t)
 	}
-	if w.h.goOn() && op != "" {
+	if w.h.letContinue() && op != "" {
 		s.event(w.at, w.number, op, f, nil, bothWays(op, flags), changes)
 	}
 }
@@ -511,7 +511,7 @@ func (s *supervisor) cut(w *work, text string) {
 	case t.state.Is == trace.IsFile && t.writable:
 		s.beforeWriting(w, t)
 		f := s.declared(t, w.at)
-		if w.h.goOn() {
+		if w.h.letContinue() {
 			s.event(w.at, w.number, trace.Truncate, f, nil, "", true)
 		}
 	}
@@ -550,7 +550,7 @@ func (s *supervisor) change(w *work, c *change) {
 		s.declared(c.to, w.at)
 	}
 	s.begin(w, c)
-	if !w.h.goOn() { // its caller was killed before
+	if !w.h.letContinue() { // its caller was killed before
 		s.conclude(c, true)
 	}
 }
@@ -564,7 +564,7 @@ func (s *supervisor) missed(w *work, t *target) {
 		t.state.Is = trace.IsAbsent
 	}
 	f := s.declared(t, w.at)
-	if w.h.goOn() {
+	if w.h.letContinue() {
 		s.event(w.at, w.number, trace.Missed, f, nil, "", false)
 	}
 }

@@ -27,7 +27,7 @@ const (
 	actChdir                 // another working folder from then on
 	actHandler               // sets what a signal does
 	actFilter                // a filter of the program's own
-	actHandle                // opened by a handle instead of a path: what it is cannot be told
+	actHandle                // opened by a handle instead of a path: its path cannot be determined
 	actRefuse                // answered as if the kernel had no such call
 )
 

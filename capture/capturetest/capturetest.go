@@ -107,7 +107,7 @@ func Must[T any](v T, err error) T {
 	return v
 }
 
-// events of one operation on one file, with what is said of them.
+// events of one operation on one file, with their remarks.
 func (o Observed) Told(op trace.Op, name string) (all []trace.Event) {
 	for _, e := range o.All {
 		if e.Op == op && o.NameOf[e.File] == name {

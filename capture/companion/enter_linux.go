@@ -23,7 +23,7 @@ func init() {
 	}
 }
 
-// words are what this program was started with; none if that cannot be told.
+// words are what this program was started with; none if that cannot be determined.
 func words() []string {
 	fd, err := syscall.Open("/proc/self/cmdline", syscall.O_RDONLY|syscall.O_CLOEXEC, 0)
 	if err != nil {

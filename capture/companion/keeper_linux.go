@@ -40,7 +40,7 @@ type Keeper struct {
 	shared *Shared
 }
 
-// What is said to the keeper. If nothing is said any more, the observer is gone.
+// The messages to the keeper. At the end of the stream the observer is gone.
 const (
 	keeps      = 'k' // at first: the listener and the shared memory come with it
 	dismissed  = 'x' // nothing is left to keep
@@ -196,7 +196,7 @@ func keep(args []string) int {
 		case errno != 0 || fds[0].revents == 0:
 			continue
 		}
-		switch k.told() {
+		switch k.lastMessage() {
 		case dismissed:
 			return 0
 		case standIn:
@@ -228,8 +228,8 @@ type keeping struct {
 	idle     int           // looks in a row that found the observer stopped for no reason
 }
 
-// told is what the observer said, 0 once it is gone.
-func (k *keeping) told() byte {
+// lastMessage is what the observer said, 0 once it is gone.
+func (k *keeping) lastMessage() byte {
 	said := make([]byte, 1)
 	for {
 		n, err := syscall.Read(keeperWake, said)

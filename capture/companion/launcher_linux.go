@@ -25,7 +25,7 @@ var (
 	ErrNoFilter = errors.New("the kernel has no seccomp user notification (Linux 5.9 or later, built with CONFIG_SECCOMP_FILTER)")
 )
 
-// Launcher is a launcher that waits to be told to go on.
+// Launcher is a launcher that waits for the word to go on.
 type Launcher struct {
 	process  *begun
 	becoming *becoming
@@ -44,7 +44,7 @@ var early struct {
 }
 
 // startEarly starts the companions if this program was called to run a command under
-// observation, as far as can be told from its arguments by then.
+// observation, as far as its arguments show it by then.
 func startEarly(args []string) {
 	if len(args) < 3 || args[1] != "trace" {
 		return
@@ -107,7 +107,7 @@ func (l *Launcher) Install(filter []byte) {
 		Len:    uint16(len(filter) / 8),
 		Filter: (*syscall.SockFilter)(unsafe.Pointer(unsafe.SliceData(filter))),
 	}
-	l.installing = l.goOn()
+	l.installing = l.resume()
 }
 
 // Listen takes the listener of the filter that was installed. restrained says that
@@ -131,7 +131,7 @@ func (l *Launcher) PID() int { return l.process.pid }
 func (l *Launcher) Launch(program string, args []string) error {
 	err := l.becoming.tell(program, args, l.env)
 	if err == nil {
-		err = l.goOn()
+		err = l.resume()
 	}
 	if err != nil {
 		l.Cancel()
@@ -155,8 +155,8 @@ func (l *Launcher) Failed() error {
 	}
 }
 
-// goOn has the launcher take its next step.
-func (l *Launcher) goOn() error {
+// resume has the launcher take its next step.
+func (l *Launcher) resume() error {
 	_, err := syscall.Write(l.socket, []byte{0})
 	return err
 }
@@ -229,7 +229,7 @@ type becoming struct {
 	ignore, reset action
 	was           action
 
-	// What it is told.
+	// The bytes that it receives.
 	filter    syscall.SockFprog
 	path      *byte // and the others as execve(2) takes them
 	args, env []*byte
@@ -287,7 +287,7 @@ func (b *becoming) live(p *begun) {
 	exit(126)
 }
 
-// waits waits until it is told to go on. If the command is not to be run it ends.
+// waits blocks until the observer says go on. If the command is not to be run it ends.
 //
 //go:nosplit
 //go:norace

@@ -55,7 +55,7 @@ func TestFolderOfAnotherUserIsRefused(t *testing.T) {
 	assert.ErrorIs(t, err, ErrNoTrace)
 }
 
-// Which run is meant is told by what runs.
+// Which run is meant follows from what is running.
 func TestRunsAreListed(t *testing.T) {
 	folder := filepath.Join(t.TempDir(), "cues")
 	c, err := Listen(folder, &Run{Header: trace.Header{Title: "Tidewrack", Started: time.Unix(1_800_000_000, 0)}, Path: "/somewhere/t.trace"})

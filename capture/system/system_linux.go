@@ -701,7 +701,7 @@ func (s *system) settle(after time.Duration) {
 	}
 }
 
-// renaming is a rename that was told.
+// renaming is a rename that the kernel reported.
 type renaming struct {
 	p        *processes.Process
 	from, to string
@@ -709,7 +709,7 @@ type renaming struct {
 	at       time.Duration
 }
 
-// held keeps a rename until the next event: an exchange is told as two, there and back.
+// held keeps a rename until the next event: an exchange is reported as two, there and back.
 func (s *system) held(n *renaming) {
 	last := s.rename
 	if last != nil && last.from == n.to && last.to == n.from && last.p == n.p {

@@ -24,7 +24,7 @@ import (
 )
 
 func init() {
-	// Waits until it is told, so that it runs before it is observed.
+	// Waits for its signal, so that it runs before it is observed.
 	capturetest.Acts["as-told"] = func() error {
 		for {
 			if _, err := os.Stat("go-on"); err == nil {
@@ -135,7 +135,7 @@ func gapsOf(o capturetest.Observed) (all string) {
 	return all
 }
 
-// A queue that ran over is said; what is no event is not followed.
+// A queue that overflowed is reported; what is no event is not followed.
 func TestEventsOfTheSystemThatAreLost(t *testing.T) {
 	w, err := trace.NewWriter(&bytes.Buffer{}, trace.Header{})
 	require.NoError(t, err)

@@ -33,7 +33,7 @@ type Options struct {
 	Total  int64  // bytes, of all; DefaultTotal if 0
 }
 
-// What is kept if nothing else is said.
+// What is kept by default.
 const (
 	DefaultFile  = 16 << 20
 	DefaultTotal = 1 << 30

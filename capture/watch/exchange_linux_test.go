@@ -16,7 +16,7 @@ import (
 	"endroit/standin/winetest"
 )
 
-// An exchange is told as such, and both files are there afterwards.
+// An exchange is recorded as such, and both files exist afterwards.
 func TestWatchingAnExchange(t *testing.T) {
 	w := watchWhile(t, nil, func(game string, _ func(string)) {
 		winetest.Write(t, filepath.Join(game, "x.new"), "the newer one")

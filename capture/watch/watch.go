@@ -174,7 +174,7 @@ func (w *watch) begin() {
 // falls between.
 func (w *watch) add(folder string, depth int) {
 	w.known.Walk(filepath.Clean(folder), 0, depth, capture.TreeLimit, func(at string, level int) bool {
-		if w.ours(capture.TracePath(at)) {
+		if w.isOwnOutput(capture.TracePath(at)) {
 			return false
 		}
 		left := 0
@@ -244,8 +244,8 @@ func (w *watch) isOwn(name string) bool {
 	return false
 }
 
-// ours reports whether a path is the trace itself, or lies with its versions.
-func (w *watch) ours(path string) bool {
+// isOwnOutput reports whether a path is the trace itself, or lies with its versions.
+func (w *watch) isOwnOutput(path string) bool {
 	trace, versions := capture.TracePath(w.o.Path), capture.TracePath(w.o.Versions.Folder)
 	return trace != "" && path == trace || versions != "" && (path == versions || strings.HasPrefix(path, versions+"/"))
 }
@@ -294,7 +294,7 @@ func (w *watch) failed(err error) {
 func (w *watch) event(e fsnotify.Event) {
 	name := filepath.Clean(e.Name)
 	path := capture.TracePath(name)
-	if w.ours(path) {
+	if w.isOwnOutput(path) {
 		return
 	}
 	from := w.fleeting
@@ -321,7 +321,7 @@ func (w *watch) left(path string, renamed bool) {
 		return
 	}
 	if now, err := os.Lstat(filepath.FromSlash(path)); err == nil && (!renamed || os.SameFile(now, info)) {
-		return // it is there again, which is told too; or an exchange brought it, which was told
+		return // it exists again, which is recorded too; or an exchange brought it, which was recorded
 	}
 	delete(w.known.Entries, path)
 	if renamed {
@@ -492,12 +492,12 @@ func (w *watch) compare() {
 				return false
 			}
 			visited[at] = left
-			return !w.ours(capture.TracePath(at))
+			return !w.isOwnOutput(capture.TracePath(at))
 		})
 	}
 	for _, d := range now.DiffSince(w.known) {
 		switch {
-		case w.ours(d.Path):
+		case w.isOwnOutput(d.Path):
 		case d.After == nil && unmounted(filepath.FromSlash(d.Path), d.Before):
 			w.r.Gap("a file system was unmounted before the end: what its files were then is not known")
 			if f := w.r.Known(d.Path); f != nil {

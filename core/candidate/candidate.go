@@ -77,7 +77,7 @@ func Propose(f *footprint.Footprint) Proposal {
 		}
 		g.Files = append(g.Files, x)
 	}
-	others = append(others, notSlots(onlyRead, groups, f)...)
+	others = append(others, placesWithoutSlots(onlyRead, groups, f)...)
 	var list []Location
 	for _, key := range order {
 		list = append(list, narrowed(*groups[key], others, groups)...)
@@ -118,9 +118,9 @@ func (l *Location) second(all []Location) {
 // leastCopy is the size in bytes from which files that are alike are copies.
 const leastCopy = 32
 
-// notSlots are the places of files that were only read, without those which differ from a
+// placesWithoutSlots are the places of files that were only read, without those which differ from a
 // file of interest by the number of a slot alone: they are slots too.
-func notSlots(files []footprint.File, groups map[string]*Location, f *footprint.Footprint) (others []place.Location) {
+func placesWithoutSlots(files []footprint.File, groups map[string]*Location, f *footprint.Footprint) (others []place.Location) {
 	for _, x := range files {
 		exact, err := place.ParseAny(x.Place)
 		if err != nil {

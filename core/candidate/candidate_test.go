@@ -196,7 +196,7 @@ func TestASecondPlaceIsNamed(t *testing.T) {
 	assert.NotContains(t, got["xdg-data:tw/a.sav"], "held the same", "two bytes are alike by chance")
 }
 
-// What a location leaves in its folder is told by kind; what other programs have beside a
+// What a location leaves in its folder is listed by kind; what other programs have beside a
 // title is not counted.
 func TestFilesOutsideALocation(t *testing.T) {
 	fp := &footprint.Footprint{Self: &footprint.Self{}}

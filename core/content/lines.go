@@ -134,11 +134,11 @@ func (c *byLines) take() {
 		c.line[i] += bytes.Count([][]byte{c.x, c.y}[i][c.counted[i]:at], []byte("\n"))
 		c.counted[i] = at
 	}
-	c.out = append(c.out, LineDifference{c.line[0], c.line[1], withoutEnds(was), withoutEnds(is)})
+	c.out = append(c.out, LineDifference{c.line[0], c.line[1], trimLineEnds(was), trimLineEnds(is)})
 	c.pending = nil
 }
 
-func withoutEnds(lines [][]byte) []string {
+func trimLineEnds(lines [][]byte) []string {
 	out := []string{}
 	for _, line := range lines {
 		out = append(out, strings.TrimSuffix(strings.TrimSuffix(string(line), "\n"), "\r"))

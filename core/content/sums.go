@@ -36,7 +36,7 @@ type SumMatch struct {
 	From      int     `json:"from"`   // the range that it is of, with To; its own place is left out
 	To        int     `json:"to"`
 	Zeroed    bool    `json:"zeroed,omitempty"` // its own place counts as zeros instead
-	FromEnd   bool    `json:"from_end"`         // its place is told from the end of the file
+	FromEnd   bool    `json:"from_end"`         // its place is counted from the end of the file
 	Value     string  `json:"value"`            // in hexadecimal, highest first
 	Chance    float64 `json:"chance"`           // how many such matches are expected of bytes at random
 	size      int
@@ -449,8 +449,8 @@ func highFirst(x uint64, bits int) []byte {
 	return binary.BigEndian.AppendUint64(nil, x)[8-bits/8:]
 }
 
-// cuts are the offsets at which spans begin and end, in order.
-func cuts(spans []span) (list []int) {
+// boundaries are the offsets at which spans begin and end, in order.
+func boundaries(spans []span) (list []int) {
 	for _, s := range spans {
 		list = append(list, s.from, s.to, s.hole, s.holeEnd)
 	}
@@ -463,7 +463,7 @@ func at[T any](data []byte, spans []span, next func(x T, part []byte) T) map[int
 	kept := map[int]T{}
 	var x T
 	before := 0
-	for _, c := range cuts(spans) {
+	for _, c := range boundaries(spans) {
 		x = next(x, data[before:c])
 		kept[c], before = x, c
 	}

@@ -28,7 +28,7 @@ const Unnamed = "name-"
 
 // Anonymizer prepares one for a footprint and the locations that are sent with it.
 func (f *Footprint) Anonymizer(locations ...place.Location) *Anonymizer {
-	l := &Anonymizer{hide: hider(f.Self), locations: locations, ordinary: map[string]bool{}, names: map[string]string{}}
+	l := &Anonymizer{hide: newHider(f.Self), locations: locations, ordinary: map[string]bool{}, names: map[string]string{}}
 	for _, known := range []string{usualWords, f.Title, f.Launcher} {
 		l.usual(known)
 	}
@@ -188,7 +188,7 @@ func (l *Anonymizer) Place(at string) string {
 	return out
 }
 
-// leave is what is said of a file's content before and after, without the names of a
+// leave is what remains of a description of a file's content before and after, without the names of a
 // registry key's values.
 func leave(s *trace.State) {
 	s.Digest = "" // it would tell one person's save from another's

@@ -34,7 +34,7 @@ func (p Filter) takesProgram(exe string) bool {
 	return len(p.Programs) == 0 || slices.ContainsFunc(p.Programs, func(want string) bool { return programName(want) == name })
 }
 
-// programName is a program's name as programs are told apart.
+// programName is a program's name, as programs are distinguished.
 func programName(exe string) string {
 	return strings.TrimSuffix(strings.ToLower(path.Base(strings.ReplaceAll(exe, `\`, "/"))), ".exe")
 }

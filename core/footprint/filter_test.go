@@ -16,7 +16,7 @@ func (s *story) only(p Filter) (names []string) {
 	s.t.Helper()
 	if s.ends >= 0 {
 		s.end()
-		s.ends = -1 // it is told whole
+		s.ends = -1 // it is recorded whole
 	}
 	r, err := trace.NewReader(bytes.NewReader(s.b.Bytes()), trace.DefaultLimits)
 	require.NoError(s.t, err)

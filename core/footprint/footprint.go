@@ -66,7 +66,7 @@ type Self struct {
 	User, Host, Home string
 	Account          string   // the launcher's account in use
 	Inside           string   // the user's name in the prefix
-	Accounts         []string // others that were in use, where several runs are told as one
+	Accounts         []string // others that were in use, where several runs are merged
 }
 
 // ReadsSeen reports whether the observer could see what was read.

@@ -14,7 +14,7 @@ func key(values int64) trace.State {
 	return trace.State{Is: trace.IsKey, Size: values, Looks: "values: Wind"}
 }
 
-// Keys of a program's own are told apart from Windows' and from those of a session.
+// A program's own keys are distinguished from Windows' and from those of a session.
 func TestKeysOfTheRegistry(t *testing.T) {
 	for at, c := range map[string]struct {
 		kind Kind

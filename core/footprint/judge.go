@@ -87,7 +87,7 @@ var features = []feature{
 	{Log, 2, (*view).logFolder},
 	{Log, 2.5, (*view).appendedAtTheEnd},
 	{Log, 3, (*view).grewWhileOpen},
-	{Log, 3, (*view).hammered},
+	{Log, 3, (*view).openedOften},
 	{Config, 3, (*view).configName},
 	{Config, 2, (*view).rcName},
 	{Config, 2, (*view).configExtension},
@@ -107,10 +107,10 @@ var features = []feature{
 	{Save, 1, (*view).bytesInside},
 	{Save, 1, (*view).dataFolder},
 	{Save, 1.5, (*view).keepsOldContent},
-	{Save, -3, (*view).hammered},
+	{Save, -3, (*view).openedOften},
 	{Save, -1.5, (*view).writtenAtAnyTime},
 	{Save, -2, (*view).writtenAtTheStartAlone},
-	{Config, -3, (*view).hammered},
+	{Config, -3, (*view).openedOften},
 	{Save, -6, (*view).goneAfterwards},
 	{Config, -6, (*view).goneAfterwards},
 	{Save, -6, (*view).credentialName},
@@ -298,12 +298,12 @@ func media(looks string) bool {
 // ownName holds if a folder on the way, or the file, is called like the title
 // or like the program that used it.
 func (v *view) ownName() bool {
-	own := []string{squash(v.b.h.Title)}
+	own := []string{lettersAndDigits(v.b.h.Title)}
 	if p := v.b.processes[v.process]; p.Exe != "" {
-		own = append(own, squash(path.Base(p.Exe)))
+		own = append(own, lettersAndDigits(path.Base(p.Exe)))
 	}
 	for _, name := range strings.Split(v.file.Path, "/") {
-		s := squash(name)
+		s := lettersAndDigits(name)
 		for _, o := range own {
 			if len(o) >= 3 && strings.Contains(s, o) {
 				return true
@@ -313,7 +313,7 @@ func (v *view) ownName() bool {
 	return false
 }
 
-func squash(s string) string {
+func lettersAndDigits(s string) string {
 	return strings.Map(func(r rune) rune {
 		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
 			return r
@@ -557,11 +557,11 @@ func (v *view) appendedAtTheEnd() string {
 	return ""
 }
 
-// hammeredFrom is how many openings at the end are more than progress needs.
-const hammeredFrom = 10
+// manyOpenings is how many openings at the end are more than progress needs.
+const manyOpenings = 10
 
-func (v *view) hammered() string {
-	if n := v.ops[trace.Append]; n >= hammeredFrom && v.appendedAtTheEnd() != "" {
+func (v *view) openedOften() string {
+	if n := v.ops[trace.Append]; n >= manyOpenings && v.appendedAtTheEnd() != "" {
 		return fmt.Sprintf("it was appended to %s", times(n))
 	}
 	return ""

@@ -75,8 +75,8 @@ func (f *record) lane() *Lane {
 	return l
 }
 
-// behind puts the lane of a later run behind this one, which may be nil.
-func (l *Lane) behind(later *Lane) *Lane {
+// followedBy puts the lane of a later run followedBy this one, which may be nil.
+func (l *Lane) followedBy(later *Lane) *Lane {
 	switch {
 	case later == nil:
 		return l

@@ -80,16 +80,16 @@ func (l *Live) Summary(files int) LiveSummary {
 		if len(so.Latest) == files {
 			break
 		}
-		if x := l.b.judge(f.asItIs()); x.Kind.OfInterest() && x.Confidence >= likely {
+		if x := l.b.judge(f.current()); x.Kind.OfInterest() && x.Confidence >= likely {
 			so.Latest = append(so.Latest, x)
 		}
 	}
 	return so
 }
 
-// asItIs is a file in the midst of the run: it is there, though its state at the end is
+// current is a file in the midst of the run: it is there, though its state at the end is
 // not known yet.
-func (f *record) asItIs() *record {
+func (f *record) current() *record {
 	if f.after != nil || f.file.IsKey() {
 		return f
 	}

@@ -11,7 +11,7 @@ import (
 	"endroit/core/trace"
 )
 
-// ErrOtherVariant says that runs cannot be told as one.
+// ErrOtherVariant says that runs cannot be merged.
 var ErrOtherVariant = errors.New("the runs are of different variants")
 
 // Merge tells several runs of one variant by one person as one, in the order in which
@@ -137,7 +137,7 @@ func joined(list []File) File {
 		}
 		out.Reads, out.Writes, out.Changes, out.Unused = out.Reads+x.Reads, out.Writes+x.Writes, out.Changes+x.Changes, out.Unused+x.Unused
 		out.After = x.After
-		out.Lane = out.Lane.behind(x.Lane)
+		out.Lane = out.Lane.followedBy(x.Lane)
 		for _, n := range x.Near {
 			if !slices.Contains(out.Near, n) {
 				out.Near = append(out.Near, n)

@@ -95,7 +95,7 @@ func (f File) ofInterest() bool {
 // HidePlace replaces what identifies the contributor in a location, except in the name
 // of the title's own folder below a shared anchor: that is a title that happens to have
 // the account's name.
-func (f *Footprint) HidePlace(at string) string { return hidePlace(at, hider(f.Self)) }
+func (f *Footprint) HidePlace(at string) string { return hidePlace(at, newHider(f.Self)) }
 
 func hidePlace(at string, hide func(string) string) string {
 	anchor, rest, _ := strings.Cut(at, ":")
@@ -155,9 +155,9 @@ var AccountShape = sync.OnceValue(func() *regexp.Regexp {
 
 var accountInText = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\b([0-9]{7,}|[0-9a-fA-F]{16,})\b`) })
 
-// hider replaces what tells who a person is, wherever it stands as a word of
+// newHider replaces what tells who a person is, wherever it stands as a word of
 // its own.
-func hider(s *Self) func(string) string {
+func newHider(s *Self) func(string) string {
 	type pair struct {
 		find *regexp.Regexp
 		put  string

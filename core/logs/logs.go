@@ -116,7 +116,7 @@ const (
 func Inspect(in io.Reader, o Options) (*Plan, error) {
 	p := &Plan{Columns: map[Column]string{}, o: o, table: maps.Clone(words())}
 	for word, op := range o.Operations {
-		p.table[squash(word)] = op
+		p.table[lettersAndDigits(word)] = op
 	}
 	rows, err := p.open(in)
 	if err != nil {
@@ -169,7 +169,7 @@ func (p *Plan) choose() error {
 			continue
 		}
 		for _, word := range headings[c] {
-			i := slices.IndexFunc(p.Headings, func(h string) bool { return !taken[h] && squash(h) == squash(word) })
+			i := slices.IndexFunc(p.Headings, func(h string) bool { return !taken[h] && lettersAndDigits(h) == lettersAndDigits(word) })
 			if i >= 0 {
 				p.Columns[c] = p.Headings[i]
 				taken[p.Headings[i]] = true

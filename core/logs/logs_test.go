@@ -145,7 +145,7 @@ func TestALogOfWindows(t *testing.T) {
 	assert.Equal(t, 7, m.summary.Ignored)
 }
 
-// JSON lines, of Linux, with columns that are told.
+// JSON lines, of Linux, with columns that are given.
 func TestJSONLines(t *testing.T) {
 	log := `{"ts": 1763990000.5, "proc": {"name": "/usr/games/fen", "pid": 7}, "syscall": "openat", "args": ["O_WRONLY|O_CREAT|O_TRUNC"], "f": "/home/tobin/.local/share/fen/a.sav", "ret": 3}
 {"ts": 1763990001.25, "proc": {"name": "/usr/games/fen", "pid": 7}, "syscall": "openat", "args": ["O_RDONLY"], "f": "/home/tobin/.config/fen.ini", "ret": -2}

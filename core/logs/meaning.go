@@ -87,10 +87,10 @@ type stem struct {
 	op trace.Op
 }
 
-// meaning finds what an operation's word means: what was told, then what is known by name,
+// meaning finds what an operation's word means: what the person gave, then what is known by name,
 // then by what is in it.
 func (p *Plan) meaning(word string) (trace.Op, bool) {
-	id := squash(word)
+	id := lettersAndDigits(word)
 	if op, ok := p.table[id]; ok {
 		return op, true
 	}
@@ -107,8 +107,8 @@ func (p *Plan) meaning(word string) (trace.Op, bool) {
 	return "", false
 }
 
-// squash is how words of logs are compared: letters and digits alone, in lowercase.
-func squash(text string) string {
+// lettersAndDigits is how words of logs are compared: letters and digits alone, in lowercase.
+func lettersAndDigits(text string) string {
 	return strings.Map(func(r rune) rune {
 		if unicode.IsLetter(r) || unicode.IsDigit(r) {
 			return unicode.ToLower(r)

@@ -1,6 +1,6 @@
 // Package notes reads notes on the structure of files: a header, fields with their place
 // and type, repeated records and a checksum, as somebody who looked inside wrote them
-// down. A file is read by them field by field, and where it does not fit is said.
+// down. A file is read by them field by field, and what does not fit is reported with its place.
 //
 //	n, err := notes.Parse(text)
 //	reading := n.Read(data)

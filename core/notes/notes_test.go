@@ -68,7 +68,7 @@ func TestRead(t *testing.T) {
 	assert.Equal(t, 12, r.Values[2].At, "where the letters begin, behind their length")
 }
 
-// Where a file does not fit is said, and as much as can be is read.
+// What does not fit is reported with its place, and as much as possible is read.
 func TestFirstMismatchOfAFile(t *testing.T) {
 	n := parse(t, slot)
 	for name, c := range map[string]struct {

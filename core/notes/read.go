@@ -45,7 +45,7 @@ type stretch struct {
 // checksumPlace is what the checksum's bytes are called.
 const checksumPlace = "the checksum"
 
-// maxProblems is how many problems are told.
+// maxProblems is how many problems are reported.
 const maxProblems = 100
 
 func (r *reader) problem(format string, args ...any) {

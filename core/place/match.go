@@ -130,12 +130,12 @@ func (m matcher) everywhere(s Segment, name string, before Captures) (Captures, 
 			}
 			old, known := before[p.Text]
 			for ; end <= len(folded); end++ {
-				if p.Kind == Named && known && !m.equal(old, unrunes(text[at:end])) {
+				if p.Kind == Named && known && !m.equal(old, encodeRunes(text[at:end])) {
 					continue
 				}
 				if from(i+1, end) {
 					if p.Kind == Named && !known {
-						captured[p.Text] = unrunes(text[at:end])
+						captured[p.Text] = encodeRunes(text[at:end])
 					}
 					return true
 				}
@@ -176,10 +176,10 @@ func (m matcher) earliest(s Segment, name string, before Captures) (Captures, bo
 		if p.Kind == Named {
 			old, seen := captures[p.Text]
 			switch {
-			case seen && !m.equal(old, unrunes(text[openAt:end])):
+			case seen && !m.equal(old, encodeRunes(text[openAt:end])):
 				return false
 			case !seen && !m.blind: // a name stands once in a segment
-				captures = captures.with(p.Text, unrunes(text[openAt:end]))
+				captures = captures.with(p.Text, encodeRunes(text[openAt:end]))
 			}
 		}
 		open = -1
@@ -284,7 +284,7 @@ func appendRunes(out []rune, text string) []rune {
 	return out
 }
 
-func unrunes(text []rune) string {
+func encodeRunes(text []rune) string {
 	out := make([]byte, 0, len(text))
 	for _, r := range text {
 		if r >= badByte && r < badByte+256 {

@@ -26,16 +26,16 @@ func (l Location) Narrow() error {
 			return &WideError{"a registry location begins with HKEY_CURRENT_USER or HKEY_LOCAL_MACHINE"}
 		}
 	}
-	return l.narrowHere()
+	return l.checkNarrow()
 }
 
 var rootKeys = map[string]bool{"HKEY_CURRENT_USER": true, "HKEY_LOCAL_MACHINE": true}
 
-func (l Location) narrowHere() error {
-	if err := l.crowds(); err != nil {
+func (l Location) checkNarrow() error {
+	if err := l.checkSharedFolder(); err != nil {
 		return err
 	}
-	if err := l.odd(); err != nil {
+	if err := l.checkAmbiguousNames(); err != nil {
 		return err
 	}
 	return l.Guarded()
@@ -49,8 +49,8 @@ func GuardedName(name string) error {
 	return nil
 }
 
-// crowds is the rule for folders that many programs share.
-func (l Location) crowds() error {
+// checkSharedFolder is the rule for folders that many programs share.
+func (l Location) checkSharedFolder() error {
 	if !byAnchor[l.Anchor].Shared {
 		return l.singlesOut()
 	}
@@ -224,10 +224,10 @@ var sandboxes = sync.OnceValue(func() map[Anchor][]Location {
 	return all
 })
 
-// guises are the places that a location can turn out to be: below the anchors that
+// possiblePlaces are the places that a location can turn out to be: below the anchors that
 // contain its own, below those that lie on its way, in a sandbox, and, if what it names
 // could stand in a home, in the home that any folder may turn out to be.
-func (l Location) guises() []Location {
+func (l Location) possiblePlaces() []Location {
 	var all []Location
 	for _, same := range alike()[l.Anchor] {
 		all = append(
@@ -236,11 +236,11 @@ func (l Location) guises() []Location {
 		)
 	}
 	within := []Location{l} // whose way may lead through anchors
-	if l.Anchor != Home && l.Anchor != Registry && l.Pattern.homely() {
+	if l.Anchor != Home && l.Anchor != Registry && l.Pattern.startsInHome() {
 		home := Location{Home, l.Pattern}
 		all, within = append(all, home), append(within, home)
 	}
-	for i := 0; i < len(within) && i < maxGuises; i++ {
+	for i := 0; i < len(within) && i < maxPossiblePlaces; i++ {
 		if within[i].Anchor != Home && within[i].Anchor != PrefixDrive {
 			continue // nothing lies in others
 		}
@@ -296,11 +296,11 @@ var waysIn = sync.OnceValue(func() (list []wayIn) {
 	return list
 })
 
-// maxGuises bounds them: a sandbox may lie in a sandbox.
-const maxGuises = 64
+// maxPossiblePlaces bounds them: a sandbox may lie in a sandbox.
+const maxPossiblePlaces = 64
 
-// homely reports whether a pattern begins with a name that stands in homes alone.
-func (p Pattern) homely() bool {
+// startsInHome reports whether a pattern begins with a name that stands in homes alone.
+func (p Pattern) startsInHome() bool {
 	first := p.Segments[0][0]
 	if first.Kind != Literal {
 		return false
@@ -418,18 +418,18 @@ var secretFiles = sync.OnceValue(func() map[string]secretFile {
 	return files
 })
 
-// odd is the rule for names that a system takes for others: Windows leaves out dots and
+// checkAmbiguousNames is the rule for names that a system takes for others: Windows leaves out dots and
 // spaces at the end of a name, gives long names short ones with a ~, and has more than one
 // stream in a file, behind a colon; some file systems and eyes leave out characters that do
 // not show, or take two forms of a letter for one.
-func (l Location) odd() error {
+func (l Location) checkAmbiguousNames() error {
 	onWindows := byAnchor[l.Anchor].Windows != "" && l.Anchor != Registry
 	for _, s := range l.Pattern.Segments {
 		for i, p := range s {
 			if p.Kind != Literal {
 				continue
 			}
-			if text := p.Text; !plainText(text) && (norm.NFC.String(text) != text || strings.ContainsFunc(text, unseen)) {
+			if text := p.Text; !plainText(text) && (norm.NFC.String(text) != text || strings.ContainsFunc(text, isInvisible)) {
 				return &WideError{
 					fmt.Sprintf(
 						"%q contains an invisible character, or is not in Unicode's composed form (NFC): some systems treat it as another name",
@@ -464,8 +464,8 @@ func plainText(text string) bool {
 // shortName is a name of eight characters and three that Windows made of a long one.
 var shortName = regexp.MustCompile(`^[^.~]{1,6}~[0-9]{1,6}(\.[^.]{0,3})?$`)
 
-// unseen characters change no looks: format characters, and those without any.
-func unseen(r rune) bool {
+// isInvisible characters change no looks: format characters, and those without any.
+func isInvisible(r rune) bool {
 	return unicode.In(
 		r, unicode.Cf, unicode.Cc, unicode.Co, unicode.Cs, unicode.Zl, unicode.Zp,
 		unicode.Other_Default_Ignorable_Code_Point, unicode.Variation_Selector,
@@ -585,7 +585,7 @@ func letters(text string) (n int) {
 // Guarded says, as a *WideError, which guarded place an exact place lies in or is; nil if
 // it is none. It is for a file that was found, whatever location named it.
 func (l Location) Guarded() error {
-	for _, x := range l.guises() {
+	for _, x := range l.possiblePlaces() {
 		for g := range secrets()[x.Anchor].on(x.Pattern.Segments) {
 			if err := x.guard(g); err != nil {
 				return err

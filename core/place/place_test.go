@@ -245,7 +245,7 @@ func TestGuardedPlacesAreCheckedAlongThePath(t *testing.T) {
 	})
 }
 
-// Who does not ask what a segment captures is told the same.
+// A match without captures gives the same answer.
 func TestSegmentFormatsWhatItMatches(t *testing.T) {
 	fits := 0
 	rapid.Check(t, func(t *rapid.T) {

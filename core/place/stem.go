@@ -51,7 +51,7 @@ func (l Location) stem() string {
 // writeStem writes each byte by itself, so that the beginning of a text gives the
 // beginning of what is written for it.
 func (m matcher) writeStem(b *strings.Builder, text string) {
-	for _, c := range []byte(unrunes(m.appendFolded(nil, text))) {
+	for _, c := range []byte(encodeRunes(m.appendFolded(nil, text))) {
 		switch {
 		case c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '.' || c == '-' || c == '_':
 			b.WriteByte(c)

@@ -117,9 +117,9 @@ type Difference struct {
 func Compare(now, next *Sheet) []Difference {
 	before, after := map[string]string{}, map[string]string{}
 	if now != nil {
-		flatten("", plainly(now), before)
+		flatten("", toTree(now), before)
 	}
-	flatten("", plainly(next), after)
+	flatten("", toTree(next), after)
 	out := []Difference{}
 	for field, text := range after {
 		if before[field] != text {
@@ -135,7 +135,7 @@ func Compare(now, next *Sheet) []Difference {
 	return out
 }
 
-func plainly(s *Sheet) (tree any) {
+func toTree(s *Sheet) (tree any) {
 	if raw, err := json.Marshal(s); err == nil {
 		_ = json.Unmarshal(raw, &tree)
 	}

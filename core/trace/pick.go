@@ -135,7 +135,7 @@ func AddCue(open func() (*Reader, error), w io.Writer, c Cue) error {
 }
 
 // rewrite reads a trace again and writes another of it: line by line with what each
-// makes, then what atEnd adds. That the old one was cut short is said in the new.
+// makes, then what atEnd adds. The new one records that the old one was cut short.
 func rewrite(
 	open func() (*Reader, error), w io.Writer, last time.Duration, each func(*Writer) func(Line) error,
 	atEnd func(*Writer) error,

@@ -17,7 +17,7 @@ type Writer struct {
 	z    *zstd.Encoder
 	buf  []byte
 	end  End
-	what map[string][]byte // as JSON: the same few are said again and again
+	what map[string][]byte // as JSON: the same few are written again and again
 }
 
 // prepared holds encoders that were used already.

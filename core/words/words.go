@@ -13,7 +13,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 )
 
-// Name checks what is told from others by its looks: a title, a person, a cue. Beside what
+// Name checks what people distinguish by its looks: a title, a person, a cue. Beside what
 // Line checks, its letters are in composed form, a word has letters of one script (or of
 // those that one language writes together), and it has no more than two marks on a letter.
 // max is in bytes; an empty name passes. The reason is empty if nothing is wrong.

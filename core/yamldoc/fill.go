@@ -10,7 +10,7 @@ import (
 	"go.yaml.in/yaml/v4"
 )
 
-// unknown begins what is said of a key that is not known.
+// unknown begins the message about an unknown key.
 const unknown = "unknown field "
 
 // fill puts a document's values into a structure, by its yaml tags.

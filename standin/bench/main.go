@@ -112,7 +112,7 @@ func main() {
 
 // storm opens and closes with bare system calls, so that nothing but these is measured.
 // how is two words: relative or absolute names, and read or write, or waits: reading, and
-// the time of single openings is told.
+// the time of single openings is reported.
 func storm(folder string, threads, opens int, how string) {
 	names := make([]string, stormFiles)
 	for i := range names {

@@ -28,7 +28,7 @@ const atOnce = 4
 
 // TestAccuracy is what make accuracy runs: each play is played by a program on real files,
 // under the observer, and the judgement scored by kind and for the locations. It holds
-// nothing to a figure; TestJudgementIsStable does, on the traces that are told.
+// nothing to a figure; TestJudgementIsStable does, on the traces that are written for plays.
 func TestAccuracy(t *testing.T) {
 	if !*measure {
 		t.Skip("it takes minutes: make accuracy")

@@ -35,7 +35,7 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-// Played by a program under the observer, a play is judged as the trace that is told of it.
+// Played by a program under the observer, a play is judged as the trace that is written for it.
 func TestPlayedByAProgram(t *testing.T) {
 	if runtime.GOOS != "linux" {
 		t.Skip("the observer is Linux'")

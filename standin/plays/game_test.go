@@ -145,7 +145,7 @@ func (g *Game) Cue(word string) {
 	g.fail(g.w.Cue(trace.Cue{At: g.now, Word: word}))
 }
 
-// Read opens files for reading, as often as it is said.
+// Read opens files for reading, as often as the play says.
 func (g *Game) Read(names ...string) {
 	for _, n := range names {
 		if g.disk != nil {
