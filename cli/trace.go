@@ -192,6 +192,10 @@ func (a *app) intoPrefix(
 		if c.Bool("end-server") {
 			return nil, nil, fail(exitUsage, "--end-server is for a prefix, and none is known (--prefix FOLDER)")
 		}
+		if name := filepath.Base(args[0]); name == "wine" || strings.EqualFold(filepath.Ext(name), ".exe") {
+			a.tell("endroit: no prefix is known for this program. If Wine makes one in this run, Wine's own files are " +
+				"among what is observed: make it first (wineboot), then trace again, or name it with --prefix FOLDER")
+		}
 		return args, nil, nil
 	}
 	if strings.EqualFold(filepath.Ext(args[0]), ".exe") {

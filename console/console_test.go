@@ -247,7 +247,7 @@ func TestEvidenceAndCopying(t *testing.T) {
 func TestEveryFormOfAPathIsShown(t *testing.T) {
 	v := visit(t)
 	v.open("/titles/lantern-hollow")
-	for _, text := range []string{"for Windows' file manager", "%USERPROFILE%\\Saved Games\\Lantern Hollow", "for the simulated drive", "C:\\users\\player\\Saved Games\\Lantern Hollow",
+	for _, text := range []string{"for Windows' file manager", "%USERPROFILE%\\Saved Games\\Lantern Hollow", "for programs in the prefix", "C:\\users\\player\\Saved Games\\Lantern Hollow",
 		"for a shell, if it lies in Quayside's own library", `"${XDG_DATA_HOME:-$HOME/.local/share}"/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`} {
 		v.sees(text)
 	}

@@ -688,7 +688,7 @@ func prefixForms(at place.Location, folder string, p *machine.Prefix) []place.Fo
 		}
 		forms = append(
 			forms, place.Form{For: place.ForFileManager, Text: manager},
-			place.Form{For: place.ForSimulatedDrive, Text: inside},
+			place.Form{For: place.ForPrograms, Text: inside},
 		)
 	}
 	return append(forms, place.Form{For: place.ForShell, Text: place.ShellQuote(folder)})

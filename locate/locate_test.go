@@ -153,7 +153,7 @@ func TestAWindowsBuildInItsPrefix(t *testing.T) {
 	one := found.Variants[0]
 	assert.Equal(t, prefix, one.Prefix)
 	assert.Equal(t, "quayside, brasslight", one.StartedBy)
-	assert.Equal(t, []place.Form{{For: place.ForFileManager, Text: `%USERPROFILE%\Saved Games\Lantern Hollow`}, {For: place.ForSimulatedDrive, Text: `C:\users\player\Saved Games\Lantern Hollow`},
+	assert.Equal(t, []place.Form{{For: place.ForFileManager, Text: `%USERPROFILE%\Saved Games\Lantern Hollow`}, {For: place.ForPrograms, Text: `C:\users\player\Saved Games\Lantern Hollow`},
 		{For: place.ForShell, Text: "'" + prefix + "/drive_c/users/player/Saved Games/Lantern Hollow'"}}, one.Locations[0].Forms)
 	var accounts []string
 	for _, f := range one.Locations[0].Files {

@@ -412,7 +412,7 @@ func (p *Prefix) WindowsPath(anchor place.Anchor, host string) string {
 	return inside + strings.ReplaceAll(strings.TrimPrefix(host, top), "/", `\`)
 }
 
-// Inside writes a file of the simulated drive as the programs inside see it; empty
+// Inside writes a file of the drive C: as the programs inside see it; empty
 // if it does not lie there.
 func (p *Prefix) Inside(host string) string {
 	top := p.Roots[place.PrefixDrive]

@@ -568,7 +568,7 @@ func TestATitleOfALauncher(t *testing.T) {
 		}
 	}
 	assert.Equal(t, map[string]string{
-		"Windows' file manager": `%USERPROFILE%\Saved Games\Lantern Hollow`, "the simulated drive": `C:\users\player\Saved Games\Lantern Hollow`,
+		"Windows' file manager": `%USERPROFILE%\Saved Games\Lantern Hollow`, "programs in the prefix": `C:\users\player\Saved Games\Lantern Hollow`,
 		"a shell, if it lies in Quayside's own library": `"${XDG_DATA_HOME:-$HOME/.local/share}"/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`,
 	}, forms)
 

@@ -62,7 +62,7 @@ const (
 	ForFileManager    = "Windows' file manager"
 	ForPowerShell     = "PowerShell"
 	ForShell          = "a shell"
-	ForSimulatedDrive = "the simulated drive"
+	ForPrograms = "programs in the prefix"
 	ForRegistry       = "the registry editor"
 )
 
@@ -114,7 +114,7 @@ func (l Location) FormsIn(in Inside) []Form {
 	drive = strings.Replace(drive, "%", in.User, 1)
 	forms = append(
 		forms,
-		Form{ForSimulatedDrive, strings.Join(append([]string{strings.TrimSuffix("C:\\"+drive, `\`)}, names...), `\`)},
+		Form{ForPrograms, strings.Join(append([]string{strings.TrimSuffix("C:\\"+drive, `\`)}, names...), `\`)},
 	)
 	if in.Prefix != "" {
 		inside := names
