@@ -40,18 +40,19 @@ $(CONSOLE): $(CONSOLE_SOURCES) console/src/api/schema.gen.ts
 	@echo "The console is built"
 	@cd console && npx --no-install vite build --logLevel warn
 
-# Compiling goes on beside the console's build: it takes the longest.
+# Compiling the modules goes on beside the console's build: it takes the longest. Nothing
+# that embeds the console is compiled meanwhile: its files are being replaced.
 bin/.compiled: $(GO_SOURCES)
 	@tools/need go
 	@mkdir -p bin
 	@echo "The program is compiled; Go fetches the modules that are missing from its proxy"
-	@go build ./cmd/... ./standin/... || { echo "endroit: the program could not be built. If modules are missing: is the network there, and does go reach its module proxy?" >&2; exit 1; }
+	@go build $$(go list -e -deps -f '{{with .Module}}{{if not .Main}}{{$$.ImportPath}}{{end}}{{end}}' ./cmd/... ./standin/...) || { echo "endroit: the program could not be built. If modules are missing: is the network there, and does go reach its module proxy?" >&2; exit 1; }
 	@touch $@
 
 bin/endroit: bin/.compiled $(CONSOLE)
 	@go build -ldflags '$(ENTRY) -X endroit/cli.Version=$(VERSION)' -o $@ ./cmd/endroit
 
-bin/%: bin/.compiled
+bin/%: bin/.compiled $(CONSOLE)
 	@go build -o $@ ./standin/$*
 
 demo:

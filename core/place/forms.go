@@ -59,11 +59,11 @@ func (d Definition) usualFolder(os, runtime string) string {
 
 // Where a form can be pasted.
 const (
-	ForFileManager    = "Windows' file manager"
-	ForPowerShell     = "PowerShell"
-	ForShell          = "a shell"
-	ForPrograms = "programs in the prefix"
-	ForRegistry       = "the registry editor"
+	ForFileManager = "Windows' file manager"
+	ForPowerShell  = "PowerShell"
+	ForShell       = "a shell"
+	ForPrograms    = "programs in the prefix"
+	ForRegistry    = "the registry editor"
 )
 
 // Inside is what is known of a compatibility prefix before one has it: where it

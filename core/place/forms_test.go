@@ -55,9 +55,9 @@ func TestFormsOfWindowsAndAPrefix(t *testing.T) {
 		texts(at("roaming-app-data:Tide & Co/slots/slot{slot}.sav").Forms("windows", "native")))
 	quayside := Inside{`"$HOME"/.local/share/quayside/prefixes/505310`, "player"}
 	assert.Equal(t, map[string]string{
-		ForFileManager:    `%USERPROFILE%\Saved Games\Lantern Hollow`,
-		ForPrograms: `C:\users\player\Saved Games\Lantern Hollow`,
-		ForShell:          `"$HOME"/.local/share/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`,
+		ForFileManager: `%USERPROFILE%\Saved Games\Lantern Hollow`,
+		ForPrograms:    `C:\users\player\Saved Games\Lantern Hollow`,
+		ForShell:       `"$HOME"/.local/share/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`,
 	}, texts(at("saved-games:Lantern Hollow/{account}/").FormsIn(quayside)))
 	assert.Equal(t, `C:\Games\Fen`, texts(at("prefix-drive:Games/Fen/").FormsIn(Inside{}))[ForPrograms])
 	assert.Equal(t, map[string]string{ForFileManager: `%APPDATA%\Fen`}, texts(at("roaming-app-data:Fen/").FormsIn(Inside{})), "without the user's name there is no path on the drive")

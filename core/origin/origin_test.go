@@ -1,0 +1,188 @@
+package origin
+
+import (
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"context"
+	"errors"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// program is an executable with some texts among bytes that are none.
+func program(texts ...string) []byte {
+	var b bytes.Buffer
+	b.WriteString("\x7fELF\x02\x01\x01\x00")
+	b.Write(bytes.Repeat([]byte{0x48, 0x89, 0xe5, 0}, 100))
+	for _, t := range texts {
+		b.WriteString(t + "\x00")
+	}
+	return b.Bytes()
+}
+
+func look(t *testing.T, names, expected []string, files ...File) *Result {
+	t.Helper()
+	r, err := Search(t.Context(), Words(append(names, expected...)), files, Budget{})
+	require.NoError(t, err)
+	r.Expect(expected)
+	return r
+}
+
+func said(parts []Part) string {
+	var out []string
+	for _, p := range parts {
+		out = append(out, p.Text+"="+string(p.From))
+	}
+	return strings.Join(out, " ")
+}
+
+func TestPartsOfANameHaveTheirSource(t *testing.T) {
+	exe := InMemory("/opt/tw/tw", Executable, program("tidewrack", "%s/keepers/%s-quick.json", "autosave.sav", "%02dWorld"))
+	names := []string{"keepers", "Mira Oakes-quick.json", "autosave.sav", "ANNA.sav", "7World", "savanna", "12345", "ab"}
+	r := look(t, names, []string{"tidewrack"}, exe)
+	for name, want := range map[string]string{
+		"keepers":               "keepers=program",
+		"Mira Oakes-quick.json": "Mira=other  =unsure Oakes=other -quick.json=program",
+		"autosave.sav":          "autosave.sav=program",
+		"ANNA.sav":              "ANNA=other .sav=program",
+		"7World":                "7=unsure World=program",
+		"savanna":               "savanna=other",
+		"12345":                 "12345=unsure",
+		"ab":                    "ab=unsure",
+	} {
+		assert.Equal(t, want, said(r.Name(name)), name)
+	}
+}
+
+func TestWordsAreFoundInEveryEncodingAndContainer(t *testing.T) {
+	var zipped, gzipped bytes.Buffer
+	z := zip.NewWriter(&zipped)
+	w, err := z.Create("scripts/save.lua")
+	require.NoError(t, err)
+	_, err = w.Write([]byte(`local path = "lanterns/" .. name`))
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	g := gzip.NewWriter(&gzipped)
+	_, err = g.Write([]byte("the folder is called driftwood, always"))
+	require.NoError(t, err)
+	require.NoError(t, g.Close())
+	files := []File{
+		InMemory("w.exe", Executable, append([]byte("MZ\x00\x00"), inUTF16("\x00Harbours\x00")...)),
+		InMemory("pack.pk", Asset, zipped.Bytes()),
+		InMemory("text.gz", Asset, gzipped.Bytes()),
+	}
+	r := look(t, []string{"Harbours", "lanterns", "driftwood", "nowhere"}, nil, files...)
+	for word, in := range map[string]string{"harbours": "w.exe", "lanterns": "pack.pk", "driftwood": "text.gz", "save": "pack.pk"} {
+		path, ok := r.Found(word)
+		if word == "save" {
+			assert.False(t, ok, "it was not looked for")
+			continue
+		}
+		assert.True(t, ok, word)
+		assert.Equal(t, in, path, word)
+	}
+	_, ok := r.Found("nowhere")
+	assert.False(t, ok)
+	assert.Equal(t, 3, r.Files)
+}
+
+func TestAWordAcrossTheEdgeOfAChunkIsFound(t *testing.T) {
+	for shift := range 12 {
+		data := bytes.Repeat([]byte{0}, chunk-6+shift)
+		data = append(data, "driftwood\x00"...)
+		r := look(t, []string{"driftwood"}, nil, InMemory("big", Asset, data))
+		_, ok := r.Found("driftwood")
+		assert.True(t, ok, shift)
+	}
+}
+
+func TestShortWordsDoNotCountByChance(t *testing.T) {
+	noise := make([]byte, 8<<20)
+	random := rand.New(rand.NewPCG(1, 2))
+	for i := range noise {
+		noise[i] = byte(random.UintN(200)) // less dense than what is compressed
+	}
+	r := look(t, []string{"bob", "Ann", "tom", "eve", "max", "sav"}, nil, InMemory("noise", Library, noise))
+	assert.Empty(t, r.found, "a word of three letters stands in 8 MB of noise")
+	r = look(t, []string{"bob"}, nil, InMemory("text", Library, []byte("saves/bob/1")))
+	_, ok := r.Found("bob")
+	assert.True(t, ok, "it stands in a text")
+}
+
+func TestWithoutAnExpectedNameNothingIsConcluded(t *testing.T) {
+	exe := InMemory("tw", Executable, program("something else entirely"))
+	r := look(t, []string{"ANNA.sav"}, []string{"tidewrack"}, exe)
+	assert.False(t, r.Conclusive())
+	assert.Equal(t, "ANNA.sav=unsure", said(r.Name("ANNA.sav")))
+
+	packed := make([]byte, 64<<10)
+	random := rand.New(rand.NewPCG(3, 4))
+	for i := range packed {
+		packed[i] = byte(random.Uint32())
+	}
+	r = look(t, []string{"ANNA.sav"}, []string{"tidewrack"}, InMemory("tw", Executable, packed), InMemory("notes.txt", Asset, []byte("about tidewrack, the game")))
+	assert.False(t, r.Conclusive(), "its executable is packed")
+	require.Len(t, r.Unread, 1)
+	assert.Contains(t, r.Unread[0].Why, "packed")
+}
+
+func TestTheSearchIsBounded(t *testing.T) {
+	many := make([]string, maxWords+1)
+	_, err := Search(t.Context(), many, nil, Budget{})
+	assert.ErrorContains(t, err, "words")
+
+	zero := bytes.Repeat([]byte{0}, 1<<20)
+	files := []File{InMemory("a", Asset, zero), InMemory("b", Asset, zero), InMemory("c", Asset, zero)}
+	r, err := Search(t.Context(), []string{"driftwood"}, files, Budget{Bytes: 1 << 20})
+	require.NoError(t, err)
+	assert.LessOrEqual(t, r.Bytes, int64(2<<20))
+	require.NotEmpty(t, r.Unread)
+	assert.Contains(t, r.Unread[0].Why, "used up")
+
+	r, err = Search(t.Context(), []string{"driftwood"}, files, Budget{Time: time.Nanosecond})
+	require.NoError(t, err)
+	assert.Len(t, r.Unread, 3)
+
+	gone := File{Path: "gone", Rank: Executable, Size: 10, Open: func() (Handle, error) { return nil, errors.New("no such file") }}
+	r, err = Search(t.Context(), []string{"driftwood"}, []File{gone}, Budget{})
+	require.NoError(t, err)
+	assert.Equal(t, "it could not be opened: no such file", r.Unread[0].Why)
+
+	var bomb bytes.Buffer
+	g := gzip.NewWriter(&bomb)
+	for range 64 {
+		_, err := g.Write(zero)
+		require.NoError(t, err)
+	}
+	require.NoError(t, g.Close())
+	r, err = Search(t.Context(), []string{"driftwood"}, []File{InMemory("bomb.gz", Asset, bomb.Bytes())}, Budget{Bytes: 4 << 20})
+	require.NoError(t, err)
+	assert.LessOrEqual(t, r.Bytes, int64(5<<20))
+
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err = Search(ctx, []string{"driftwood"}, files, Budget{})
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func FuzzNameIsItsParts(f *testing.F) {
+	r, err := Search(f.Context(), Words([]string{"slot", "world"}), []File{InMemory("x", Executable, program("slot", "world"))}, Budget{})
+	require.NoError(f, err)
+	r.Expect([]string{"world"})
+	for _, s := range []string{"slot1.sav", "", "a\x00b", "\xff\xfe", "Мир-7", strings.Repeat("aB1.", 40)} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, name string) {
+		joined := ""
+		for _, p := range r.Name(name) {
+			joined += p.Text
+		}
+		assert.Equal(t, name, joined)
+	})
+}

@@ -1,0 +1,427 @@
+package origin
+
+import (
+	"archive/zip"
+	"bufio"
+	"bytes"
+	"cmp"
+	"compress/bzip2"
+	"compress/gzip"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"time"
+	"unicode/utf16"
+
+	"github.com/coregx/ahocorasick"
+	"github.com/klauspost/compress/zstd"
+)
+
+// Rank is how likely a file holds the names that a program makes: likelier ones first.
+type Rank int
+
+// The ranks of files.
+const (
+	Executable Rank = iota // what was run
+	Script                 // code that was read
+	Library                // code that was loaded
+	Asset                  // whatever else came with the program
+)
+
+// File is a file of a program that can be searched.
+type File struct {
+	Path string
+	Rank Rank
+	Size int64
+	Open func() (Handle, error)
+}
+
+// InMemory is a file whose content is at hand.
+func InMemory(path string, rank Rank, data []byte) File {
+	return File{path, rank, int64(len(data)), func() (Handle, error) { return inMemory{bytes.NewReader(data)}, nil }}
+}
+
+type inMemory struct{ *bytes.Reader }
+
+func (inMemory) Close() error { return nil }
+
+// Handle is an open file.
+type Handle interface {
+	io.ReaderAt
+	io.Closer
+}
+
+// Budget bounds a search. Zero stands for the defaults.
+type Budget struct {
+	Bytes int64         // read, after unpacking; 8 GiB
+	Time  time.Duration // 20 s
+}
+
+const (
+	defaultBytes = 8 << 30
+	defaultTime  = 20 * time.Second
+	// maxWords is how many words are looked for at once: names of files are bounded, and
+	// their words with them.
+	maxWords = 20_000
+	// maxEntries is how many files of an archive are read, maxInflated how many bytes of
+	// each, and maxDepth how many containers lie in each other.
+	maxEntries  = 100_000
+	maxInflated = 1 << 30
+	maxDepth    = 2
+	chunk       = 256 << 10
+)
+
+// Unread is a file that was not searched, or not to its end.
+type Unread struct {
+	Path string `json:"path"`
+	Why  string `json:"why"`
+}
+
+// Result is what a search found. It names files of the program: it is not sent.
+type Result struct {
+	Files  int      // searched
+	Bytes  int64    // read, unpacked
+	Unread []Unread // what was not searched
+	found  map[string]string
+	blind  bool // an executable was not searched
+	// expected is how many of the names that the program must hold were found.
+	expected int
+}
+
+// Found reports whether a file of the program holds a word, and which.
+func (r *Result) Found(word string) (path string, ok bool) {
+	path, ok = r.found[word]
+	return path, ok
+}
+
+var (
+	errTime  = errors.New("the time for the search was over")
+	errBytes = errors.New("the bytes for the search were used up")
+)
+
+type search struct {
+	ctx    context.Context
+	until  time.Time
+	left   int64
+	words  []string
+	open   map[string]bool // not found yet
+	auto   *ahocorasick.Automaton
+	of     []string // the word of each pattern
+	wide   []bool   // whether the pattern is in UTF-16
+	longer int      // bytes of the longest pattern
+	path   string
+	result *Result
+}
+
+// Search looks for words, as Words makes them, in the files of a program: likely ones and
+// small ones first, until all are found or the budget is used up. Files that cannot be
+// searched are listed; the error is the context's alone, or says that there are too many
+// words.
+func Search(ctx context.Context, words []string, files []File, b Budget) (*Result, error) {
+	if len(words) > maxWords {
+		return nil, fmt.Errorf("%d words; at most %d are looked for", len(words), maxWords)
+	}
+	s := &search{
+		ctx: ctx, until: time.Now().Add(cmp.Or(b.Time, defaultTime)), left: cmp.Or(b.Bytes, int64(defaultBytes)),
+		words: words, open: map[string]bool{}, result: &Result{found: map[string]string{}},
+	}
+	for _, w := range words {
+		s.open[w] = true
+	}
+	if err := s.build(); err != nil {
+		return nil, err
+	}
+	files = slices.Clone(files)
+	slices.SortStableFunc(files, func(a, b File) int {
+		return cmp.Or(cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Size, b.Size))
+	})
+	for _, f := range files {
+		if len(s.open) == 0 {
+			break
+		}
+		err := s.file(f)
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		if err != nil {
+			s.result.Unread = append(s.result.Unread, Unread{f.Path, err.Error()})
+			s.result.blind = s.result.blind || f.Rank == Executable
+			continue
+		}
+		s.result.Files++
+	}
+	return s.result, nil
+}
+
+// build makes the automaton for the words that are still open.
+func (s *search) build() error {
+	s.of, s.wide, s.longer = nil, nil, 0
+	var patterns [][]byte
+	for _, w := range s.words {
+		if !s.open[w] {
+			continue
+		}
+		narrow, wide := []byte(w), inUTF16(w)
+		patterns = append(patterns, narrow, wide)
+		s.of, s.wide = append(s.of, w, w), append(s.wide, false, true)
+		s.longer = max(s.longer, len(narrow), len(wide))
+	}
+	if len(patterns) == 0 {
+		return nil
+	}
+	var err error
+	s.auto, err = ahocorasick.NewBuilder().AddPatterns(patterns).SetMatchKind(ahocorasick.LeftmostFirst).Build()
+	if err != nil {
+		return fmt.Errorf("look for %d words: %w", len(patterns), err)
+	}
+	return nil
+}
+
+func inUTF16(text string) []byte {
+	var out []byte
+	for _, u := range utf16.Encode([]rune(text)) {
+		out = append(out, byte(u), byte(u>>8))
+	}
+	return out
+}
+
+// file searches a file. The error says why it was not searched to its end.
+func (s *search) file(f File) error {
+	if !time.Now().Before(s.until) {
+		return errTime
+	}
+	if s.left <= 0 {
+		return errBytes
+	}
+	h, err := f.Open()
+	if err != nil {
+		return fmt.Errorf("it could not be opened: %w", err)
+	}
+	defer h.Close() //nolint:errcheck // read only
+	s.path = f.Path
+	before := len(s.open)
+	if err := s.content(io.NewSectionReader(h, 0, f.Size), f.Rank == Executable, 0); err != nil {
+		return err
+	}
+	if len(s.open) < before && len(s.open) > 0 {
+		return s.build() // fewer words are found faster
+	}
+	return nil
+}
+
+// content searches bytes, and what is packed in them.
+func (s *search) content(r *io.SectionReader, executable bool, depth int) error {
+	head := make([]byte, 64<<10)
+	n, err := r.ReadAt(head, 0)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return fmt.Errorf("it could not be read: %w", err)
+	}
+	head = head[:n]
+	if depth < maxDepth {
+		if z, err := zip.NewReader(r, r.Size()); err == nil { // also behind a program
+			if err := s.scan(io.NewSectionReader(r, 0, min(r.Size(), 16<<20))); err != nil {
+				return err
+			}
+			return s.archive(z, depth)
+		}
+		if unpacked := unpack(head, io.NewSectionReader(r, 0, r.Size())); unpacked != nil {
+			return s.scan(io.LimitReader(unpacked, maxInflated))
+		}
+	}
+	if dense(head) {
+		if executable {
+			return errors.New("it looks packed or encrypted: names in it cannot be read")
+		}
+		return errors.New("it is compressed or encrypted in a way that is not known here")
+	}
+	return s.scan(io.NewSectionReader(r, 0, r.Size()))
+}
+
+// unpack opens a stream that is compressed as a whole, by its first bytes; nil if it is not.
+func unpack(head []byte, r io.Reader) io.Reader {
+	switch {
+	case bytes.HasPrefix(head, []byte{0x1f, 0x8b, 8}): // RFC 1952
+		if z, err := gzip.NewReader(bufio.NewReader(r)); err == nil {
+			return z
+		}
+	case bytes.HasPrefix(head, []byte("BZh")):
+		return bzip2.NewReader(bufio.NewReader(r))
+	case bytes.HasPrefix(head, []byte{0x28, 0xb5, 0x2f, 0xfd}): // RFC 8878
+		if z, err := zstd.NewReader(r, zstd.WithDecoderMaxMemory(256<<20), zstd.WithDecoderConcurrency(1)); err == nil {
+			return z
+		}
+	}
+	return nil
+}
+
+// archive searches the files of a zip archive, and their names.
+func (s *search) archive(z *zip.Reader, depth int) error {
+	for i, e := range z.File {
+		if i == maxEntries {
+			return fmt.Errorf("only the first %d files in it were searched", maxEntries)
+		}
+		if err := s.scan(bytes.NewReader([]byte(e.Name))); err != nil {
+			return err
+		}
+		if e.UncompressedSize64 == 0 || e.FileInfo().IsDir() || len(s.open) == 0 {
+			continue
+		}
+		r, err := e.Open()
+		if err != nil {
+			continue // an entry that is damaged or encrypted: the others are searched
+		}
+		err = s.scan(io.LimitReader(r, maxInflated))
+		_ = r.Close()
+		if errors.Is(err, errTime) || errors.Is(err, errBytes) || s.ctx.Err() != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// scan looks for the words in a stream.
+func (s *search) scan(r io.Reader) error {
+	keep := s.longer + leastText + 8
+	buf := make([]byte, 0, chunk+2*keep)
+	raw := make([]byte, chunk)
+	for first := true; ; first = false {
+		if err := s.ctx.Err(); err != nil {
+			return err
+		}
+		if !time.Now().Before(s.until) {
+			return errTime
+		}
+		if s.left <= 0 {
+			return errBytes
+		}
+		n, err := io.ReadFull(r, raw)
+		s.left -= int64(n)
+		s.result.Bytes += int64(n)
+		if len(buf) > keep {
+			buf = append(buf[:0], buf[len(buf)-keep:]...)
+		}
+		buf = append(buf, lower(raw[:n])...)
+		if n > 0 {
+			s.chunk(buf)
+		}
+		if len(s.open) == 0 {
+			return nil
+		}
+		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+			return nil
+		}
+		if err != nil {
+			if first {
+				return fmt.Errorf("it could not be read: %w", err)
+			}
+			return fmt.Errorf("it could be read in part alone: %w", err)
+		}
+	}
+}
+
+func lower(b []byte) []byte {
+	for i, c := range b {
+		if c >= 'A' && c <= 'Z' {
+			b[i] = c + 'a' - 'A'
+		}
+	}
+	return b
+}
+
+// chunk notes the words that a piece holds.
+func (s *search) chunk(b []byte) {
+	for _, m := range s.auto.FindAllOverlapping(b) {
+		w := s.of[m.PatternID]
+		if s.open[w] && stands(b, m.Start, m.End, s.wide[m.PatternID], letters(w) <= shortWord) {
+			delete(s.open, w)
+			s.result.found[w] = s.path
+		}
+	}
+}
+
+// stands reports whether bytes stand as a word of their own: no letter goes on at either
+// end, unless it is the conversion of a format (%s, %02d). A short word needs a separator on
+// both sides too, as in a path, a format or a text of its own, or a longer printable text
+// around it.
+func stands(b []byte, from, to int, wide, short bool) bool {
+	step := 1
+	if wide {
+		step = 2
+	}
+	outside := byte(0)
+	at := func(i int) byte {
+		if i < 0 || i+step > len(b) {
+			return outside
+		}
+		if wide && b[i+1] != 0 {
+			return 0xff // of another script
+		}
+		return b[i]
+	}
+	letter := func(c byte) bool { return c >= 'a' && c <= 'z' || c >= 0x80 && !wide }
+	before, after := at(from-step), at(to)
+	formatted := letter(before) && conversion(at, from-step, step)
+	if letter(at(from)) && letter(before) && !formatted || letter(at(to-step)) && letter(after) {
+		return false
+	}
+	if !short || (formatted || separates(before)) && separates(after) {
+		return true
+	}
+	printable := func(c byte) bool { return c >= ' ' && c <= '~' }
+	n := (to - from) / step
+	for i := from - step; printable(at(i)); i -= step {
+		n++
+	}
+	for i := to; printable(at(i)); i += step {
+		n++
+	}
+	return n >= leastText
+}
+
+// separates reports whether a byte ends a word in a path, a format or a list of texts. Two of
+// them around three letters stand in 100 MB of random bytes less than once in ten times.
+func separates(c byte) bool {
+	switch c {
+	case 0, '\n', '\t', '"', '\'', '/', '\\', '.', '%', '_', '-', ' ', '{', '}':
+		return true
+	}
+	return false
+}
+
+// conversion reports whether a letter ends the conversion of a format, such as %s, %02d or
+// %ld (printf(3)).
+func conversion(at func(int) byte, i, step int) bool {
+	for j := 1; j <= 6; j++ {
+		switch c := at(i - j*step); {
+		case c == '%':
+			return true
+		case c >= '0' && c <= '9', c == '.', c == '-', c == 'l', c == 'h', c == 'z':
+		default:
+			return false
+		}
+	}
+	return false
+}
+
+// dense reports whether bytes look compressed or encrypted: they carry more than 7.8 of 8
+// bits each (Shannon's entropy).
+func dense(b []byte) bool {
+	if len(b) < 4096 {
+		return false
+	}
+	var counts [256]int
+	for _, c := range b {
+		counts[c]++
+	}
+	h := 0.0
+	for _, n := range counts {
+		if n > 0 {
+			p := float64(n) / float64(len(b))
+			h -= p * math.Log2(p)
+		}
+	}
+	return h > 7.8
+}
