@@ -1,14 +1,15 @@
 package footprint
 
 import (
-	"slices"
 	"strconv"
 	"strings"
 	"unicode"
 
 	"endroit/core/content"
 	"endroit/core/place"
+
 	"endroit/core/trace"
+	"endroit/core/words"
 )
 
 // Anonymizer decides what of a run may leave the machine: it is the one place that does, for
@@ -52,13 +53,13 @@ func (f *Footprint) Anonymizer(locations ...place.Location) *Anonymizer {
 
 // usual makes the words of a text ordinary, unless they tell who a person is.
 func (l *Anonymizer) usual(text string) {
-	for _, w := range words(l.hide(text)) {
+	for _, w := range wordsIn(l.hide(text)) {
 		l.ordinary[strings.ToLower(w)] = true
 	}
 }
 
-// words cuts a text into runs of letters, capitals within them too, and runs of digits.
-func words(text string) (out []string) {
+// wordsIn cuts a text into runs of letters, capitals within them too, and runs of digits.
+func wordsIn(text string) (out []string) {
 	for _, p := range split(text) {
 		if isWord(p) {
 			out = append(out, p)
@@ -70,28 +71,15 @@ func words(text string) (out []string) {
 // split gives a text in pieces: words, and what lies between them. What stands in braces
 // was replaced already and is one piece.
 func split(text string) (pieces []string) {
-	runes := []rune(text)
-	kind := func(i int) int {
-		switch r := runes[i]; {
-		case unicode.IsLetter(r) || unicode.IsMark(r):
-			return 1
-		case unicode.IsDigit(r):
-			return 2
+	for text != "" {
+		from := strings.IndexByte(text, '{')
+		end := strings.IndexByte(text[max(from, 0):], '}')
+		if from < 0 || end < 0 {
+			return append(pieces, words.Split(text)...)
 		}
-		return 0
-	}
-	for from := 0; from < len(runes); {
-		to := from + 1
-		if runes[from] == '{' {
-			if end := slices.Index(runes[from:], '}'); end > 0 {
-				pieces, from = append(pieces, string(runes[from:from+end+1])), from+end+1
-				continue
-			}
-		}
-		for to < len(runes) && runes[to] != '{' && kind(to) == kind(from) && !(kind(to) == 1 && unicode.IsUpper(runes[to]) && unicode.IsLower(runes[to-1])) {
-			to++
-		}
-		pieces, from = append(pieces, string(runes[from:to])), to
+		pieces = append(pieces, words.Split(text[:from])...)
+		pieces = append(pieces, text[from:from+end+1])
+		text = text[from+end+1:]
 	}
 	return pieces
 }

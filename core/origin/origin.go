@@ -14,6 +14,8 @@ package origin
 import (
 	"strings"
 	"unicode"
+
+	"endroit/core/words"
 )
 
 // MinWord is how many letters a word needs to be looked for: shorter ones stand in any
@@ -71,32 +73,14 @@ func Words(names []string) []string {
 // maxRun is how many tokens a run has that is looked for as one word, at most.
 const maxRun = 7
 
-// maxTokens is how many tokens of a name are looked at; what follows them is one more.
+// maxTokens is how many tokens a name has at most: its last one is the rest.
 const maxTokens = 24
 
-// split cuts a name where its characters change their class: letters, digits, others; and
-// where a capital letter follows a small one.
-func split(name string) (tokens []string) {
-	class := func(r rune) int {
-		switch {
-		case unicode.IsLetter(r) || unicode.IsMark(r):
-			return 1
-		case unicode.IsDigit(r):
-			return 2
-		}
-		return 3
-	}
-	start, before := 0, rune(0)
-	for i, r := range name {
-		camel := unicode.IsUpper(r) && unicode.IsLower(before)
-		if i > 0 && (class(r) != class(before) || camel) && len(tokens) < maxTokens {
-			tokens = append(tokens, name[start:i])
-			start = i
-		}
-		before = r
-	}
-	if start < len(name) {
-		tokens = append(tokens, name[start:])
+// split cuts a name into its first tokens and the rest.
+func split(name string) []string {
+	tokens := words.Split(name)
+	if len(tokens) > maxTokens {
+		tokens = append(tokens[:maxTokens-1], strings.Join(tokens[maxTokens-1:], ""))
 	}
 	return tokens
 }
