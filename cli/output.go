@@ -50,6 +50,16 @@ func (a *app) ask(question string) (bool, error) {
 	return false, nil
 }
 
+// askLine asks on the terminal for a line.
+func (a *app) askLine(question string) (string, error) {
+	fmt.Fprintf(a.err, "%s ", question)
+	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if err != nil && line == "" {
+		return "", fail(exitFailed, "no answer; nothing was done")
+	}
+	return strings.TrimSpace(line), nil
+}
+
 // newFile creates a file that must not be there yet.
 func newFile(name string) (*os.File, error) {
 	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)

@@ -1,16 +1,24 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
 
 	"endroit/core/candidate"
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
+	"endroit/core/origin"
 	"endroit/core/phrase"
+	"endroit/programfiles"
 	"endroit/safefile"
 	"endroit/tracefiles"
 )
@@ -22,6 +30,8 @@ func (a *app) propose() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "out", Usage: "the `DRAFT` to write (otherwise named after the trace)"},
 			&cli.StringFlag{Name: "title", Usage: "the game's `NAME`, if the trace has none"},
+			choseFlag(),
+			&cli.BoolFlag{Name: "no-programs", Usage: "do not search the programs for where names come from"},
 			jsonFlag(),
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -50,7 +60,25 @@ func (a *app) propose() *cli.Command {
 			if out == "" {
 				out = besides(name, ".trace", ".draft.yaml")
 			}
-			d, made := candidate.Draft(fp)
+			fp.Self.Chosen = append(slices.Clone(fp.Self.Chosen), c.StringSlice("chose")...)
+			var found *origin.Result
+			if !c.Bool("no-programs") {
+				if found, err = programfiles.Search(ctx, fp, nameSearch); err != nil {
+					return err
+				}
+			}
+			d, proposal, made := candidate.Draft(fp, found)
+			if names := proposal.Undecided(found); len(names) > 0 {
+				answered, err := a.askChosen(c, names)
+				if err != nil {
+					return err
+				}
+				if len(answered) > 0 {
+					fp.Self.Chosen = append(fp.Self.Chosen, answered...)
+					d, proposal, made = candidate.Draft(fp, found)
+				}
+			}
+			contribution.TellNames(fp, d.Names)
 			if err := contribution.Admissible(ctx, d, fp); err != nil {
 				return err
 			}
@@ -99,10 +127,99 @@ func (a *app) propose() *cli.Command {
 			for _, q := range d.Questions {
 				a.say("  question: %s", shown(q))
 			}
+			a.saySources(proposal.Sources(found), found)
 			a.say("\nNext: read and edit it, then endroit submit %s", out)
 			return nil
 		},
 	}, find, "propose")
+}
+
+// choseFlag takes names that were chosen in the game.
+func choseFlag() cli.Flag {
+	return &cli.StringSliceFlag{
+		Name:  "chose",
+		Local: true,
+		Usage: "a `NAME` that you chose in the game, of a player, a world or a save: it never leaves your machine",
+	}
+}
+
+// nameSearch is how long the programs are searched for where names come from, at most.
+const nameSearch = 20 * time.Second
+
+// maxAsked is how many names one question lists.
+const maxAsked = 8
+
+// askChosen asks, on a terminal, which of some names the person chose. Elsewhere the names
+// stay, and standard error says how to answer.
+func (a *app) askChosen(c *cli.Command, names []string) (chosen []string, err error) {
+	list := make([]string, 0, maxAsked)
+	for _, n := range names[:min(len(names), maxAsked)] {
+		list = append(list, shown(n))
+	}
+	text := strings.Join(list, ", ")
+	if c.Bool("json") || !term.IsTerminal(int(a.in.Fd())) {
+		a.tell("endroit: nothing shows whether the game makes these names or you chose them, so they stay: %s\n"+
+			"  If you chose one, say so: --chose NAME", text)
+		return nil, nil
+	}
+	a.tell("Nothing shows whether the game makes these names, or you chose them in the game: %s", text)
+	line, err := a.askLine("Which did you choose? (names with commas between them; Enter for none)")
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range strings.Split(line, ",") {
+		if n = strings.TrimSpace(n); n != "" {
+			chosen = append(chosen, n)
+		}
+	}
+	return chosen, nil
+}
+
+// saySources says where the names come from that the locations were made of.
+func (a *app) saySources(list []candidate.Source, found *origin.Result) {
+	if found == nil || len(list) == 0 {
+		return
+	}
+	a.say("\n%s", a.heading("Where the names come from"))
+	made := map[string][]string{} // by the program's file
+	var order []string
+	for _, s := range list {
+		in, whole := "", true
+		for _, p := range s.Parts {
+			if p.From == origin.Program {
+				in = cmp.Or(in, p.In)
+			}
+			whole = whole && p.From != origin.Other
+		}
+		if !whole || in == "" {
+			continue
+		}
+		if made[in] == nil {
+			order = append(order, in)
+		}
+		made[in] = append(made[in], shown(s.Name))
+	}
+	for _, in := range order {
+		a.say("  the program's, in %s: %s", shown(filepath.Base(in)), strings.Join(made[in], ", "))
+	}
+	for _, s := range list {
+		for _, p := range s.Parts {
+			if p.From == origin.Other {
+				a.say("  in none of its files: %s of %s, which became %s", a.missing(shown(p.Text)), shown(s.Name), cmp.Or(s.Became, "nothing"))
+			}
+		}
+	}
+	a.say("  %s, %s searched", phrase.Count(found.Files, "file", "files"), phrase.Size(found.Bytes))
+	for i, u := range found.Unread {
+		if i == 3 {
+			a.say("  and %s more", phrase.Count(len(found.Unread)-i, "file", "files"))
+			break
+		}
+		a.say("  not searched: %s: %s", shown(u.Path), shown(u.Why))
+	}
+	if !found.Conclusive() {
+		a.say("  The search was not conclusive: the title's own name was not found, or a program could not be searched.")
+	}
 }
 
 // readDraft reads a draft and the footprint of its trace.
@@ -141,5 +258,6 @@ func readDraft(name string) (*draft.Draft, *footprint.Footprint, error) {
 	if err != nil {
 		return nil, nil, fail(exitInput, "%s: %w", name, err)
 	}
+	contribution.TellNames(fp, d.Names)
 	return d, fp, nil
 }

@@ -50,6 +50,7 @@ func (a *app) trace() *cli.Command {
 				Usage: "end all programs in the prefix first: its running server cannot be observed",
 			},
 			&cli.StringFlag{Name: "account", Local: true, Usage: "the `ID` of the launcher's account in use"},
+			choseFlag(),
 			&cli.BoolFlag{Name: "native", Local: true, Usage: "it is a native build, although a prefix exists"},
 			sheetsFlag(),
 			&cli.StringFlag{Name: "out", Local: true, Usage: "the `FILE` to write (otherwise named after the title and time)"},
@@ -132,7 +133,7 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	header := trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher")}
+	header := trace.Header{Title: c.String("title"), Edition: edition, Launcher: c.String("launcher"), Chosen: c.StringSlice("chose")}
 	if folder := c.String("install"); folder != "" {
 		if header.Install, err = filepath.Abs(folder); err != nil {
 			return err

@@ -130,7 +130,7 @@ func proposed(t *testing.T) *draft.Draft {
 	t.Helper()
 	fp := run(t)
 	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, OS: fp.OS, Runtime: fp.Runtime, Trace: &draft.Trace{File: "a.trace", SHA256: strings.Repeat("00", 32)}, Questions: []string{"is it?"}, Note: "two\nlines"}
-	for _, l := range candidate.Propose(fp).Locations {
+	for _, l := range candidate.Propose(fp, nil).Locations {
 		d.Locations = append(d.Locations, draft.Location{At: l.At.String(), Holds: string(l.Holds), Why: l.Why})
 	}
 	require.NotEmpty(t, d.Locations)

@@ -36,6 +36,7 @@ import (
 	"endroit/core/manifest"
 	"endroit/core/trace"
 	"endroit/localmanifest"
+	"endroit/programfiles"
 	"endroit/safefile"
 	"endroit/service/answer"
 	"endroit/service/wire"
@@ -284,11 +285,20 @@ func digestOf(text []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
+// nameSearch is how long the programs are searched for where names come from, at most,
+// while a person waits for the page.
+const nameSearch = 5 * time.Second
+
 // draft is the draft that was saved, with its text, or else the one to begin with.
 func (b *Workbench) draft(ctx context.Context, fp *footprint.Footprint) (*draft.Draft, []byte, error) {
 	text, err := safefile.Read(b.config.Draft, draft.MaxBytes)
 	if errors.Is(err, fs.ErrNotExist) {
-		d, _ := candidate.Draft(fp)
+		found, err := programfiles.Search(ctx, fp, nameSearch)
+		if err != nil {
+			return nil, nil, err
+		}
+		d, _, _ := candidate.Draft(fp, found)
+		contribution.TellNames(fp, d.Names)
 		if err := contribution.Admissible(ctx, d, fp); err != nil {
 			return nil, nil, err
 		}

@@ -7,7 +7,9 @@ export interface Piece {
 const parts: Record<string, string> = {
   '{account}': "the number or name of the launcher's account",
   '{slot}': 'the slot',
+  '{profile}': 'a name that the player chose, or that was made for them',
   '{user}': "the person's name on the machine",
+  '{host}': "the machine's name",
   '{ref}': "the store's reference of the edition",
   '**': 'any folders, or none',
   '*': 'any text',

@@ -1,6 +1,6 @@
 // Package candidate proposes locations from a footprint.
 //
-//	proposal := candidate.Propose(fp)
+//	proposal := candidate.Propose(fp, found)
 package candidate
 
 import (
@@ -15,6 +15,7 @@ import (
 	"unicode/utf8"
 
 	"endroit/core/footprint"
+	"endroit/core/origin"
 	"endroit/core/place"
 )
 
@@ -37,8 +38,9 @@ type Proposal struct {
 }
 
 // Propose makes the locations that cover the files of interest and none of the
-// others. Each matches every file that it was made from.
-func Propose(f *footprint.Footprint) Proposal {
+// others. Each matches every file that it was made from. found is where the names come from
+// (see Names); nil if that is not known.
+func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 	var p Proposal
 	var others []place.Location   // what no location may match
 	var onlyRead []footprint.File // what was only read can be a slot that this run did not save to
@@ -64,7 +66,7 @@ func Propose(f *footprint.Footprint) Proposal {
 			)
 			continue
 		}
-		general, why := generalise(exact, x.Kind, f)
+		general, why := generalise(exact, x.Kind, f, found)
 		if _, err := place.Parse(general.String()); err != nil {
 			general, why = exact, nil
 		}
@@ -77,12 +79,12 @@ func Propose(f *footprint.Footprint) Proposal {
 		}
 		g.Files = append(g.Files, x)
 	}
-	others = append(others, placesWithoutSlots(onlyRead, groups, f)...)
+	others = append(others, placesWithoutSlots(onlyRead, groups, f, found)...)
 	var list []Location
 	for _, key := range order {
 		list = append(list, narrowed(*groups[key], others, groups)...)
 	}
-	p.Locations = joined(withoutInner(list), others)
+	p.Locations = wholeFolders(joined(withoutInner(list), others), others)
 	sort.SliceStable(p.Locations, func(i, j int) bool { return rank(p.Locations[i].Holds) < rank(p.Locations[j].Holds) })
 	for i := range p.Locations {
 		p.Locations[i].second(p.Locations)
@@ -120,7 +122,9 @@ const leastCopy = 32
 
 // placesWithoutSlots are the places of files that were only read, without those which differ from a
 // file of interest by the number of a slot alone: they are slots too.
-func placesWithoutSlots(files []footprint.File, groups map[string]*Location, f *footprint.Footprint) (others []place.Location) {
+func placesWithoutSlots(
+	files []footprint.File, groups map[string]*Location, f *footprint.Footprint, found *origin.Result,
+) (others []place.Location) {
 	for _, x := range files {
 		exact, err := place.ParseAny(x.Place)
 		if err != nil {
@@ -128,7 +132,7 @@ func placesWithoutSlots(files []footprint.File, groups map[string]*Location, f *
 		}
 		slot := false
 		for _, g := range groups {
-			if general, _ := generalise(exact, g.Holds, f); general.String() == g.At.String() &&
+			if general, _ := generalise(exact, g.Holds, f, found); general.String() == g.At.String() &&
 				general.String() != exact.String() {
 				slot = true
 			}
@@ -228,7 +232,9 @@ var shapes = sync.OnceValue(func() (p struct{ slotWords, copyNumber, digits, dat
 
 // generalise replaces the parts of an exact location that differ between people
 // and machines.
-func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (place.Location, []string) {
+func generalise(
+	l place.Location, kind footprint.Kind, f *footprint.Footprint, found *origin.Result,
+) (place.Location, []string) {
 	var why []string
 	out := place.Location{Anchor: l.Anchor, Pattern: place.Pattern{Folder: l.Pattern.Folder}}
 	slotted := false
@@ -249,6 +255,10 @@ func generalise(l place.Location, kind footprint.Kind, f *footprint.Footprint) (
 		case f.Self != nil && f.Self.Account != "" && (name == f.Self.Account || slices.Contains(f.Self.Accounts, name)):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
 			why = append(why, "a name is the account in use at the launcher: {account}")
+		case chosen(name, last, f, found, &s, &why):
+			// general by where it comes from
+		case found.Brings(name):
+			// the program made it, however much it looks like an account's or a slot's
 		case footprint.AccountShape().MatchString(name):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
 			why = append(why, "a name looks like an account number: {account}")

@@ -33,7 +33,7 @@ func propose(files ...string) Proposal {
 	for _, t := range files {
 		f.Files = append(f.Files, seen(t))
 	}
-	return Propose(f)
+	return Propose(f, nil)
 }
 
 func (p Proposal) lines() []string {
@@ -97,11 +97,11 @@ func TestAmbiguousColumnsNeedAMapping(t *testing.T) {
 
 	refused := seen("unknown var-games:tw.scores")
 	refused.Writes, refused.Unused = 0, 2
-	asked := Propose(&footprint.Footprint{Files: []footprint.File{refused}}).Questions
+	asked := Propose(&footprint.Footprint{Files: []footprint.File{refused}}, nil).Questions
 	require.Len(t, asked, 1)
 	assert.Contains(t, asked[0], "was opened for writing, and nothing was written; does the game need a permission that it lacked in this run?")
 
-	nowhere := Propose(&footprint.Footprint{Files: []footprint.File{{Path: "/srv/tw/a.sav", Kind: footprint.Save, Confidence: 0.9, Reasons: []string{"its name"}}}})
+	nowhere := Propose(&footprint.Footprint{Files: []footprint.File{{Path: "/srv/tw/a.sav", Kind: footprint.Save, Confidence: 0.9, Reasons: []string{"its name"}}}}, nil)
 	require.Len(t, nowhere.Questions, 1)
 	assert.Contains(t, nowhere.Questions[0], "below no anchor")
 	assert.NotContains(t, nowhere.Questions[0], "/srv", "the path may be private")
@@ -164,7 +164,7 @@ func TestSlotsThatWereOnlyRead(t *testing.T) {
 		return footprint.File{Kind: kind, Place: at, Path: "/x/" + at, Confidence: 0.9, Writes: writes, Reads: 1, Reasons: []string{"it was read"}}
 	}
 	of := func(files ...footprint.File) []string {
-		return Propose(&footprint.Footprint{Self: &footprint.Self{}, Files: files}).lines()
+		return Propose(&footprint.Footprint{Self: &footprint.Self{}, Files: files}, nil).lines()
 	}
 	saved := []footprint.File{file(footprint.Save, "xdg-data:tw/file1.rpgsave", 1), file(footprint.Save, "xdg-data:tw/file2.rpgsave", 1)}
 	assert.Equal(t, []string{"save xdg-data:tw/file{slot}.rpgsave"}, of(append(saved, file(footprint.Unknown, "xdg-data:tw/file3.rpgsave", 0))...))
@@ -181,7 +181,7 @@ func TestASecondPlaceIsNamed(t *testing.T) {
 	}
 	why := func(files ...footprint.File) map[string]string {
 		out := map[string]string{}
-		for _, l := range Propose(&footprint.Footprint{Self: &footprint.Self{}, Files: files}).Locations {
+		for _, l := range Propose(&footprint.Footprint{Self: &footprint.Self{}, Files: files}, nil).Locations {
 			out[l.At.String()] = strings.Join(l.Why, "; ")
 		}
 		return out
@@ -204,7 +204,7 @@ func TestFilesOutsideALocation(t *testing.T) {
 		fp.Files = append(fp.Files, seen(text))
 	}
 	left := map[string]map[footprint.Kind]int{}
-	p := Propose(fp)
+	p := Propose(fp, nil)
 	for _, l := range p.Locations {
 		left[l.At.String()] = p.Left(l, fp)
 	}

@@ -98,7 +98,7 @@ func jointPlace(x footprint.File, f *footprint.Footprint) string {
 	if err != nil {
 		return x.Path
 	}
-	if general, _ := generalise(exact, x.Kind, f); general.String() != "" {
+	if general, _ := generalise(exact, x.Kind, f, nil); general.String() != "" {
 		return general.String()
 	}
 	return x.Place

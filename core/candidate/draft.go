@@ -6,6 +6,7 @@ import (
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
+	"endroit/core/origin"
 	"endroit/core/phrase"
 	"endroit/core/trace"
 )
@@ -14,8 +15,9 @@ import (
 const maxSeen = 20
 
 // Draft turns a footprint into a draft. made says of each location how many files it is
-// made from, and what else lies in the same folder.
-func Draft(fp *footprint.Footprint) (d *draft.Draft, made map[string]string) {
+// made from, and what else lies in the same folder. found is where the names come from, nil
+// if that is not known.
+func Draft(fp *footprint.Footprint, found *origin.Result) (d *draft.Draft, p Proposal, made map[string]string) {
 	made = map[string]string{}
 	d = &draft.Draft{
 		Format:    draft.Format,
@@ -33,7 +35,7 @@ func Draft(fp *footprint.Footprint) (d *draft.Draft, made map[string]string) {
 		}
 		d.Questions = append(d.Questions, "what is the title's name? The trace has none")
 	}
-	p := Propose(fp)
+	p = Propose(fp, found)
 	for _, l := range p.Locations {
 		made[l.At.String()] = "from " + phrase.Count(len(l.Files), "file", "files")
 		out := draft.Location{At: l.At.String(), Holds: string(l.Holds)}
@@ -56,7 +58,26 @@ func Draft(fp *footprint.Footprint) (d *draft.Draft, made map[string]string) {
 	for _, q := range p.Questions {
 		d.Questions = append(d.Questions, phrase.Visible(q))
 	}
-	return d, made
+	d.Names = namesOf(fp, found)
+	return d, p, made
+}
+
+// namesOf keeps with a draft, on this machine, what submitting it has to know of names.
+func namesOf(fp *footprint.Footprint, found *origin.Result) *draft.Names {
+	var out draft.Names
+	if fp.Self != nil {
+		out.Chosen = fp.Self.Chosen
+	}
+	all, _ := Names(fp)
+	for _, name := range all {
+		if footprint.AccountShape().MatchString(name) && found.Brings(name) && len(out.Program) < draft.MaxNames {
+			out.Program = append(out.Program, name)
+		}
+	}
+	if len(out.Chosen)+len(out.Program) == 0 {
+		return nil
+	}
+	return &out
 }
 
 // notCovered says how many files of which kinds lie in a location's folder and are not

@@ -31,7 +31,7 @@ func TestJudgeTimeIsLinear(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		Propose(f)
+		Propose(f, nil)
 		if _, err := Compare([]*footprint.Footprint{f, f}); err != nil {
 			t.Fatal(err)
 		}

@@ -95,11 +95,21 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 	if d.Trace != nil {
 		out.Trace = &draft.Trace{SHA256: d.Trace.SHA256}
 	}
-	out.Also = nil
+	out.Also, out.Names = nil, nil
 	for _, t := range d.Also {
 		out.Also = append(out.Also, draft.Trace{SHA256: t.SHA256})
 	}
 	return withTexts(&Body{Draft: &out, Footprint: f.Share(leaving)}, leaving.Text)
+}
+
+// TellNames gives a footprint what its draft keeps of names, so that it is sent accordingly.
+func TellNames(f *footprint.Footprint, names *draft.Names) {
+	if names == nil || f.Self == nil {
+		return
+	}
+	self := *f.Self
+	self.Chosen, self.Program = names.Chosen, names.Program
+	f.Self = &self
 }
 
 // PrepareSheet makes the body from a launcher's sheet and what it found here. The sheet is

@@ -146,3 +146,30 @@ func FuzzCheck(f *testing.F) {
 		}
 	})
 }
+
+// A name that the player chose, and what a draft keeps of names, stay behind; a number that
+// the program brings stays in the location.
+func TestChosenNamesStayBehind(t *testing.T) {
+	d, f := sound()
+	d.Locations = []draft.Location{
+		{At: "xdg-data:tidewrack/keepers/{profile}.sav", Holds: draft.Save, Why: []string{"the keeper Bo sails alone"}},
+		{At: "xdg-data:tidewrack/7300418820114/a.sav", Holds: draft.Save},
+	}
+	d.Questions = []string{"is bo's file a copy?"}
+	d.Names = &draft.Names{Chosen: []string{"Bo"}, Program: []string{"7300418820114"}}
+	f.Files[0].Place = "xdg-data:tidewrack/keepers/Bo.sav"
+	TellNames(f, d.Names)
+	b, err := Prepare(d, f)
+	require.NoError(t, err)
+	raw, err := b.Encode()
+	require.NoError(t, err)
+	assert.NotRegexp(t, `(?i)\bbo\b`, string(raw))
+	assert.Contains(t, string(raw), "xdg-data:tidewrack/7300418820114/a.sav")
+	assert.Contains(t, string(raw), "the keeper {profile} sails alone")
+	assert.Nil(t, b.Draft.Names)
+	assert.NotNil(t, d.Names, "the contributor's own draft is unchanged")
+
+	f.Self.Program = nil
+	_, err = Prepare(d, f)
+	assert.ErrorContains(t, err, "identifies you", "unless the program brings it, such a number is an account's")
+}

@@ -5,6 +5,7 @@
 package draft
 
 import (
+	"cmp"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -28,6 +29,7 @@ const (
 	MaxBytes     = 256 << 10
 	MaxLocations = 64
 	MaxTraces    = 16 // beside the first
+	MaxNames     = 100
 	maxText      = 200
 )
 
@@ -51,6 +53,7 @@ type Draft struct {
 	Runtime   string         `json:"runtime" yaml:"runtime"`
 	Trace     *Trace         `json:"trace,omitempty" yaml:"trace,omitempty"`
 	Also      []Trace        `json:"also,omitempty" yaml:"also,omitempty"` // further traces, of other runs
+	Names     *Names         `json:"names,omitempty" yaml:"names,omitempty"`
 	Locations []Location     `json:"locations" yaml:"locations"`
 	Questions []string       `json:"questions,omitempty" yaml:"questions,omitempty"`
 	Note      string         `json:"note,omitempty" yaml:"note,omitempty"`
@@ -60,6 +63,13 @@ type Draft struct {
 type Trace struct {
 	File   string `json:"file,omitempty" yaml:"file,omitempty"`
 	SHA256 string `json:"sha256" yaml:"sha256"`
+}
+
+// Names are names in the paths that were seen, by where they come from. They stay on the
+// machine.
+type Names struct {
+	Chosen  []string `json:"chosen,omitempty" yaml:"chosen,omitempty"`   // by the player: typed, or drawn for them
+	Program []string `json:"program,omitempty" yaml:"program,omitempty"` // numbers that the program brings, however they look
 }
 
 // Location is one proposed location with what was seen there.
@@ -174,6 +184,18 @@ func (d *Draft) check() *Error {
 			}
 		}
 	}
+	if d.Names != nil {
+		for field, list := range map[string][]string{"names.chosen": d.Names.Chosen, "names.program": d.Names.Program} {
+			if len(list) > MaxNames {
+				return bad(field, "there are %d; at most %d are allowed", len(list), MaxNames)
+			}
+			for _, name := range list {
+				if reason := words.Shown(name, 255); reason != "" || name == "" {
+					return bad(field, "%q: %s", phrase.Clip(name, 60), cmp.Or(reason, "it is empty"))
+				}
+			}
+		}
+	}
 	for i, q := range d.Questions {
 		if reason := words.Shown(q, 1000); reason != "" {
 			return bad(fmt.Sprintf("questions[%d]", i), "%s", reason)
@@ -211,8 +233,8 @@ func (d *Draft) checkTraces(bad func(field, format string, args ...any) *Error) 
 
 const heading = ` A draft: where one variant of a title keeps things. Edit it freely, then run
  endroit submit. A location is ANCHOR:PATTERN; * and ? are wildcards, {slot},
- {account}, {user} and {ref} stand for what differs between people, and a
- trailing / means the folder with all that is in it.`
+ {profile}, {account}, {user}, {host} and {ref} stand for what differs between
+ people, and a trailing / means the folder with all that is in it.`
 
 // Text writes the draft as a person reads it.
 func (d *Draft) Text() ([]byte, error) {
@@ -221,6 +243,9 @@ func (d *Draft) Text() ([]byte, error) {
 		comments["$.questions"] = []*yaml.Comment{
 			yaml.HeadComment(" What could not be decided. Answer by editing the locations; then remove the question."),
 		}
+	}
+	if d.Names != nil {
+		comments["$.names"] = []*yaml.Comment{yaml.HeadComment(" Where names come from. This stays on your machine.")}
 	}
 	out, err := yaml.MarshalWithOptions(
 		d, yaml.WithComment(comments), yaml.IndentSequence(true), yaml.UseLiteralStyleIfMultiline(true),

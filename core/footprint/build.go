@@ -89,7 +89,7 @@ func newBuilder(h trace.Header) *builder {
 }
 
 func selfOf(h trace.Header) *Self {
-	s := &Self{User: h.User, Host: h.Host, Home: h.Env["HOME"]}
+	s := &Self{User: h.User, Host: h.Host, Home: h.Env["HOME"], Chosen: h.Chosen}
 	if s.Home == "" {
 		s.Home = h.Roots[string(place.Home)]
 	}
@@ -273,7 +273,11 @@ func (b *builder) finish() *Footprint {
 	}
 	b.fp.Length = b.last
 	seen := map[string]bool{}
+	b.fp.Code = &Code{Install: b.h.Install}
 	for _, p := range b.processes[1:] {
+		if p.Exe != "" && !isWine(path.Base(p.Exe)) && !slices.Contains(b.fp.Code.Executables, p.Exe) {
+			b.fp.Code.Executables = append(b.fp.Code.Executables, p.Exe)
+		}
 		if name := nameOfProgram(p); p.Exe != "" && !seen[name] {
 			seen[name] = true
 			b.fp.Programs = append(b.fp.Programs, name)

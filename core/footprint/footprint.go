@@ -59,6 +59,15 @@ type Footprint struct {
 	Corrections []Correction `json:"corrections,omitempty"`
 	// Self holds what must not be sent: see Share.
 	Self *Self `json:"-"`
+	// Code is what ran, by paths of this machine, with the installation's folder: where the
+	// names that the program makes can be searched for.
+	Code *Code `json:"-"`
+}
+
+// Code is where a run's programs lie.
+type Code struct {
+	Executables []string
+	Install     string // empty if it is not known
 }
 
 // Self is what in a trace tells who made it.
@@ -67,6 +76,8 @@ type Self struct {
 	Account          string   // the launcher's account in use
 	Inside           string   // the user's name in the prefix
 	Accounts         []string // others that were in use, where several runs are merged
+	Chosen           []string // names that the person chose in the game
+	Program          []string // numbers that the program brings: they tell nobody
 }
 
 // ReadsSeen reports whether the observer could see what was read.

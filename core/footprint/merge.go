@@ -1,6 +1,7 @@
 package footprint
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"regexp"
@@ -26,6 +27,7 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 	out := *first
 	self := *first.Self
 	out.Self = &self
+	out.Code = &Code{}
 	out.Programs, out.Cues, out.Gaps, out.Files, out.Counts = []string{}, []trace.Cue{}, []trace.Gap{}, []File{}, map[Kind]int{}
 	out.Length, out.Events, out.Cut = 0, 0, ""
 	var order []string
@@ -38,6 +40,19 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 		}
 		if a := f.Self.Account; a != "" && a != self.Account && !slices.Contains(self.Accounts, a) {
 			self.Accounts = append(self.Accounts, a)
+		}
+		for _, name := range f.Self.Chosen {
+			if !slices.Contains(self.Chosen, name) {
+				self.Chosen = append(slices.Clone(self.Chosen), name)
+			}
+		}
+		if f.Code != nil {
+			out.Code.Install = cmp.Or(out.Code.Install, f.Code.Install)
+			for _, p := range f.Code.Executables {
+				if !slices.Contains(out.Code.Executables, p) {
+					out.Code.Executables = append(out.Code.Executables, p)
+				}
+			}
 		}
 		shift := out.Length
 		corrections = append(corrections, f.Corrections...)

@@ -3,6 +3,7 @@ package footprint
 import (
 	"iter"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -176,6 +177,9 @@ func newHider(s *Self) func(string) string {
 		add(s.User, "{user}")
 		add(s.Inside, "{user}")
 		add(s.Host, "{host}")
+		for _, name := range s.Chosen {
+			add(name, "{profile}")
+		}
 	}
 	return func(text string) string {
 		for _, p := range pairs {
@@ -183,6 +187,11 @@ func newHider(s *Self) func(string) string {
 				text = p.find.ReplaceAllString(text, "${1}"+p.put+"${2}")
 			}
 		}
-		return accountInText().ReplaceAllString(text, "{account}")
+		return accountInText().ReplaceAllStringFunc(text, func(number string) string {
+			if s != nil && slices.Contains(s.Program, number) {
+				return number
+			}
+			return "{account}"
+		})
 	}
 }

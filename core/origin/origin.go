@@ -27,6 +27,10 @@ const MinWord = 3
 // of five letters in one of 300 such files.
 const shortWord = 4
 
+// longWord is from how many letters a word counts wherever it stands: some compilers put
+// texts one behind the other, with nothing between them.
+const longWord = 6
+
 // leastText is how long, in bytes, the printable text around a short word has to be.
 const leastText = 12
 
@@ -54,7 +58,7 @@ func Words(names []string) []string {
 	var out []string
 	add := func(text string) {
 		text = strings.ToLower(text)
-		if letters(text) >= MinWord && !seen[text] {
+		if (letters(text) >= MinWord || digits(text) >= minNumber) && !seen[text] {
 			seen[text] = true
 			out = append(out, text)
 		}
@@ -92,6 +96,27 @@ func letters(text string) (n int) {
 		}
 	}
 	return n
+}
+
+// minNumber is how many digits a number needs to be looked for.
+const minNumber = 7
+
+func digits(text string) (n int) {
+	for _, r := range text {
+		if unicode.IsDigit(r) {
+			n++
+		}
+	}
+	return n
+}
+
+// Brings reports whether a file of the program holds the whole of a name.
+func (r *Result) Brings(name string) bool {
+	if r == nil {
+		return false
+	}
+	_, ok := r.found[strings.ToLower(name)]
+	return ok
 }
 
 // Name tells where each part of a name comes from. Parts side by side that come from the

@@ -13,7 +13,6 @@ import (
 	"io"
 	"math"
 	"slices"
-	"time"
 	"unicode/utf16"
 
 	"github.com/coregx/ahocorasick"
@@ -54,15 +53,13 @@ type Handle interface {
 	io.Closer
 }
 
-// Budget bounds a search. Zero stands for the defaults.
+// Budget bounds a search, beside the context's deadline. Zero stands for the default.
 type Budget struct {
-	Bytes int64         // read, after unpacking; 8 GiB
-	Time  time.Duration // 20 s
+	Bytes int64 // read, after unpacking; 8 GiB
 }
 
 const (
 	defaultBytes = 8 << 30
-	defaultTime  = 20 * time.Second
 	// maxWords is how many words are looked for at once: names of files are bounded, and
 	// their words with them.
 	maxWords = 20_000
@@ -104,7 +101,6 @@ var (
 
 type search struct {
 	ctx    context.Context
-	until  time.Time
 	left   int64
 	words  []string
 	open   map[string]bool // not found yet
@@ -117,15 +113,15 @@ type search struct {
 }
 
 // Search looks for words, as Words makes them, in the files of a program: likely ones and
-// small ones first, until all are found or the budget is used up. Files that cannot be
-// searched are listed; the error is the context's alone, or says that there are too many
-// words.
+// small ones first, until all are found, the budget is used up or the context's deadline
+// has come. Files that were not searched are listed. The error is the context's, if it was
+// cancelled, or says that there are too many words.
 func Search(ctx context.Context, words []string, files []File, b Budget) (*Result, error) {
 	if len(words) > maxWords {
 		return nil, fmt.Errorf("%d words; at most %d are looked for", len(words), maxWords)
 	}
 	s := &search{
-		ctx: ctx, until: time.Now().Add(cmp.Or(b.Time, defaultTime)), left: cmp.Or(b.Bytes, int64(defaultBytes)),
+		ctx: ctx, left: cmp.Or(b.Bytes, int64(defaultBytes)),
 		words: words, open: map[string]bool{}, result: &Result{found: map[string]string{}},
 	}
 	for _, w := range words {
@@ -143,7 +139,7 @@ func Search(ctx context.Context, words []string, files []File, b Budget) (*Resul
 			break
 		}
 		err := s.file(f)
-		if ctx.Err() != nil {
+		if errors.Is(ctx.Err(), context.Canceled) {
 			return nil, ctx.Err()
 		}
 		if err != nil {
@@ -154,6 +150,19 @@ func Search(ctx context.Context, words []string, files []File, b Budget) (*Resul
 		s.result.Files++
 	}
 	return s.result, nil
+}
+
+// over says why the search ends here; nil if it goes on.
+func (s *search) over() error {
+	switch err := s.ctx.Err(); {
+	case errors.Is(err, context.DeadlineExceeded):
+		return errTime
+	case err != nil:
+		return err
+	case s.left <= 0:
+		return errBytes
+	}
+	return nil
 }
 
 // build makes the automaton for the words that are still open.
@@ -190,11 +199,8 @@ func inUTF16(text string) []byte {
 
 // file searches a file. The error says why it was not searched to its end.
 func (s *search) file(f File) error {
-	if !time.Now().Before(s.until) {
-		return errTime
-	}
-	if s.left <= 0 {
-		return errBytes
+	if err := s.over(); err != nil {
+		return err
 	}
 	h, err := f.Open()
 	if err != nil {
@@ -275,7 +281,7 @@ func (s *search) archive(z *zip.Reader, depth int) error {
 		}
 		err = s.scan(io.LimitReader(r, maxInflated))
 		_ = r.Close()
-		if errors.Is(err, errTime) || errors.Is(err, errBytes) || s.ctx.Err() != nil {
+		if s.over() != nil {
 			return err
 		}
 	}
@@ -288,14 +294,8 @@ func (s *search) scan(r io.Reader) error {
 	buf := make([]byte, 0, chunk+2*keep)
 	raw := make([]byte, chunk)
 	for first := true; ; first = false {
-		if err := s.ctx.Err(); err != nil {
+		if err := s.over(); err != nil {
 			return err
-		}
-		if !time.Now().Before(s.until) {
-			return errTime
-		}
-		if s.left <= 0 {
-			return errBytes
 		}
 		n, err := io.ReadFull(r, raw)
 		s.left -= int64(n)
@@ -335,7 +335,7 @@ func lower(b []byte) []byte {
 func (s *search) chunk(b []byte) {
 	for _, m := range s.auto.FindAllOverlapping(b) {
 		w := s.of[m.PatternID]
-		if s.open[w] && stands(b, m.Start, m.End, s.wide[m.PatternID], letters(w) <= shortWord) {
+		if s.open[w] && (letters(w) >= longWord || stands(b, m.Start, m.End, s.wide[m.PatternID], letters(w)+digits(w) <= shortWord)) {
 			delete(s.open, w)
 			s.result.found[w] = s.path
 		}
@@ -364,7 +364,11 @@ func stands(b []byte, from, to int, wide, short bool) bool {
 	letter := func(c byte) bool { return c >= 'a' && c <= 'z' || c >= 0x80 && !wide }
 	before, after := at(from-step), at(to)
 	formatted := letter(before) && conversion(at, from-step, step)
-	if letter(at(from)) && letter(before) && !formatted || letter(at(to-step)) && letter(after) {
+	digit := func(c byte) bool { return c >= '0' && c <= '9' }
+	if first := at(from); letter(first) && letter(before) && !formatted || digit(first) && digit(before) {
+		return false
+	}
+	if last := at(to - step); letter(last) && letter(after) || digit(last) && digit(after) {
 		return false
 	}
 	if !short || (formatted || separates(before)) && separates(after) {

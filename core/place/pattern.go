@@ -16,7 +16,7 @@ const (
 )
 
 // Names that a named part can have.
-var partNames = []string{"account", "slot", "user", "ref"}
+var partNames = []string{"account", "slot", "profile", "user", "host", "ref"}
 
 // PartKind says what one part of a segment stands for.
 type PartKind uint8

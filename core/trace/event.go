@@ -114,6 +114,7 @@ type Header struct {
 	Install  string            `json:"install,omitempty"` // the installed edition's folder
 	Prefix   *Prefix           `json:"prefix,omitempty"`  // for runtime prefix
 	Account  *Account          `json:"account,omitempty"` // the launcher's account in use
+	Chosen   []string          `json:"chosen,omitempty"`  // names that the person chooses in the game
 	User     string            `json:"user"`              // the person's account name on the machine
 	Host     string            `json:"host"`              // the machine's name
 	Env      map[string]string `json:"env"`               // the variables that place anchors

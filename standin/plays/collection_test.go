@@ -119,7 +119,7 @@ func TestLawsOfGeneralising(t *testing.T) {
 	for _, p := range All {
 		fp, err := p.Footprint()
 		require.NoError(t, err)
-		proposal := candidate.Propose(fp)
+		proposal := candidate.Propose(fp, nil)
 		for _, l := range proposal.Locations {
 			of := map[string]bool{}
 			for _, f := range l.Files {

@@ -21,7 +21,7 @@ import (
 // covered are the places that a footprint's proposal covers, with what they hold.
 func covered(fp *footprint.Footprint) map[string]footprint.Kind {
 	out := map[string]footprint.Kind{}
-	for _, l := range candidate.Propose(fp).Locations {
+	for _, l := range candidate.Propose(fp, nil).Locations {
 		for _, x := range fp.Files {
 			if at, err := place.ParseAny(x.Place); err == nil && at.Anchor == l.At.Anchor {
 				if _, ok := l.At.Match(at.Names(), nil); ok {
@@ -88,7 +88,7 @@ func resolves(ctx context.Context, p Play, fp *footprint.Footprint, root string)
 			return in.Find(ctx, l, place.Captures{"user": "player"})
 		}
 	}
-	for _, l := range candidate.Propose(fp).Locations {
+	for _, l := range candidate.Propose(fp, nil).Locations {
 		if l.At.Anchor == place.Registry {
 			continue
 		}

@@ -93,7 +93,7 @@ func (s *Score) files(p Play, fp *footprint.Footprint, root string) {
 
 func (s *Score) locations(p Play, fp *footprint.Footprint) {
 	var got []string
-	for _, l := range candidate.Propose(fp).Locations {
+	for _, l := range candidate.Propose(fp, nil).Locations {
 		got = append(got, string(l.Holds)+" "+l.At.String())
 	}
 	want := slices.Clone(p.At)

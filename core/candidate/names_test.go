@@ -1,0 +1,95 @@
+package candidate
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/footprint"
+	"endroit/core/origin"
+)
+
+// played is a footprint of a title called Tarn with these files, each "KIND PLACE", and the
+// search of a program that holds the texts.
+func played(t *testing.T, self footprint.Self, texts string, files ...string) (*footprint.Footprint, *origin.Result) {
+	t.Helper()
+	f := &footprint.Footprint{Title: "Tarn", Self: &self}
+	for _, x := range files {
+		f.Files = append(f.Files, seen(x))
+	}
+	names, expected := Names(f)
+	program := origin.InMemory("tarn", origin.Executable, []byte(strings.ReplaceAll("tarn|"+texts, "|", "\x00")+"\x00"))
+	found, err := origin.Search(t.Context(), origin.Words(append(names, expected...)), []origin.File{program}, origin.Budget{})
+	require.NoError(t, err)
+	found.Expect(expected)
+	return f, found
+}
+
+func TestNamesBecomeWhatTheirSourceSays(t *testing.T) {
+	for _, c := range []struct {
+		about string
+		self  footprint.Self
+		texts string
+		file  string
+		want  string
+	}{
+		{"typed by the player", footprint.Self{}, "keepers", "save xdg-data:tarn/keepers/ANNA.sav", "xdg-data:tarn/keepers/{profile}.sav"},
+		{"with a number in front", footprint.Self{}, "save", "save xdg-data:tarn/save/0ANNA.gz", "xdg-data:tarn/save/{profile}.gz"},
+		{"affixes are the program's", footprint.Self{}, "hero_%s_auto.dat", "save xdg-data:tarn/hero_Wren_auto.dat", "xdg-data:tarn/hero_{profile}_auto.dat"},
+		{"the program's own", footprint.Self{}, "chronicle.dat", "save xdg-data:tarn/chronicle.dat", "xdg-data:tarn/chronicle.dat"},
+		{"a player called like the user", footprint.Self{User: "mira"}, "keepers", "save xdg-data:tarn/keepers/Mira Oakes.sav", "xdg-data:tarn/keepers/{profile}.sav"},
+		{"the user's name alone", footprint.Self{User: "mira"}, "progress_%s.dat", "save xdg-data:tarn/progress_mira.dat", "xdg-data:tarn/progress_{user}.dat"},
+		{"the host's name", footprint.Self{Host: "lantern"}, "settings-%s.ini", "config xdg-config:tarn/settings-lantern.ini", "xdg-config:tarn/settings-{host}.ini"},
+		{"a number of the program's", footprint.Self{}, "7300418820114", "save xdg-data:tarn/7300418820114/a.sav", "xdg-data:tarn/7300418820114/a.sav"},
+		{"a number of nobody's", footprint.Self{}, "other", "save xdg-data:tarn/9911223344556/a.sav", "xdg-data:tarn/{account}/a.sav"},
+		{"said by the person", footprint.Self{Chosen: []string{"player"}}, "player|keepers", "save xdg-data:tarn/keepers/player.sav", "xdg-data:tarn/keepers/{profile}.sav"},
+		{"said, and of one letter", footprint.Self{Chosen: []string{"A"}}, "hero_%s.sav", "save xdg-data:tarn/hero_A.sav", "xdg-data:tarn/hero_{profile}.sav"},
+		{"characters of patterns", footprint.Self{}, "keepers", "save xdg-data:tarn/keepers/[x]+(Wren)%2A%7B1%7D.sav", "xdg-data:tarn/keepers/[x]+({profile}.sav"},
+	} {
+		f, found := played(t, c.self, c.texts, c.file)
+		p := Propose(f, found)
+		require.Len(t, p.Locations, 1, "%s: %v", c.about, p.Questions)
+		assert.Equal(t, c.want, p.Locations[0].At.String(), c.about)
+		for _, w := range p.Locations[0].Why {
+			assert.NotContains(t, w, "ANNA", "reasons are sent")
+			assert.NotContains(t, w, "Wren", "reasons are sent")
+		}
+	}
+}
+
+func TestWhatLiesInAPlayersFolderIsOneThing(t *testing.T) {
+	world := []string{"save xdg-data:tarn/worlds/Anna/level.dat", "save xdg-data:tarn/worlds/Anna/players.dat", "save xdg-data:tarn/worlds/Anna/map.reg"}
+	f, found := played(t, footprint.Self{}, "worlds|level.dat|players.dat|map.reg", world...)
+	assert.Equal(t, []string{"xdg-data:tarn/worlds/{profile}/"}, at(Propose(f, found)))
+
+	f, found = played(t, footprint.Self{}, "worlds|level.dat|players.dat", world[:2]...)
+	assert.Equal(t, []string{"xdg-data:tarn/worlds/{profile}/level.dat", "xdg-data:tarn/worlds/{profile}/players.dat"}, at(Propose(f, found)), "two patterns say what they hold")
+
+	f, found = played(t, footprint.Self{}, "worlds|level.dat|players.dat|map.reg|shots|cache", append(world, "cache xdg-data:tarn/worlds/Anna/cache/a.bin", "cache xdg-data:tarn/worlds/Anna/cache/b.bin")...)
+	assert.NotContains(t, at(Propose(f, found)), "xdg-data:tarn/worlds/{profile}/", "too much of it is of no interest")
+}
+
+func at(p Proposal) (list []string) {
+	for _, l := range p.Locations {
+		list = append(list, l.At.String())
+	}
+	return list
+}
+
+func TestUndecidedNamesAreAsked(t *testing.T) {
+	f, found := played(t, footprint.Self{}, "hero_%s.sav", "save xdg-data:tarn/hero_Al.sav", "save xdg-data:tarn/hero_Wren.sav")
+	p := Propose(f, found)
+	assert.Equal(t, []string{"Al"}, p.Undecided(found))
+	sources := p.Sources(found)
+	require.Len(t, sources, 2)
+	for _, s := range sources {
+		if s.Name == "hero_Wren.sav" {
+			assert.Equal(t, "hero_{profile}.sav", s.Became)
+			assert.Equal(t, origin.Part{Text: "Wren", From: origin.Other}, s.Parts[1])
+		}
+	}
+	assert.Nil(t, p.Undecided(nil))
+	assert.Nil(t, p.Sources(nil))
+}

@@ -1,0 +1,124 @@
+// Package programfiles finds the files that a run's programs consist of, and opens them for
+// a search of where names come from (core/origin).
+//
+//	found, err := programfiles.Search(ctx, fp, 20*time.Second)
+package programfiles
+
+import (
+	"context"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"endroit/core/candidate"
+	"endroit/core/footprint"
+	"endroit/core/origin"
+	"endroit/core/place"
+)
+
+// maxFiles is how many files of a program are looked at, at most.
+const maxFiles = 200_000
+
+// scripts are the extensions of code that is read as text or bytecode.
+var scripts = []string{".py", ".pyc", ".lua", ".luac", ".js", ".mjs", ".rb", ".pl", ".sh", ".gd", ".gdc", ".nut", ".as", ".cs", ".tcl", ".scm"}
+
+// libraries are the extensions of code that programs load.
+var libraries = []string{".dll", ".so", ".dylib", ".jar", ".class", ".node", ".wasm"}
+
+// Search looks for where the names of a footprint's files come from, in the programs that
+// ran and in what came with them, for most at most. The result names files of this machine;
+// nil if there is no name to look for.
+func Search(ctx context.Context, fp *footprint.Footprint, most time.Duration) (*origin.Result, error) {
+	names, expected := candidate.Names(fp)
+	words := origin.Words(append(names, expected...))
+	if len(words) == 0 {
+		return nil, nil
+	}
+	bounded, done := context.WithTimeout(ctx, most)
+	defer done()
+	found, err := origin.Search(bounded, words, List(bounded, fp), origin.Budget{})
+	if err != nil {
+		return nil, err
+	}
+	found.Expect(expected)
+	return found, nil
+}
+
+// List lists the files of a run's programs that are on this machine: what ran, what was
+// read of what came with it, and the whole of its installation. What the run wrote is not
+// among them: names in it are the player's too.
+func List(ctx context.Context, fp *footprint.Footprint) []origin.File {
+	l := list{seen: map[string]bool{}}
+	for _, f := range fp.Files {
+		if f.Written() {
+			l.seen[f.Path] = true
+		}
+	}
+	if fp.Code == nil {
+		return nil
+	}
+	for _, p := range fp.Code.Executables {
+		l.add(p, origin.Executable)
+	}
+	for _, f := range fp.Files {
+		if f.Written() || f.Kind != footprint.Asset && !strings.HasPrefix(f.Place, string(place.Install)+":") {
+			continue
+		}
+		l.add(f.Path, rank(f.Path))
+	}
+	if fp.Code.Install != "" {
+		_ = filepath.WalkDir(fp.Code.Install, func(path string, e fs.DirEntry, err error) error {
+			switch {
+			case ctx.Err() != nil || len(l.files) >= maxFiles:
+				return filepath.SkipAll
+			case err != nil:
+				return nil // a folder that may not be listed: the others are
+			case e.Type().IsRegular():
+				l.add(path, rank(path))
+			}
+			return nil
+		})
+	}
+	return l.files
+}
+
+type list struct {
+	files []origin.File
+	seen  map[string]bool
+}
+
+func (l *list) add(path string, rank origin.Rank) {
+	if l.seen[path] || len(l.files) >= maxFiles {
+		return
+	}
+	l.seen[path] = true
+	info, err := os.Stat(path)
+	if err != nil || !info.Mode().IsRegular() {
+		if rank == origin.Executable { // that it cannot be searched matters
+			l.files = append(l.files, origin.File{Path: path, Rank: rank, Open: func() (origin.Handle, error) { return os.Open(path) }})
+		}
+		return
+	}
+	l.files = append(l.files, origin.File{Path: path, Rank: rank, Size: info.Size(), Open: func() (origin.Handle, error) { return os.Open(path) }})
+}
+
+// rank is what a file is by its name.
+func rank(path string) origin.Rank {
+	name := strings.ToLower(filepath.Base(path))
+	for _, x := range scripts {
+		if strings.HasSuffix(name, x) {
+			return origin.Script
+		}
+	}
+	for _, x := range libraries {
+		if strings.HasSuffix(name, x) || strings.Contains(name, x+".") {
+			return origin.Library
+		}
+	}
+	if strings.HasSuffix(name, ".exe") {
+		return origin.Executable
+	}
+	return origin.Asset
+}
