@@ -1,6 +1,6 @@
-// Package tied starts processes that end with this one, however it ends.
+// Package childproc starts processes that end with this one, however it ends.
 //
-//	ended, err := tied.Start(exec.Command("postgres", …), syscall.SIGINT)
+//	ended, err := childproc.Start(exec.Command("postgres", …), syscall.SIGINT)
 package childproc
 
 import (

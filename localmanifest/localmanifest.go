@@ -1,8 +1,8 @@
-// Package kept is the manifest as it is kept on this machine: a revision in a file
+// Package localmanifest is the manifest as it is kept on this machine: a revision in a file
 // named after its digest, and an index of it, so that looking a title up does not
 // read all.
 //
-//	k, err := kept.Open(folder, nil)
+//	k, err := localmanifest.Open(folder, nil)
 //	t, near, err := k.Find("tidewrack")
 package localmanifest
 

@@ -1,9 +1,9 @@
-// Package present finds the titles that are present on this machine: which of
+// Package locate finds the titles that are present on this machine: which of
 // their variants, in which folders, prefixes and accounts, and where each location
 // lies, in the forms in which its path can be pasted.
 //
-//	here := present.On(survey, roots)
-//	located := here.Title(t, present.Everywhere)
+//	here := locate.New(survey, roots)
+//	located, err := here.Title(ctx, t, locate.Everywhere)
 package locate
 
 import (

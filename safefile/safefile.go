@@ -1,8 +1,8 @@
-// Package whole writes files whole or not at all: a crash leaves the old one or the new
+// Package safefile writes files whole or not at all: a crash leaves the old one or the new
 // one. What it reads is whole too, and bounded.
 //
-//	err := whole.Write("tidewrack.draft.yaml", text)
-//	text, err := whole.Read("tidewrack.draft.yaml", draft.MaxBytes)
+//	err := safefile.Write("tidewrack.draft.yaml", text)
+//	text, err := safefile.Read("tidewrack.draft.yaml", draft.MaxBytes)
 package safefile
 
 import (

@@ -1,7 +1,7 @@
-// Package runs reads traces on this machine, each with what lies beside it: what people
+// Package tracefiles reads traces on this machine, each with what lies beside it: what people
 // said of its files, and versions of their content.
 //
-//	fp, digest, err := runs.Read("tidewrack.trace", footprint.Filter{})
+//	fp, digest, err := tracefiles.Read("tidewrack.trace", footprint.Filter{})
 package tracefiles
 
 import (
