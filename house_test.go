@@ -84,6 +84,7 @@ var arrows = map[string][]string{
 	"safefile":            {},
 	"service":             {"service/", "console"},
 	"tracefiles":          {"capture", "capture/versions", "safefile"},
+	"trial":               {"machine"},
 	"workbench":           {"capture/versions", "console", "localmanifest", "machine", "programfiles", "safefile", "service/answer", "service/wire", "tracefiles"},
 }
 

@@ -208,6 +208,7 @@ func (a *app) root() *cli.Command {
 			a.review(),
 			a.fetch(),
 			a.locate(),
+			a.try(),
 			a.machine(),
 			a.identify(),
 			a.login(),

@@ -19,11 +19,14 @@ import (
 	"endroit/core/footprint"
 	"endroit/core/manifest"
 	"endroit/core/notes"
+	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/core/trace"
+	"endroit/machine"
 	"endroit/standin/launchers"
 	"endroit/tracefiles"
+	"endroit/trial"
 )
 
 func schema(t *testing.T, name string) *jsonschema.Schema {
@@ -288,4 +291,28 @@ checksum: {algorithm: MD5, at: -16, stored: big-endian, from: 4, to: -16, zeroed
 		err = holds(t, s, asJSON)
 		assert.Equal(t, right, err == nil, "%s: %v", text, err)
 	}
+}
+
+func TestWhatTryPrints(t *testing.T) {
+	s := schema(t, "tried")
+	home := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(home, ".local/share/tarn"), 0o755))
+	for _, name := range []string{"a.sav", "b.log"} {
+		require.NoError(t, os.WriteFile(filepath.Join(home, ".local/share/tarn", name), []byte("x"), 0o600))
+	}
+	f := machine.NewFinder()
+	defer f.Close()
+	d := &draft.Draft{Locations: []draft.Location{
+		{At: "xdg-data:tarn/{slot}.sav", Holds: draft.Save, Seen: []string{"xdg-data:tarn/a.dat (new)"}},
+		{At: "install:none.sav", Holds: draft.Save},
+	}}
+	got, err := trial.Run(t.Context(), f, trial.Where{Roots: place.LinuxRoots(map[string]string{"HOME": home})}, "Tarn", trial.OfDraft(d))
+	require.NoError(t, err)
+	text, err := json.Marshal(got)
+	require.NoError(t, err)
+	require.NoError(t, holds(t, s, text))
+	assert.Len(t, got.Beside, 1)
+	assert.Len(t, got.Locations[0].Foreign, 1)
+	assert.Error(t, holds(t, s, bytes.Replace(text, []byte(`"title"`), []byte(`"name"`), 1)))
+	assert.Error(t, holds(t, s, bytes.Replace(text, []byte(`tried/1`), []byte(`tried/2`), 1)))
 }

@@ -283,13 +283,15 @@ func (v *view) neverWrittenShared() string {
 }
 
 func (v *view) neverWrittenMedia() string {
-	if v.writesSeen() || !media(v.state.Looks) {
+	if v.writesSeen() || !CameAlong(v.state.Looks) {
 		return ""
 	}
 	return "it looks like a " + v.state.Looks + " and was never written"
 }
 
-func media(looks string) bool {
+// CameAlong reports whether content looks like what comes with a program, by what
+// content.Looks says of it: pictures, sounds, fonts, programs.
+func CameAlong(looks string) bool {
 	return strings.Contains(looks, "picture") || strings.Contains(looks, "sound") || strings.Contains(looks, "font") ||
 		strings.Contains(looks, "texture") ||
 		strings.Contains(looks, "program")
