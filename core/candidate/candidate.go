@@ -68,6 +68,14 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 		}
 		general, why := generalise(exact, x.Kind, f, found)
 		if _, err := place.Parse(general.String()); err != nil {
+			if nothingFixed(general) {
+				p.Questions = append(p.Questions, fmt.Sprintf(
+					"%s looks like %s, and its whole name was chosen by the player: no location can tell it from other files; "+
+						"can the game be told to keep it in a folder of its own?",
+					x.Place, x.Kind,
+				))
+				continue
+			}
 			general, why = exact, nil
 		}
 		key := string(x.Kind) + " " + general.String()
@@ -241,6 +249,8 @@ func generalise(
 	for i, s := range l.Pattern.Segments {
 		name, last := s[0].Text, i == len(l.Pattern.Segments)-1
 		switch {
+		case last && i < footprint.TitleDepth(l.Anchor) && chosen(name, last, f, found, &s, &why):
+			// a file right below a shared anchor, with no folder of the title's above it
 		case i < footprint.TitleDepth(l.Anchor) || i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
 			// the title's own folder below a shared anchor is unchanged
 		case f.Edition != nil && f.Edition.Ref != "" && name == f.Edition.Ref:

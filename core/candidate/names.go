@@ -13,7 +13,7 @@ import (
 	"endroit/core/place"
 )
 
-// Names lists the names of a footprint's files of interest, below the title's own folders,
+// Names lists the names of a footprint's files of interest, without the title's own folders,
 // whose source decides what they become; and those that the program must have made: the
 // title's folders and the title itself. See core/origin.
 func Names(f *footprint.Footprint) (names, expected []string) {
@@ -33,8 +33,9 @@ func Names(f *footprint.Footprint) (names, expected []string) {
 		if err != nil || l.Anchor == place.Registry {
 			continue
 		}
-		for i, name := range l.Names() {
-			if i < footprint.TitleDepth(l.Anchor) {
+		all := l.Names()
+		for i, name := range all {
+			if i < footprint.TitleDepth(l.Anchor) && i < len(all)-1 {
 				add(&expected, name)
 			} else {
 				add(&names, name)
@@ -205,4 +206,10 @@ func endsInWord(text string) bool {
 func startsInWord(text string) bool {
 	r, _ := utf8.DecodeRuneInString(text)
 	return text != "" && (unicode.IsLetter(r) || unicode.IsDigit(r))
+}
+
+// nothingFixed reports whether the first name below the anchor is a player's alone.
+func nothingFixed(l place.Location) bool {
+	first := l.Pattern.Segments[0]
+	return len(first) == 1 && first[0].Kind == place.Named && first[0].Text == "profile"
 }

@@ -59,6 +59,19 @@ func TestNamesBecomeWhatTheirSourceSays(t *testing.T) {
 	}
 }
 
+// Right below a shared anchor there is nothing of the title's: a name that the player chose
+// cannot be told from other files.
+func TestANameRightBelowAnAnchor(t *testing.T) {
+	f, found := played(t, footprint.Self{}, ".tarnrc", "save home:wrensave", "config home:.tarnrc")
+	p := Propose(f, found)
+	assert.Equal(t, []string{"home:.tarnrc"}, at(p))
+	require.Len(t, p.Questions, 1)
+	assert.Contains(t, p.Questions[0], "its whole name was chosen by the player")
+
+	f, found = played(t, footprint.Self{}, "tarn-%s.sav", "save home:tarn-Wren.sav")
+	assert.Equal(t, []string{"home:tarn-{profile}.sav"}, at(Propose(f, found)), "what the program brings of it tells it")
+}
+
 func TestWhatLiesInAPlayersFolderIsOneThing(t *testing.T) {
 	world := []string{"save xdg-data:tarn/worlds/Anna/level.dat", "save xdg-data:tarn/worlds/Anna/players.dat", "save xdg-data:tarn/worlds/Anna/map.reg"}
 	f, found := played(t, footprint.Self{}, "worlds|level.dat|players.dat|map.reg", world...)
