@@ -264,6 +264,12 @@ func (a *app) assume(ctx context.Context, c *cli.Command, header *trace.Header, 
 	if err != nil {
 		return err
 	}
+	if machine.System() == "linux" {
+		env := map[string]string{"HOME": os.Getenv("HOME")}
+		if folder := roots[place.Documents]; folder != "" && folder != place.LinuxRoots(env)[place.Documents] {
+			header.Roots = map[string]string{string(place.Documents): folder}
+		}
+	}
 	survey, err := a.surveyed(ctx, c, roots)
 	if err != nil {
 		return err

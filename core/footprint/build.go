@@ -359,9 +359,13 @@ func (b *builder) rootsOf(process int) place.Roots {
 	}
 	r := place.LinuxRoots(env)
 	if b.h.Roots != nil {
-		r = place.Roots{}
+		if b.h.OS != "linux" {
+			r = place.Roots{}
+		}
 		for anchor, folder := range b.h.Roots {
-			r[place.Anchor(anchor)] = path.Clean(folder)
+			if d, ok := place.Define(place.Anchor(anchor)); b.h.OS != "linux" || ok && env[d.Variable] == "" {
+				r[place.Anchor(anchor)] = path.Clean(folder)
+			}
 		}
 	}
 	if b.h.Prefix != nil {

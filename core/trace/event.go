@@ -119,7 +119,7 @@ type Header struct {
 	Host     string            `json:"host"`              // the machine's name
 	Env      map[string]string `json:"env"`               // the variables that place anchors
 	// Roots are where anchors lie, as folders of the machine, where variables do not
-	// tell: on Windows and macOS.
+	// tell: on Windows and macOS; on Linux the documents folder that user-dirs.dirs names.
 	Roots map[string]string `json:"roots,omitempty"`
 }
 
