@@ -90,7 +90,7 @@ bench: bin/endroit bin/tidewrack
 # How well the judgement does on the collection of made-up ways to keep progress.
 # Each is played by a program on real files; the three real games come behind it.
 accuracy: $(CONSOLE)
-	@go test ./standin/plays -run TestAccuracy -count=1 -timeout 30m -v -accuracy
+	@go test ./standin/plays -run 'TestAccuracy|NextPerson' -count=1 -timeout 30m -v -accuracy
 	@$(MAKE) --no-print-directory realgames
 
 # Three real games from Debian's packages; not part of make test.

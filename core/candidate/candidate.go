@@ -46,7 +46,11 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 	var onlyRead []footprint.File // what was only read can be a slot that this run did not save to
 	groups := map[string]*Location{}
 	var order []string
+	journals, withJournal := databases(f)
 	for _, x := range f.Files {
+		if journals[x.Place] {
+			continue // it belongs to its database
+		}
 		if !x.Kind.OfInterest() || x.Confidence < MinConfidence || x.Place == "" {
 			p.question(x)
 			if l, err := place.ParseAny(x.Place); err == nil {
@@ -67,6 +71,9 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 			continue
 		}
 		general, why := generalise(exact, x.Kind, f, found)
+		if withJournal[x.Place] {
+			general, why = withEnd(general), append(why, "the database and its journals are one unit (SQLite): *")
+		}
 		if _, err := place.Parse(general.String()); err != nil {
 			if nothingFixed(general) {
 				p.Questions = append(p.Questions, fmt.Sprintf(

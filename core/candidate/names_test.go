@@ -106,3 +106,16 @@ func TestUndecidedNamesAreAsked(t *testing.T) {
 	assert.Nil(t, p.Undecided(nil))
 	assert.Nil(t, p.Sources(nil))
 }
+
+func TestADatabaseAndItsJournalsAreOneUnit(t *testing.T) {
+	f, found := played(t, footprint.Self{}, "saves|world.db", "save xdg-data:tarn/saves/world.db", "unknown xdg-data:tarn/saves/world.db-wal", "save xdg-data:tarn/saves/world.db-shm", "unknown xdg-data:tarn/other-wal")
+	p := Propose(f, found)
+	require.Equal(t, []string{"xdg-data:tarn/saves/world.db*"}, at(p))
+	for _, name := range []string{"world.db", "world.db-wal", "world.db-journal"} {
+		_, ok := p.Locations[0].At.Match([]string{"tarn", "saves", name}, nil)
+		assert.True(t, ok, name)
+	}
+	_, ok := p.Locations[0].At.Match([]string{"tarn", "saves", "world2.db"}, nil)
+	assert.False(t, ok)
+	assert.Len(t, p.Questions, 1, "a journal of no database is a file like others")
+}

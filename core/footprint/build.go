@@ -59,6 +59,7 @@ type builder struct {
 	roots     map[int]place.Roots // by process
 	exit      time.Duration       // of the command
 	last      time.Duration
+	madeFrom  map[*record]string // files that can be made again, and from what
 }
 
 func newBuilder(h trace.Header) *builder {
@@ -287,6 +288,7 @@ func (b *builder) finish() *Footprint {
 	if b.windows != "" { // the server opens files for it
 		b.fp.Programs = slices.DeleteFunc(b.fp.Programs, isWine)
 	}
+	b.madeFrom = b.remade()
 	done := map[*record]bool{}
 	for _, f := range b.files[1:] {
 		if done[f] {

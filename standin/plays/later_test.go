@@ -102,7 +102,7 @@ var tunedLater = []Play{
 			g.Update("data:fen/fen.sqlite", append([]byte("SQLite format 3\x00"), Bytes(5000)...))
 			g.Remove("data:fen/fen.sqlite-wal", "data:fen/fen.sqlite-shm")
 		}),
-		Save: []string{"data:fen/fen.sqlite"}, At: []string{"save xdg-data:fen/fen.sqlite"}},
+		Save: []string{"data:fen/fen.sqlite"}, At: []string{"save xdg-data:fen/fen.sqlite*"}},
 	{Name: "a replay of every match",
 		Play: session(func(g *Game) {
 			g.Has("data:tw/league.dat", Bytes(300))
