@@ -47,6 +47,7 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 	groups := map[string]*Location{}
 	var order []string
 	journals, withJournal := databases(f)
+	names := newGeneraliser(f, found)
 	for _, x := range f.Files {
 		if journals[x.Place] {
 			continue // it belongs to its database
@@ -70,7 +71,7 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 			)
 			continue
 		}
-		general, why := generalise(exact, x.Kind, f, found)
+		general, why := names.generalise(exact, x.Kind)
 		if withJournal[x.Place] {
 			general, why = withEnd(general), append(why, "the database and its journals are one unit (SQLite): *")
 		}
@@ -94,12 +95,12 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 		}
 		g.Files = append(g.Files, x)
 	}
-	others = append(others, placesWithoutSlots(onlyRead, groups, f, found)...)
+	others = append(others, placesWithoutSlots(onlyRead, groups, names)...)
 	var list []Location
 	for _, key := range order {
 		list = append(list, narrowed(*groups[key], others, groups)...)
 	}
-	p.Locations = wholeFolders(joined(withoutInner(list), others), others)
+	p.Locations = withoutCovered(wholeFolders(joined(withoutInner(list), others), others))
 	sort.SliceStable(p.Locations, func(i, j int) bool { return rank(p.Locations[i].Holds) < rank(p.Locations[j].Holds) })
 	for i := range p.Locations {
 		p.Locations[i].second(p.Locations)
@@ -138,7 +139,7 @@ const leastCopy = 32
 // placesWithoutSlots are the places of files that were only read, without those which differ from a
 // file of interest by the number of a slot alone: they are slots too.
 func placesWithoutSlots(
-	files []footprint.File, groups map[string]*Location, f *footprint.Footprint, found *origin.Result,
+	files []footprint.File, groups map[string]*Location, names *generaliser,
 ) (others []place.Location) {
 	for _, x := range files {
 		exact, err := place.ParseAny(x.Place)
@@ -147,7 +148,7 @@ func placesWithoutSlots(
 		}
 		slot := false
 		for _, g := range groups {
-			if general, _ := generalise(exact, g.Holds, f, found); general.String() == g.At.String() &&
+			if general, _ := names.generalise(exact, g.Holds); general.String() == g.At.String() &&
 				general.String() != exact.String() {
 				slot = true
 			}
@@ -245,11 +246,21 @@ var shapes = sync.OnceValue(func() (p struct{ slotWords, copyNumber, digits, dat
 	return p
 })
 
+// generaliser knows what makes names general.
+type generaliser struct {
+	f       *footprint.Footprint
+	found   *origin.Result // where names come from; nil if that is not known
+	varying varying
+}
+
+func newGeneraliser(f *footprint.Footprint, found *origin.Result) *generaliser {
+	return &generaliser{f, found, varyingIn(f)}
+}
+
 // generalise replaces the parts of an exact location that differ between people
 // and machines.
-func generalise(
-	l place.Location, kind footprint.Kind, f *footprint.Footprint, found *origin.Result,
-) (place.Location, []string) {
+func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.Location, []string) {
+	f, found := g.f, g.found
 	var why []string
 	out := place.Location{Anchor: l.Anchor, Pattern: place.Pattern{Folder: l.Pattern.Folder}}
 	slotted := false
@@ -266,12 +277,17 @@ func generalise(
 		case !last && f.Edition != nil && ofVersion(name, f.Edition.Version):
 			s = place.Segment{{Kind: place.Any}}
 			why = append(why, name+" is the edition's version, which changes: *")
-		case f.Self != nil && len(f.Self.User) >= 3 && strings.EqualFold(name, f.Self.User):
+		case anybody(f, func(p *footprint.Self) bool { return len(p.User) >= minOwned && strings.EqualFold(name, p.User) }):
 			s = place.Segment{{Kind: place.Named, Text: "user"}}
 			why = append(why, "a folder or file is named after the user: {user}")
-		case f.Self != nil && f.Self.Account != "" && (name == f.Self.Account || slices.Contains(f.Self.Accounts, name)):
+		case anybody(f, func(p *footprint.Self) bool {
+			return p.Account != "" && (name == p.Account || slices.Contains(p.Accounts, name))
+		}):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
 			why = append(why, "a name is the account in use at the launcher: {account}")
+		case g.varying.at(l, i) && !found.Brings(name):
+			s = segmentOf("", "profile", endOf(name, last))
+			why = append(why, "the name differs from run to run: {profile}")
 		case chosen(name, last, f, found, &s, &why):
 			// general by where it comes from
 		case found.Brings(name):
@@ -293,8 +309,8 @@ func generalise(
 			s, slotted = place.Segment{{Kind: place.Literal, Text: m[1]}, {Kind: place.Named, Text: "slot"}}, true
 			why = append(why, "the number behind "+safe(strings.TrimSuffix(m[1], "."))+" counts copies: {slot}")
 		case !slotted:
-			if g, ok := slotIn(name, i, l, f); ok {
-				s, slotted = g, true
+			if numbered, ok := slotIn(name, i, l, f); ok {
+				s, slotted = numbered, true
 				why = append(why, "the number in "+safe(name)+" differs between slots: {slot}")
 			}
 		}

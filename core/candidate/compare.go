@@ -98,7 +98,7 @@ func jointPlace(x footprint.File, f *footprint.Footprint) string {
 	if err != nil {
 		return x.Path
 	}
-	if general, _ := generalise(exact, x.Kind, f, nil); general.String() != "" {
+	if general, _ := newGeneraliser(f, nil).generalise(exact, x.Kind); general.String() != "" {
 		return general.String()
 	}
 	return x.Place

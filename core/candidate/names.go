@@ -51,18 +51,26 @@ func Names(f *footprint.Footprint) (names, expected []string) {
 func chosen(
 	name string, last bool, f *footprint.Footprint, found *origin.Result, s *place.Segment, why *[]string,
 ) bool {
-	made, reason, ok := saidPart(name, last, f.Self)
+	var made place.Segment
+	var reason string
+	ok := anybody(f, func(p *footprint.Self) (ok bool) {
+		made, reason, ok = saidPart(name, last, p)
+		return ok
+	})
 	if !ok {
 		var text string
 		made, text, reason, ok = chosenPart(name, last, found)
-		if ok && f.Self != nil && slices.ContainsFunc([]string{f.Self.User, f.Self.Inside, f.Self.Host}, func(own string) bool {
-			return strings.EqualFold(own, text)
+		if ok && anybody(f, func(p *footprint.Self) bool {
+			return slices.ContainsFunc([]string{p.User, p.Inside, p.Host}, func(own string) bool { return strings.EqualFold(own, text) })
 		}) {
 			ok = false
 		}
 	}
 	if !ok {
-		made, reason, ok = ownedPart(name, f.Self)
+		ok = anybody(f, func(p *footprint.Self) (ok bool) {
+			made, reason, ok = ownedPart(name, p)
+			return ok
+		})
 	}
 	if ok {
 		*s, *why = made, append(*why, reason)
@@ -70,11 +78,13 @@ func chosen(
 	return ok
 }
 
+// anybody reports whether something holds for one of the people of a footprint.
+func anybody(f *footprint.Footprint, holds func(*footprint.Self) bool) bool {
+	return slices.ContainsFunc(f.Self.Everybody(), holds)
+}
+
 // saidPart is what a name becomes that holds one that the person chose.
 func saidPart(name string, last bool, self *footprint.Self) (s place.Segment, why string, ok bool) {
-	if self == nil {
-		return nil, "", false
-	}
 	for _, said := range self.Chosen {
 		stem, ext := name, ""
 		if last {
@@ -162,6 +172,15 @@ func joinParts(parts []origin.Part) string {
 	return b.String()
 }
 
+// endOf is what stays of a name of which all else is general.
+func endOf(name string, last bool) string {
+	if !last {
+		return ""
+	}
+	_, ext := cutExtension(name)
+	return ext
+}
+
 // cutExtension cuts off what tells the format of a file, also a compression's behind it:
 // world.json.gz. It always stays as it is.
 func cutExtension(name string) (stem, ext string) {
@@ -181,9 +200,6 @@ func cutExtension(name string) (stem, ext string) {
 
 // ownedPart replaces the user's or the host's name inside a name.
 func ownedPart(name string, self *footprint.Self) (s place.Segment, why string, ok bool) {
-	if self == nil {
-		return nil, "", false
-	}
 	for _, x := range []struct{ text, part, what string }{{self.User, "user", "the user's name"}, {self.Inside, "user", "the user's name"}, {self.Host, "host", "the host's name"}} {
 		if len(x.text) < minOwned {
 			continue

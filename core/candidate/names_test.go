@@ -92,14 +92,14 @@ func at(p Proposal) (list []string) {
 }
 
 func TestUndecidedNamesAreAsked(t *testing.T) {
-	f, found := played(t, footprint.Self{}, "hero_%s.sav", "save xdg-data:tarn/hero_Al.sav", "save xdg-data:tarn/hero_Wren.sav")
+	f, found := played(t, footprint.Self{}, "hero_%s.sav", "save xdg-data:tarn/hero_Al.sav", "save xdg-data:tarn/hero_Wren.bin")
 	p := Propose(f, found)
 	assert.Equal(t, []string{"Al"}, p.Undecided(found))
 	sources := p.Sources(found)
 	require.Len(t, sources, 2)
 	for _, s := range sources {
-		if s.Name == "hero_Wren.sav" {
-			assert.Equal(t, "hero_{profile}.sav", s.Became)
+		if s.Name == "hero_Wren.bin" {
+			assert.Equal(t, "hero_{profile}.bin", s.Became)
 			assert.Equal(t, origin.Part{Text: "Wren", From: origin.Other}, s.Parts[1])
 		}
 	}
@@ -118,4 +118,43 @@ func TestADatabaseAndItsJournalsAreOneUnit(t *testing.T) {
 	_, ok := p.Locations[0].At.Match([]string{"tarn", "saves", "world2.db"}, nil)
 	assert.False(t, ok)
 	assert.Len(t, p.Questions, 1, "a journal of no database is a file like others")
+}
+
+// Runs under different names, side by side, show what the players named, without a search.
+func TestNamesThatDifferFromRunToRun(t *testing.T) {
+	merged := func(runs ...[]string) *footprint.Footprint {
+		var list []*footprint.Footprint
+		for i, files := range runs {
+			f := &footprint.Footprint{Title: "Tarn", OS: "linux", Runtime: "native", Self: &footprint.Self{User: []string{"mira", "tobin"}[i]}}
+			for _, x := range files {
+				f.Files = append(f.Files, seen(x))
+			}
+			list = append(list, f)
+		}
+		f, err := footprint.Merge(list)
+		require.NoError(t, err)
+		for i := range f.Files { // as they were judged
+			f.Files[i].Kind, f.Files[i].Confidence = footprint.Save, 0.9
+		}
+		return f
+	}
+	for _, c := range []struct {
+		about    string
+		one, two []string
+		want     []string
+	}{
+		{"files", []string{"save xdg-data:tarn/saves/ANNA.sav", "save xdg-data:tarn/saves/auto.sav"}, []string{"save xdg-data:tarn/saves/BERT.sav", "save xdg-data:tarn/saves/auto.sav"},
+			[]string{"xdg-data:tarn/saves/{profile}.sav"}},
+		{"folders", []string{"save xdg-data:tarn/keepers/Anna/a.dat"}, []string{"save xdg-data:tarn/keepers/Bert/a.dat"},
+			[]string{"xdg-data:tarn/keepers/{profile}/a.dat"}},
+		{"folders of other things", []string{"save xdg-data:tarn/worlds/a.dat"}, []string{"save xdg-data:tarn/heroes/b.dat"},
+			[]string{"xdg-data:tarn/worlds/a.dat", "xdg-data:tarn/heroes/b.dat"}},
+		{"slots", []string{"save xdg-data:tarn/slot1.sav"}, []string{"save xdg-data:tarn/slot2.sav"}, []string{"xdg-data:tarn/slot{slot}.sav"}},
+		{"one run alone has more", []string{"save xdg-data:tarn/a.sav"}, []string{"save xdg-data:tarn/a.sav", "save xdg-data:tarn/b.sav"}, []string{"xdg-data:tarn/a.sav", "xdg-data:tarn/b.sav"}},
+		{"other formats", []string{"save xdg-data:tarn/world.dat"}, []string{"save xdg-data:tarn/heroes.sav"}, []string{"xdg-data:tarn/heroes.sav", "xdg-data:tarn/world.dat"}},
+	} {
+		assert.ElementsMatch(t, c.want, at(Propose(merged(c.one, c.two), nil)), c.about)
+	}
+	alone, _ := played(t, footprint.Self{}, "x", "save xdg-data:tarn/saves/ANNA.sav")
+	assert.Equal(t, []string{"xdg-data:tarn/saves/ANNA.sav"}, at(Propose(alone, nil)), "one run shows nothing of the kind")
 }

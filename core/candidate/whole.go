@@ -83,3 +83,45 @@ func ownFolder(l place.Location) (place.Location, bool) {
 	}
 	return place.Location{}, false
 }
+
+// withoutCovered leaves out the locations all of whose files another of the same kind, with
+// a chosen name, matches too: saves/{profile}.sav reaches saves/auto.sav.
+func withoutCovered(list []Location) (out []Location) {
+	into := make([]int, len(list))
+	for i, l := range list {
+		into[i] = -1
+		for j, o := range list {
+			if i == j || o.Holds != l.Holds || o.At.Anchor != l.At.Anchor || o.At.String() == l.At.String() || !hasProfile(o.At) || hasProfile(l.At) {
+				continue
+			}
+			if !slices.ContainsFunc(l.Files, func(x footprint.File) bool {
+				exact, err := place.Parse(x.Place)
+				if err != nil {
+					return true
+				}
+				_, ok := o.At.Match(exact.Names(), nil)
+				return !ok
+			}) {
+				into[i] = j
+				break
+			}
+		}
+	}
+	for i := range list {
+		if into[i] >= 0 {
+			list[into[i]].Files = append(slices.Clone(list[into[i]].Files), list[i].Files...)
+		}
+	}
+	for i, l := range list {
+		if into[i] < 0 {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+func hasProfile(l place.Location) bool {
+	return slices.ContainsFunc(l.Pattern.Segments, func(s place.Segment) bool {
+		return slices.ContainsFunc(s, func(p place.Part) bool { return p.Kind == place.Named && p.Text == "profile" })
+	})
+}

@@ -78,7 +78,20 @@ type Self struct {
 	Accounts         []string // others that were in use, where several runs are merged
 	Chosen           []string // names that the person chose in the game
 	Program          []string // numbers that the program brings: they tell nobody
+	Others           []*Self  // the other people, where runs of several are merged
 }
+
+// Everybody are the people whose runs a footprint tells of; empty for a shared one.
+func (s *Self) Everybody() []*Self {
+	if s == nil {
+		return nil
+	}
+	return append([]*Self{s}, s.Others...)
+}
+
+// Runs are the runs that a merged footprint has the file from, from 0; nil in one of a
+// single run.
+func (f File) Runs() []int { return f.runs }
 
 // ReadsSeen reports whether the observer could see what was read.
 func (f *Footprint) ReadsSeen() bool { return f.Observer != trace.ByNotifications }
@@ -114,6 +127,7 @@ type File struct {
 	Judged   *Judged       `json:"judged,omitempty"`  // what the judgement said, where a person corrected it
 	evidence []Evidence    // of all kinds; see Explain
 	passed   bool          // over by a filter: no event of it counts
+	runs     []int         // see Runs
 }
 
 // Judged is what the judgement said of a file that a person corrected.

@@ -15,8 +15,8 @@ import (
 // ErrOtherVariant says that runs cannot be merged.
 var ErrOtherVariant = errors.New("the runs are of different variants")
 
-// Merge tells several runs of one variant by one person as one, in the order in which
-// they are given: times go on from run to run, what was done to a file is added up, and
+// Merge tells several runs of one variant as one, by one person or several, in the order in
+// which they are given: times go on from run to run, what was done to a file is added up, and
 // the evidence of all runs counts. No file of any run is lost. It returns an error that
 // wraps ErrOtherVariant and says what differs.
 func Merge(runs []*Footprint) (*Footprint, error) {
@@ -34,11 +34,14 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 	var corrections []Correction
 	out.Corrections = nil
 	files := map[string][]File{}
+	self.Others = nil
 	for i, f := range runs {
 		if err := sameVariant(first, f); err != nil {
 			return nil, fmt.Errorf("run %d: %w", i+1, err)
 		}
-		if a := f.Self.Account; a != "" && a != self.Account && !slices.Contains(self.Accounts, a) {
+		if f.Self.User != self.User || f.Self.Home != self.Home {
+			self.Others = append(self.Others, f.Self)
+		} else if a := f.Self.Account; a != "" && a != self.Account && !slices.Contains(self.Accounts, a) {
 			self.Accounts = append(self.Accounts, a)
 		}
 		for _, name := range f.Self.Chosen {
@@ -77,6 +80,7 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 		out.Length += f.Length
 		for _, x := range f.Files {
 			x.shift(shift)
+			x.runs = []int{i}
 			key := x.Place
 			if key == "" {
 				key = "\x00" + x.Path
@@ -109,7 +113,7 @@ func sameVariant(a, b *Footprint) error {
 		return fmt.Errorf("%w: a shared footprint names no person", ErrOtherVariant)
 	}
 	for _, x := range []struct{ what, a, b string }{
-		{"title", a.Title, b.Title}, {"edition", edition(a), edition(b)}, {"launcher", a.Launcher, b.Launcher}, {"system", a.OS + " " + a.Runtime, b.OS + " " + b.Runtime}, {"person", a.Self.User, b.Self.User},
+		{"title", a.Title, b.Title}, {"edition", edition(a), edition(b)}, {"launcher", a.Launcher, b.Launcher}, {"system", a.OS + " " + a.Runtime, b.OS + " " + b.Runtime},
 	} {
 		if !strings.EqualFold(x.a, x.b) {
 			return fmt.Errorf("%w: the %s of one is %q, and of the first %q", ErrOtherVariant, x.what, x.b, x.a)
@@ -137,7 +141,9 @@ func joined(list []File) File {
 	}
 	out.Near, out.Programs = slices.Clone(out.Near), slices.Clone(out.Programs)
 	evidence := [][]Evidence{out.evidence}
+	out.runs = slices.Clone(out.runs)
 	for _, x := range list[1:] {
+		out.runs = append(out.runs, x.runs...)
 		if x.Reads > 0 {
 			if out.Reads == 0 {
 				out.FirstRead = x.FirstRead

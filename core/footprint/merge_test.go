@@ -31,6 +31,8 @@ func TestMerge(t *testing.T) {
 	assert.Equal(t, Save, both.find(t, slot1).Kind)
 	assert.Equal(t, 80*time.Second, both.find(t, slot2).FirstWrite)
 	assert.Equal(t, 2, both.Counts[Save])
+	assert.Equal(t, []int{0, 1}, x.Runs())
+	assert.Equal(t, []int{1}, both.find(t, slot2).Runs())
 	alone, err := Merge([]*Footprint{one})
 	require.NoError(t, err)
 	assert.Same(t, one, alone)
@@ -42,7 +44,6 @@ func TestMergeRefuses(t *testing.T) {
 	for says, change := range map[string]func(f *Footprint){
 		`the title of one is "Saltglass", and of the first "Tidewrack"`: func(f *Footprint) { f.Title = "Saltglass" },
 		`the system of one is "linux prefix"`:                           func(f *Footprint) { f.Runtime = "prefix" },
-		`the person of one is "tobin"`:                                  func(f *Footprint) { f.Self = &Self{User: "tobin"} },
 		`the edition of one is "larder 7"`:                              func(f *Footprint) { f.Edition = &trace.Edition{Store: "larder", Ref: "7"} },
 		"a shared footprint names no person":                            func(f *Footprint) { f.Self = nil },
 	} {
@@ -62,6 +63,14 @@ func TestMergeRefuses(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "{account} and {account}", both.Anonymizer().Text("m-11 and m-99"))
 	assert.Empty(t, first.Self.Accounts)
+
+	// Another person is too, and with each file stand the runs that it is from.
+	second := *two
+	second.Self = &Self{User: "tobin", Home: "/home/tobin", Host: "saltbox"}
+	both, err = Merge([]*Footprint{&first, &second})
+	require.NoError(t, err)
+	assert.Equal(t, "{user} and {user} at {host}", both.Anonymizer().Text("mira and tobin at saltbox"))
+	assert.Empty(t, first.Self.Others)
 }
 
 // What several runs say counts once; what speaks against a kind, by how many say it.

@@ -169,7 +169,7 @@ func newHider(s *Self) func(string) string {
 			pairs = append(pairs, pair{regexp.MustCompile(`(?i)(^|[^\pL\pN])` + regexp.QuoteMeta(text) + `($|[^\pL\pN])`), put})
 		}
 	}
-	if s != nil {
+	for _, s := range s.Everybody() {
 		add(s.Home, "~")
 		for _, a := range append([]string{s.Account}, s.Accounts...) {
 			add(a, "{account}")
@@ -188,7 +188,7 @@ func newHider(s *Self) func(string) string {
 			}
 		}
 		return accountInText().ReplaceAllStringFunc(text, func(number string) string {
-			if s != nil && slices.Contains(s.Program, number) {
+			if slices.ContainsFunc(s.Everybody(), func(s *Self) bool { return slices.Contains(s.Program, number) }) {
 				return number
 			}
 			return "{account}"
