@@ -11,10 +11,14 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"endroit/core/candidate"
 	"endroit/core/contribution"
+	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/phrase"
+	"endroit/core/place"
 	"endroit/core/trace"
+	"endroit/programfiles"
 	"endroit/service/wire"
 )
 
@@ -60,6 +64,9 @@ func (a *app) submit() *cli.Command {
 				return err
 			}
 			if err := a.preliminary(c).preview(body, len(raw)); err != nil {
+				return err
+			}
+			if err := a.preliminary(c).warnOfKept(ctx, d, fp); err != nil {
 				return err
 			}
 			return a.send(ctx, c, raw, "draft", name)
@@ -164,5 +171,27 @@ func (a *app) preview(b *contribution.Body, size int) error {
 		"  and the number of files of each kind; %s not listed\n",
 		phrase.Count(left-len(b.Footprint.Files), "other file is", "other files are"),
 	)
+	return nil
+}
+
+// warnOfKept warns of names in the locations that no file of the program holds: such a
+// location finds nothing for anybody else.
+func (a *app) warnOfKept(ctx context.Context, d *draft.Draft, fp *footprint.Footprint) error {
+	var locations []place.Location
+	for _, l := range d.Locations {
+		if at, err := l.Place(); err == nil {
+			locations = append(locations, at)
+		}
+	}
+	found, err := programfiles.Search(ctx, fp, nameSearch, candidate.Literals(locations)...)
+	if err != nil {
+		return err
+	}
+	for _, k := range candidate.KeptNames(locations, found) {
+		a.say("%s", a.missing(fmt.Sprintf(
+			"Nobody else's files are found so: no file of the program holds %s, in %s. Did you choose that name? Then write {profile} for it",
+			shown(k.Name), shown(k.At),
+		)))
+	}
 	return nil
 }

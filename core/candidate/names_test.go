@@ -9,6 +9,7 @@ import (
 
 	"endroit/core/footprint"
 	"endroit/core/origin"
+	"endroit/core/place"
 )
 
 // played is a footprint of a title called Tarn with these files, each "KIND PLACE", and the
@@ -157,4 +158,22 @@ func TestNamesThatDifferFromRunToRun(t *testing.T) {
 	}
 	alone, _ := played(t, footprint.Self{}, "x", "save xdg-data:tarn/saves/ANNA.sav")
 	assert.Equal(t, []string{"xdg-data:tarn/saves/ANNA.sav"}, at(Propose(alone, nil)), "one run shows nothing of the kind")
+}
+
+func TestNamesThatAreKeptAlthoughNoProgramHoldsThem(t *testing.T) {
+	f, _ := played(t, footprint.Self{}, "", "save xdg-data:tarn/keepers/ANNA.sav")
+	var locations []place.Location
+	for _, text := range []string{"xdg-data:tarn/keepers/ANNA.sav", "xdg-data:tarn/keepers/{profile}.sav", "xdg-data:tarn/slot{slot}-Wren/"} {
+		l, err := place.Parse(text)
+		require.NoError(t, err)
+		locations = append(locations, l)
+	}
+	names, expected := Names(f)
+	words := origin.Words(append(append(names, expected...), Literals(locations)...))
+	found, err := origin.Search(t.Context(), words, []origin.File{origin.InMemory("tarn", origin.Executable, []byte("tarn\x00keepers\x00slot%d\x00"))}, origin.Budget{})
+	require.NoError(t, err)
+	assert.Empty(t, KeptNames(locations, found), "the search is not conclusive yet")
+	found.Expect(expected)
+	assert.Equal(t, []Kept{{"xdg-data:tarn/keepers/ANNA.sav", "ANNA"}, {"xdg-data:tarn/slot{slot}-Wren/", "Wren"}}, KeptNames(locations, found))
+	assert.Empty(t, KeptNames(locations, nil))
 }

@@ -107,3 +107,63 @@ func undecidedPart(stem string, found *origin.Result) string {
 	}
 	return ""
 }
+
+// Kept is a name in a location that no file of the program holds: for anybody else it
+// matches nothing.
+type Kept struct {
+	At   string // the location
+	Name string
+}
+
+// Literals are the names that locations keep, below the title's own folders, as they stand.
+func Literals(locations []place.Location) (names []string) {
+	for _, l := range locations {
+		eachLiteral(l, func(text string) { names = append(names, text) })
+	}
+	return names
+}
+
+// KeptNames are the names that locations keep although a search of the program, which has to
+// have looked for Literals, found them in none of its files.
+func KeptNames(locations []place.Location, found *origin.Result) (list []Kept) {
+	if !found.Conclusive() {
+		return nil
+	}
+	for _, l := range locations {
+		eachLiteral(l, func(text string) {
+			for _, p := range found.Name(text) {
+				if p.From == origin.Other {
+					list = append(list, Kept{l.String(), p.Text})
+				}
+			}
+		})
+	}
+	return list
+}
+
+// eachLiteral gives the fixed texts of a location, without the title's own folders and the
+// extension.
+func eachLiteral(l place.Location, visit func(text string)) {
+	if l.Anchor == place.Registry {
+		return
+	}
+	for i, s := range l.Pattern.Segments {
+		last := i == len(l.Pattern.Segments)-1 && !l.Pattern.Folder
+		if i < footprint.TitleDepth(l.Anchor) && i < len(l.Pattern.Segments)-1 {
+			continue
+		}
+		for j, p := range s {
+			switch {
+			case p.Kind != place.Literal:
+			case last && j > 0 && j == len(s)-1: // behind a variable part: .sav alone is an extension
+				stem, _ := cutExtension("-" + p.Text)
+				visit(stem[1:])
+			case last && j == len(s)-1:
+				stem, _ := cutExtension(p.Text)
+				visit(stem)
+			default:
+				visit(p.Text)
+			}
+		}
+	}
+}
