@@ -73,3 +73,14 @@ func TestASubmissionSaysThatNamesStayBehind(t *testing.T) {
 		assert.Equal(t, hidden, strings.Contains(out.String(), "are sent as name-1, name-2 and so on"), out.String())
 	}
 }
+
+// A reviewer is warned of a name that a player may have chosen, and of nothing else.
+func TestReviewWarnsOfNamesOfPlayers(t *testing.T) {
+	var said bytes.Buffer
+	a := &app{out: &said}
+	a.warnOfSources(nil)
+	a.warnOfSources(&draft.Sources{Program: 3, Files: 14})
+	assert.Empty(t, said.String())
+	a.warnOfSources(&draft.Sources{Program: 3, Other: 1, Files: 14})
+	assert.Contains(t, said.String(), "1 name in it: in none of the program's 14 files that were searched")
+}

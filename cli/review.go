@@ -178,6 +178,7 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		if i < len(x.Coverage) {
 			a.say("           covers %s", coverage(x.Coverage[i]))
 		}
+		a.warnOfSources(l.Sources)
 		for _, w := range l.Why {
 			a.say("           - %s", shown(w))
 		}
@@ -362,4 +363,15 @@ func (a *app) reviewReturn(ctx context.Context, c *cli.Command) error {
 	}
 	a.say("returned: contribution %d, with your reason", n)
 	return nil
+}
+
+// warnOfSources warns a reviewer of names in a location that a player may have chosen.
+func (a *app) warnOfSources(s *draft.Sources) {
+	if s == nil || s.Other == 0 {
+		return
+	}
+	a.say("           %s", a.missing(fmt.Sprintf(
+		"%s in it: in none of the program's %s that were searched, so a player may have chosen it",
+		phrase.Count(s.Other, "name", "names"), phrase.Count(s.Files, "file", "files"),
+	)))
 }

@@ -48,6 +48,10 @@ func (a *app) submit() *cli.Command {
 			if err != nil {
 				return err
 			}
+			kept, err := searchKept(ctx, d, fp)
+			if err != nil {
+				return err
+			}
 			body, err := contribution.Prepare(d, fp)
 			if err == nil {
 				err = body.Check(ctx)
@@ -66,9 +70,7 @@ func (a *app) submit() *cli.Command {
 			if err := a.preliminary(c).preview(body, len(raw)); err != nil {
 				return err
 			}
-			if err := a.preliminary(c).warnOfKept(ctx, d, fp); err != nil {
-				return err
-			}
+			a.preliminary(c).warnOfKept(kept)
 			return a.send(ctx, c, raw, "draft", name)
 		},
 	}, find, "submit")
@@ -174,24 +176,34 @@ func (a *app) preview(b *contribution.Body, size int) error {
 	return nil
 }
 
-// warnOfKept warns of names in the locations that no file of the program holds: such a
-// location finds nothing for anybody else.
-func (a *app) warnOfKept(ctx context.Context, d *draft.Draft, fp *footprint.Footprint) error {
+// searchKept looks for the names that a draft's locations keep in the programs: the counts
+// become part of the draft, and what no file of the program holds is returned.
+func searchKept(ctx context.Context, d *draft.Draft, fp *footprint.Footprint) ([]candidate.Kept, error) {
 	var locations []place.Location
 	for _, l := range d.Locations {
-		if at, err := l.Place(); err == nil {
-			locations = append(locations, at)
+		at, err := l.Place()
+		if err != nil {
+			return nil, err
 		}
+		locations = append(locations, at)
 	}
 	found, err := programfiles.Search(ctx, fp, nameSearch, candidate.Literals(locations)...)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	for _, k := range candidate.KeptNames(locations, found) {
+	for i := range locations {
+		d.Locations[i].Sources = candidate.CountSources(locations[i], found)
+	}
+	return candidate.KeptNames(locations, found), nil
+}
+
+// warnOfKept warns of names in the locations that no file of the program holds: such a
+// location finds nothing for anybody else.
+func (a *app) warnOfKept(list []candidate.Kept) {
+	for _, k := range list {
 		a.say("%s", a.missing(fmt.Sprintf(
 			"Nobody else's files are found so: no file of the program holds %s, in %s. Did you choose that name? Then write {profile} for it",
 			shown(k.Name), shown(k.At),
 		)))
 	}
-	return nil
 }

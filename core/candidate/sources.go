@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode"
 
+	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/origin"
 	"endroit/core/place"
@@ -126,19 +127,44 @@ func Literals(locations []place.Location) (names []string) {
 // KeptNames are the names that locations keep although a search of the program, which has to
 // have looked for Literals, found them in none of its files.
 func KeptNames(locations []place.Location, found *origin.Result) (list []Kept) {
-	if !found.Conclusive() {
-		return nil
-	}
 	for _, l := range locations {
-		eachLiteral(l, func(text string) {
-			for _, p := range found.Name(text) {
-				if p.From == origin.Other {
-					list = append(list, Kept{l.String(), p.Text})
-				}
+		eachPart(l, found, func(p origin.Part) {
+			if p.From == origin.Other {
+				list = append(list, Kept{l.String(), p.Text})
 			}
 		})
 	}
 	return list
+}
+
+// CountSources counts where the names that a location keeps come from; nil if no search
+// tells.
+func CountSources(l place.Location, found *origin.Result) *draft.Sources {
+	if !found.Conclusive() {
+		return nil
+	}
+	out := draft.Sources{Files: found.Files}
+	eachPart(l, found, func(p origin.Part) {
+		switch {
+		case p.From == origin.Program:
+			out.Program++
+		case p.From == origin.Other:
+			out.Other++
+		case strings.ContainsFunc(p.Text, unicode.IsLetter):
+			out.Unsure++
+		}
+	})
+	return &out
+}
+
+func eachPart(l place.Location, found *origin.Result, visit func(origin.Part)) {
+	if found.Conclusive() {
+		eachLiteral(l, func(text string) {
+			for _, p := range found.Name(text) {
+				visit(p)
+			}
+		})
+	}
 }
 
 // eachLiteral gives the fixed texts of a location, without the title's own folders and the

@@ -81,6 +81,17 @@ type Location struct {
 	// Notes are on the structure of the files, by which a sound one is told from a
 	// damaged or a foreign one.
 	Notes *notes.Notes `json:"notes,omitempty" yaml:"notes,omitempty"`
+	// Sources are where the names in the location come from, as submit found them.
+	Sources *Sources `json:"sources,omitempty" yaml:"sources,omitempty"`
+}
+
+// Sources counts the parts of names that a location keeps, without the title's own folders,
+// by where they come from: see core/origin.
+type Sources struct {
+	Program int `json:"program" yaml:"program"` // in a file of the program
+	Other   int `json:"other" yaml:"other"`     // in none of those that were searched
+	Unsure  int `json:"unsure" yaml:"unsure"`   // nothing can be said
+	Files   int `json:"files" yaml:"files"`     // that were searched
 }
 
 // Place parses the location; a checked draft gives no error.
@@ -174,6 +185,9 @@ func (d *Draft) check() *Error {
 				}
 				return bad(field+".notes", "%v", err)
 			}
+		}
+		if s := l.Sources; s != nil && min(s.Program, s.Other, s.Unsure, s.Files) < 0 {
+			return bad(field+".sources", "a count is negative")
 		}
 		if len(l.Seen) > 1000 || len(l.Why) > 100 {
 			return bad(field, "more than 1000 lines under seen, or 100 under why")

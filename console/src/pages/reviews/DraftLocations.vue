@@ -37,6 +37,10 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
             {{ covers(l.covered).text
             }}<strong v-if="covers(l.covered).doubt" class="doubt">, {{ covers(l.covered).doubt }}</strong>
           </p>
+          <p v-if="l.sources?.other" class="chosen">
+            {{ count(l.sources.other, 'name', 'names') }} in it: in none of the program’s
+            {{ count(l.sources.files, 'file', 'files') }} that were searched, so a player may have chosen it
+          </p>
           <p v-if="l.shown?.notes_summary" class="quiet wrap">
             its files: {{ oneLine(l.shown.notes_summary) }}
           </p>
@@ -54,6 +58,10 @@ function covers(c: Schemas['Covered']): { text: string; doubt: string } {
 </template>
 
 <style scoped>
+.chosen {
+  color: rgb(var(--v-theme-error));
+}
+
 .holds {
   line-height: 1.9;
 }
