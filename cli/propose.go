@@ -203,10 +203,15 @@ func (a *app) saySources(list []candidate.Source, found *origin.Result) {
 		a.say("  the program's, in %s: %s", shown(filepath.Base(in)), strings.Join(made[in], ", "))
 	}
 	for _, s := range list {
+		var chosen []string
 		for _, p := range s.Parts {
 			if p.From == origin.Other {
-				a.say("  in none of its files: %s of %s, which became %s", a.missing(shown(p.Text)), shown(s.Name), cmp.Or(s.Became, "nothing"))
+				chosen = append(chosen, shown(p.Text))
 			}
+		}
+		if len(chosen) > 0 {
+			a.say("  in none of its files: %s of %s, which became %s",
+				a.missing(strings.Join(chosen, " and ")), shown(s.Name), cmp.Or(s.Became, "nothing"))
 		}
 	}
 	a.say("  %s, %s searched", phrase.Count(found.Files, "file", "files"), phrase.Size(found.Bytes))

@@ -277,7 +277,9 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 		case !last && f.Edition != nil && ofVersion(name, f.Edition.Version):
 			s = place.Segment{{Kind: place.Any}}
 			why = append(why, name+" is the edition's version, which changes: *")
-		case anybody(f, func(p *footprint.Self) bool { return len(p.User) >= minOwned && strings.EqualFold(name, p.User) }):
+		case anybody(f, func(p *footprint.Self) bool {
+			return len(p.User) >= minOwned && strings.EqualFold(name, p.User) && !found.Brings(name)
+		}):
 			s = place.Segment{{Kind: place.Named, Text: "user"}}
 			why = append(why, "a folder or file is named after the user: {user}")
 		case anybody(f, func(p *footprint.Self) bool {

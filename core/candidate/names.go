@@ -68,7 +68,7 @@ func chosen(
 	}
 	if !ok {
 		ok = anybody(f, func(p *footprint.Self) (ok bool) {
-			made, reason, ok = ownedPart(name, p)
+			made, reason, ok = ownedPart(name, p, found)
 			return ok
 		})
 	}
@@ -198,10 +198,11 @@ func cutExtension(name string) (stem, ext string) {
 	return stem, ext
 }
 
-// ownedPart replaces the user's or the host's name inside a name.
-func ownedPart(name string, self *footprint.Self) (s place.Segment, why string, ok bool) {
+// ownedPart replaces the user's or the host's name inside a name, unless it is a word of the
+// program's too: many accounts are called player.
+func ownedPart(name string, self *footprint.Self, found *origin.Result) (s place.Segment, why string, ok bool) {
 	for _, x := range []struct{ text, part, what string }{{self.User, "user", "the user's name"}, {self.Inside, "user", "the user's name"}, {self.Host, "host", "the host's name"}} {
-		if len(x.text) < minOwned {
+		if len(x.text) < minOwned || found.Brings(x.text) {
 			continue
 		}
 		if before, after, found := cutWord(name, x.text); found {

@@ -42,6 +42,8 @@ func TestNamesBecomeWhatTheirSourceSays(t *testing.T) {
 		{"the program's own", footprint.Self{}, "chronicle.dat", "save xdg-data:tarn/chronicle.dat", "xdg-data:tarn/chronicle.dat"},
 		{"a player called like the user", footprint.Self{User: "mira"}, "keepers", "save xdg-data:tarn/keepers/Mira Oakes.sav", "xdg-data:tarn/keepers/{profile}.sav"},
 		{"the user's name alone", footprint.Self{User: "mira"}, "progress_%s.dat", "save xdg-data:tarn/progress_mira.dat", "xdg-data:tarn/progress_{user}.dat"},
+		{"the user's name, and a word of the program's", footprint.Self{User: "player"}, "player.sav|player", "save xdg-data:tarn/player.sav", "xdg-data:tarn/player.sav"},
+		{"a folder called like the user, and by the program", footprint.Self{User: "player"}, "player|world", "save xdg-data:tarn/player/world.sav", "xdg-data:tarn/player/world.sav"},
 		{"the host's name", footprint.Self{Host: "lantern"}, "settings-%s.ini", "config xdg-config:tarn/settings-lantern.ini", "xdg-config:tarn/settings-{host}.ini"},
 		{"a number of the program's", footprint.Self{}, "7300418820114", "save xdg-data:tarn/7300418820114/a.sav", "xdg-data:tarn/7300418820114/a.sav"},
 		{"a number of nobody's", footprint.Self{}, "other", "save xdg-data:tarn/9911223344556/a.sav", "xdg-data:tarn/{account}/a.sav"},
