@@ -19,7 +19,7 @@ type guarding struct {
 	really func(folder string) (string, error)
 
 	mu      sync.Mutex
-	folders map[string]error // by folder, as it was named
+	folders map[string]guardedFolder // by folder, as it was named
 
 	keeps  []kept
 	once   sync.Once
@@ -84,7 +84,7 @@ func (k kept) above(folder string, spares map[string]bool) bool {
 func movesAbout(a place.Anchor) bool { return a == place.Install || a == place.AccountData }
 
 func newGuarding(roots place.Roots, keeps []kept, mounts func() mountTable, really func(string) (string, error)) *guarding {
-	g := &guarding{folders: map[string]error{}, keeps: keeps, really: really, mounts: mounts}
+	g := &guarding{folders: map[string]guardedFolder{}, keeps: keeps, really: really, mounts: mounts}
 	real := place.Roots{}
 	for a, top := range roots {
 		if a == place.Registry || movesAbout(a) {
@@ -156,13 +156,17 @@ func (g *guarding) refuses(f File) error {
 	}
 	folder, name := filepath.Split(path)
 	g.mu.Lock()
-	err, known := g.folders[folder]
+	in, known := g.folders[folder]
 	g.mu.Unlock()
 	if !known {
-		err = g.places(folder)
+		in = g.places(folder)
 		g.mu.Lock()
-		g.folders[folder] = err
+		g.folders[folder] = in
 		g.mu.Unlock()
+	}
+	err := in.err
+	if err == nil && in.below {
+		err = g.guarded(filepath.Join(folder, name), false)
 	}
 	if err == nil {
 		err = place.GuardedName(name)
@@ -175,8 +179,33 @@ func (g *guarding) refuses(f File) error {
 	return err
 }
 
-func (g *guarding) places(folder string) error {
+// guardedFolder is what is known of a folder: why no file in it may be reached, and whether
+// guarded places lie below it, so that its files have to be looked at one by one.
+type guardedFolder struct {
+	err   error
+	below bool
+}
+
+func (g *guarding) places(folder string) guardedFolder {
+	if err := g.guarded(folder, false); err != nil {
+		return guardedFolder{err: err}
+	}
 	real, err := g.really(folder)
+	if err != nil {
+		return guardedFolder{} // it has gone
+	}
+	for _, k := range g.keeps {
+		if k.holds(real) {
+			return guardedFolder{err: fmt.Errorf("it is in %s, which belongs to %s itself", k.home, k.name)}
+		}
+	}
+	return guardedFolder{below: g.guarded(folder, true) != nil}
+}
+
+// guarded says which guarded place a path really is or lies in, or with below, which lies in
+// it; nil if none.
+func (g *guarding) guarded(path string, below bool) error {
+	real, err := g.really(path)
 	if err != nil {
 		return nil // it has gone
 	}
@@ -184,15 +213,10 @@ func (g *guarding) places(folder string) error {
 		same = filepath.ToSlash(same)
 		for _, roots := range g.roots {
 			if a, names, ok := roots.PlaceFold(same); ok {
-				if err := place.Of(a, names, true).Guarded(); err != nil {
+				if err := place.Of(a, names, below).Guarded(); err != nil {
 					return err
 				}
 			}
-		}
-	}
-	for _, k := range g.keeps {
-		if k.holds(real) {
-			return fmt.Errorf("it is in %s, which belongs to %s itself", k.home, k.name)
 		}
 	}
 	return nil

@@ -134,3 +134,37 @@ func TestLaunchersOwnFiles(t *testing.T) {
 		}
 	}
 }
+
+// Beside guarded places lie files of games: right in the folder for settings, for one. They
+// are found; what is guarded beside them, by whatever way it is reached, is not.
+func TestFilesBesideGuardedPlaces(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("links need rights there")
+	}
+	home, err := filepath.EvalSymlinks(t.TempDir())
+	require.NoError(t, err)
+	t.Setenv("HOME", home)
+	for _, name := range []string{".config/tarn.conf", ".config/kwinrc", ".config/awesome/rc.lua", ".local/share/tarn/a.sav"} {
+		path := filepath.Join(home, filepath.FromSlash(name))
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o700))
+		require.NoError(t, os.WriteFile(path, []byte("x"), 0o600))
+	}
+	require.NoError(t, os.Symlink(".config", filepath.Join(home, ".tarn")))
+	roots := place.LinuxRoots(map[string]string{"HOME": home})
+	for text, want := range map[string]int{
+		"xdg-config:tarn.conf":   1,
+		"home:.config/tarn.conf": 1,
+		"xdg-data:tarn/*.sav":    1,
+		"home:.tarn/tarn.conf":   1, // through the link, and still a game's
+		"home:.tarn/kwinrc":      0,
+		"home:.tarn/*":           1,
+	} {
+		l, err := place.Parse(text)
+		require.NoError(t, err, text)
+		for _, f := range []*Finder{NewFinder(), {}} {
+			found, err := f.Find(t.Context(), roots, l, nil)
+			require.NoError(t, err, text)
+			assert.Len(t, found.Files, want, "%s: %s", text, said(found))
+		}
+	}
+}
