@@ -188,3 +188,22 @@ func FuzzNameIsItsParts(f *testing.F) {
 		assert.Equal(t, name, joined)
 	})
 }
+
+// BenchmarkSearch looks for the words of sixty names in 64 MB that hold none of them.
+func BenchmarkSearch(b *testing.B) {
+	data := make([]byte, 64<<20)
+	random := rand.New(rand.NewPCG(5, 6))
+	for i := range data {
+		data[i] = byte(random.UintN(200))
+	}
+	var names []string
+	for i := range 60 {
+		names = append(names, strings.Repeat(string(rune('a'+i%26)), 4)+"-harbour"+string(rune('a'+i/26))+".sav")
+	}
+	words := Words(names)
+	b.SetBytes(int64(len(data)))
+	for b.Loop() {
+		_, err := Search(b.Context(), words, []File{InMemory("x", Library, data)}, Budget{})
+		require.NoError(b, err)
+	}
+}
