@@ -82,7 +82,7 @@ type Location struct {
 	// damaged or a foreign one.
 	Notes *notes.Notes `json:"notes,omitempty" yaml:"notes,omitempty"`
 	// Sources are where the names in the location come from, as submit found them.
-	Sources *Sources `json:"sources,omitempty" yaml:"sources,omitempty"`
+	Sources *Sources `json:"sources,omitempty" yaml:"sources,omitempty,flow"`
 }
 
 // Sources counts the parts of names that a location keeps, without the title's own folders,

@@ -16,7 +16,7 @@ import (
 var commandPictures = []struct{ name, home, command, before string }{
 	{"footprint", "mira", "endroit footprint tidewrack.trace", ""},
 	{"follow", "mira", "endroit trace --follow", playing},
-	{"propose", "mira", "endroit propose tidewrack.trace --out -", ""},
+	{"propose", "mira", "endroit propose tidewrack.trace --out again.yaml; echo; endroit try again.yaml", ""},
 	{"submit", "mira", "endroit submit tidewrack.draft.yaml --yes | tail -n 45", ""},
 	{"review", "anselm", "endroit review list; echo; endroit review show 9", ""},
 	{"locate", "tobin", "endroit locate 'Ninefold Orchard'; echo; endroit identify https://quayside.example/title/505310/", ""},
