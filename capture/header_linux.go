@@ -47,8 +47,8 @@ func FillHeader(h trace.Header, command []string, program string, start time.Tim
 // installOf takes the program's own folder for the installed edition's, unless
 // it is one that many programs share.
 func installOf(program string) string {
-	if real, err := filepath.EvalSymlinks(program); err == nil {
-		program = real
+	if resolved, err := filepath.EvalSymlinks(program); err == nil {
+		program = resolved
 	}
 	dir := filepath.Dir(program)
 	home, _ := os.UserHomeDir()

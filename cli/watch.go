@@ -154,8 +154,8 @@ func wholeFolder(name string) (string, error) {
 	if info, err := os.Stat(full); err != nil || !info.IsDir() {
 		return "", fmt.Errorf("%s is not a folder", name)
 	}
-	if real, err := filepath.EvalSymlinks(full); err == nil {
-		full = real
+	if resolved, err := filepath.EvalSymlinks(full); err == nil {
+		full = resolved
 	}
 	return full, nil
 }

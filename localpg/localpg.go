@@ -171,8 +171,8 @@ func programs() (string, error) {
 		return filepath.Dir(found[0]), nil
 	}
 	if p, err := exec.LookPath("postgres"); err == nil {
-		if real, err := filepath.EvalSymlinks(p); err == nil {
-			return filepath.Dir(real), nil
+		if resolved, err := filepath.EvalSymlinks(p); err == nil {
+			return filepath.Dir(resolved), nil
 		}
 	}
 	return "", ErrNotInstalled

@@ -37,8 +37,8 @@ func (d Disk) Root(a place.Anchor) (string, bool) {
 
 // Real follows the links of a folder.
 func (d Disk) Real(folder string) string {
-	if real, err := d.links.follow(folder); err == nil {
-		return filepath.ToSlash(real)
+	if resolved, err := d.links.follow(folder); err == nil {
+		return filepath.ToSlash(resolved)
 	}
 	return folder
 }

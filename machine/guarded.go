@@ -85,18 +85,18 @@ func movesAbout(a place.Anchor) bool { return a == place.Install || a == place.A
 
 func newGuarding(roots place.Roots, keeps []kept, mounts func() mountTable, really func(string) (string, error)) *guarding {
 	g := &guarding{folders: map[string]guardedFolder{}, keeps: keeps, really: really, mounts: mounts}
-	real := place.Roots{}
+	resolved := place.Roots{}
 	for a, top := range roots {
 		if a == place.Registry || movesAbout(a) {
 			continue
 		}
 		if p, err := really(filepath.FromSlash(top)); err == nil {
-			real[a] = filepath.ToSlash(p)
+			resolved[a] = filepath.ToSlash(p)
 		}
 	}
-	g.roots = append(g.roots, real)
+	g.roots = append(g.roots, resolved)
 	if home, err := os.UserHomeDir(); err == nil {
-		if p, err := really(home); err == nil && filepath.ToSlash(p) != real[place.Home] {
+		if p, err := really(home); err == nil && filepath.ToSlash(p) != resolved[place.Home] {
 			g.roots = append(g.roots, place.Roots{place.Home: filepath.ToSlash(p)})
 		}
 	}
@@ -109,18 +109,18 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 	if a == place.Home || a == place.PrefixDrive {
 		return ""
 	}
-	real, err := g.really(filepath.FromSlash(top))
+	resolved, err := g.really(filepath.FromSlash(top))
 	if err != nil {
 		return ""
 	}
-	real = filepath.ToSlash(real)
+	resolved = filepath.ToSlash(resolved)
 	for _, roots := range g.roots {
 		home := roots[place.Home]
-		if home != "" && (real == home || strings.HasPrefix(home, strings.TrimSuffix(real, "/")+"/")) {
+		if home != "" && (resolved == home || strings.HasPrefix(home, strings.TrimSuffix(resolved, "/")+"/")) {
 			return fmt.Sprintf("%s is %s here, which is or contains a home directory: it is not searched", a, top)
 		}
 	}
-	if filepath.Dir(filepath.FromSlash(real)) == filepath.FromSlash(real) {
+	if filepath.Dir(filepath.FromSlash(resolved)) == filepath.FromSlash(resolved) {
 		return fmt.Sprintf("%s is %s here, which is a whole drive: it is not searched", a, top)
 	}
 	if !movesAbout(a) && a != place.Documents {
@@ -133,7 +133,7 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 			if d.Anchor == a || d.Anchor == place.Home || !d.Shared || shared == "" || d.Anchor == place.Registry {
 				continue
 			}
-			if _, in := cutFolder(shared, real); in {
+			if _, in := cutFolder(shared, resolved); in {
 				return fmt.Sprintf(
 					"%s is %s here, which is or contains %s, the folder of all programs: it is not searched", a,
 					top, d.Anchor,
@@ -148,11 +148,11 @@ func (g *guarding) holdsHome(a place.Anchor, top string) string {
 func (g *guarding) refuses(f File) error {
 	path := f.Path
 	if f.linked {
-		real, err := filepath.EvalSymlinks(path)
+		resolved, err := filepath.EvalSymlinks(path)
 		if err != nil {
 			return fmt.Errorf("its link cannot be resolved: %w", reason(err))
 		}
-		path = real
+		path = resolved
 	}
 	folder, name := filepath.Split(path)
 	g.mu.Lock()
@@ -190,12 +190,12 @@ func (g *guarding) places(folder string) guardedFolder {
 	if err := g.guarded(folder, false); err != nil {
 		return guardedFolder{err: err}
 	}
-	real, err := g.really(folder)
+	resolved, err := g.really(folder)
 	if err != nil {
 		return guardedFolder{} // it has gone
 	}
 	for _, k := range g.keeps {
-		if k.holds(real) {
+		if k.holds(resolved) {
 			return guardedFolder{err: fmt.Errorf("it is in %s, which belongs to %s itself", k.home, k.name)}
 		}
 	}
@@ -205,11 +205,11 @@ func (g *guarding) places(folder string) guardedFolder {
 // guarded says which guarded place a path really is or lies in, or with below, which lies in
 // it; nil if none.
 func (g *guarding) guarded(path string, below bool) error {
-	real, err := g.really(path)
+	resolved, err := g.really(path)
 	if err != nil {
 		return nil // it has gone
 	}
-	for _, same := range append(g.mounts().others(real), real) {
+	for _, same := range append(g.mounts().others(resolved), resolved) {
 		same = filepath.ToSlash(same)
 		for _, roots := range g.roots {
 			if a, names, ok := roots.PlaceFold(same); ok {

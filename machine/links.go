@@ -62,20 +62,20 @@ func (l *links) end(path string) (end, error) {
 	if err != nil {
 		return end{}, err
 	}
-	real := path
+	resolved := path
 	if in.real != folder {
-		real = filepath.Join(in.real, filepath.Base(path))
+		resolved = filepath.Join(in.real, filepath.Base(path))
 	}
-	info, err := os.Lstat(real)
+	info, err := os.Lstat(resolved)
 	if err == nil && info.Mode()&fs.ModeSymlink != 0 {
-		if real, err = filepath.EvalSymlinks(real); err == nil {
-			info, err = os.Lstat(real)
+		if resolved, err = filepath.EvalSymlinks(resolved); err == nil {
+			info, err = os.Lstat(resolved)
 		}
 	}
 	if err != nil {
 		return end{}, err
 	}
-	e := end{real, info.IsDir()}
+	e := end{resolved, info.IsDir()}
 	l.lock.Lock()
 	defer l.lock.Unlock()
 	if l.ends == nil {

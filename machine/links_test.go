@@ -34,9 +34,9 @@ func TestLinksLeadWhereTheSystemSays(t *testing.T) {
 			assert.Equal(t, wrong == nil && info.IsDir(), is, p)
 		}
 	}
-	real, err := l.follow("/")
+	resolved, err := l.follow("/")
 	require.NoError(t, err)
-	assert.Equal(t, "/", real)
+	assert.Equal(t, "/", resolved)
 }
 
 // What a folder holds is asked for once; a folder that is not there stays so.

@@ -395,8 +395,8 @@ func (p *Prefix) Drives() map[string]string {
 		if len(name) != 2 || name[1] != ':' || name[0] < 'a' || name[0] > 'z' {
 			continue // a port, or a device
 		}
-		if real, err := filepath.EvalSymlinks(filepath.Join(p.Folder, "dosdevices", e.Name())); err == nil {
-			all[name] = real
+		if resolved, err := filepath.EvalSymlinks(filepath.Join(p.Folder, "dosdevices", e.Name())); err == nil {
+			all[name] = resolved
 		}
 	}
 	return all
@@ -416,8 +416,8 @@ func (p *Prefix) WindowsPath(anchor place.Anchor, host string) string {
 // if it does not lie there.
 func (p *Prefix) Inside(host string) string {
 	top := p.Roots[place.PrefixDrive]
-	if real, err := filepath.EvalSymlinks(host); err == nil {
-		host = real
+	if resolved, err := filepath.EvalSymlinks(host); err == nil {
+		host = resolved
 	}
 	if top == "" || !strings.HasPrefix(host, top+"/") {
 		return ""

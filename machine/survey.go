@@ -170,11 +170,11 @@ func Label(e sheet.Edition) string {
 }
 
 func (l *looker) prefix(folder, user, why, of string) {
-	real := l.disk.Real(folder)
-	i, known := l.at[real]
+	resolved := l.disk.Real(folder)
+	i, known := l.at[resolved]
 	if !known {
 		i = len(l.survey.Prefixes)
-		l.at[real] = i
+		l.at[resolved] = i
 		l.survey.Prefixes = append(
 			l.survey.Prefixes,
 			InPrefix{Folder: folder, User: user, Why: why, Of: []string{}, Notes: []string{}},

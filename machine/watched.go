@@ -35,8 +35,8 @@ func FoldersToWatch(header trace.Header, roots place.Roots) (list []Watched) {
 		if info, err := os.Stat(full); err != nil || !info.IsDir() {
 			return
 		}
-		if real, err := filepath.EvalSymlinks(full); err == nil {
-			full = real
+		if resolved, err := filepath.EvalSymlinks(full); err == nil {
+			full = resolved
 		}
 		for _, w := range list {
 			if w.Folder == full && (w.Depth == 0 || w.Depth == depth) {

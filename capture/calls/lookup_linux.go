@@ -54,12 +54,12 @@ func (s *supervisor) lookup(w *work, from, text string, follow bool) (*target, e
 		if links > maxLinks {
 			return nil, unix.ELOOP
 		}
-		real, magic, err := w.throughProc(joined, follow)
+		resolved, magic, err := w.throughProc(joined, follow)
 		if err != nil {
 			return nil, err
 		}
 		if magic { // it is a file as the kernel has it, which may have another name
-			joined, from = v.Inside(real), ""
+			joined, from = v.Inside(resolved), ""
 			continue
 		}
 		full, err := s.parent(w, joined, from != "" && !strings.Contains(text, "/"))
@@ -156,11 +156,11 @@ func (s *supervisor) parent(w *work, joined string, direct bool) (string, error)
 		}
 	}
 	if w.view.Own() {
-		real, err := processes.ResolvePath(w.p.PID, dir, unix.O_DIRECTORY)
+		resolved, err := processes.ResolvePath(w.p.PID, dir, unix.O_DIRECTORY)
 		if err != nil {
 			return "", err
 		}
-		return path.Join(real, last), nil
+		return path.Join(resolved, last), nil
 	}
 	s.ps.Mu.Lock()
 	found, moves := s.ways[dir], s.ps.Moves.Load()
@@ -198,7 +198,7 @@ const maxWays = 10_000
 // throughProc follows the links of /proc to what a process has open, to its folders and
 // its program, which mean something else to each process (proc(5)): the kernel leads
 // there without a path. done is false for a path that has none.
-func (w *work) throughProc(joined string, follow bool) (real string, done bool, err error) {
+func (w *work) throughProc(joined string, follow bool) (resolved string, done bool, err error) {
 	clean := joined
 	switch {
 	case strings.HasPrefix(joined, "/dev/fd/"):

@@ -168,13 +168,13 @@ func (r *recent) put(text string, b *processes.Base, n *name, moves uint32, now 
 type spelling struct{ real, known string }
 
 // spelled is a path as the person knows it.
-func (s *supervisor) spelled(real string) string {
+func (s *supervisor) spelled(resolved string) string {
 	for _, x := range s.spellings {
-		if trace.Within(real, x.real) {
-			return processes.Rebased(real, x.real, x.known)
+		if trace.Within(resolved, x.real) {
+			return processes.Rebased(resolved, x.real, x.known)
 		}
 	}
-	return real
+	return resolved
 }
 
 var ownUID = unix.Geteuid()

@@ -227,8 +227,8 @@ func spellingsOf(h trace.Header) (list []spelling) {
 			continue
 		}
 		f = filepath.Clean(f)
-		if real, err := filepath.EvalSymlinks(f); err == nil && real != f && real != "/" {
-			list = append(list, spelling{real, f})
+		if resolved, err := filepath.EvalSymlinks(f); err == nil && resolved != f && resolved != "/" {
+			list = append(list, spelling{resolved, f})
 		}
 	}
 	// The narrowest counts.

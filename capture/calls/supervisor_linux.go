@@ -612,7 +612,7 @@ func (s *supervisor) scoped(w *work, from, text string, descriptor int32, resolv
 	}
 	defer unix.Close(root)
 	dir, last := splitLast(text)
-	real, err := followedScoped(root, dir, resolve)
+	resolved, err := followedScoped(root, dir, resolve)
 	if err != nil {
 		return "", false
 	}
@@ -620,9 +620,9 @@ func (s *supervisor) scoped(w *work, from, text string, descriptor int32, resolv
 		if full, err := followedScoped(root, text, resolve); err == nil {
 			return w.view.Inside(full), true
 		}
-		real = strings.TrimSuffix(real, "/") + "/" + last
+		resolved = strings.TrimSuffix(resolved, "/") + "/" + last
 	}
-	return w.view.Inside(real), true
+	return w.view.Inside(resolved), true
 }
 
 // splitLast cuts the last name off a path.

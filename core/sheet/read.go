@@ -158,8 +158,8 @@ func (s *Sheet) Read(system string, files Files) []Found {
 			continue
 		}
 		home := join(top, here[0])
-		if real := files.Real(home); !seen[real] {
-			seen[real] = true
+		if resolved := files.Real(home); !seen[resolved] {
+			seen[resolved] = true
 			r := reader(home)
 			r.all()
 			all = append(all, r.found)
@@ -387,14 +387,14 @@ func (r *reader) claims() {
 	claimed := map[string]Edition{}
 	for _, lib := range r.found.Libraries {
 		for _, e := range lib.Editions {
-			real := r.files.Real(e.Folder)
-			if other, ok := claimed[real]; ok {
+			resolved := r.files.Real(e.Folder)
+			if other, ok := claimed[resolved]; ok {
 				r.note(
 					e.Folder, "%s (%s) and %s (%s) both claim this folder", other.Name,
 					cmp.Or(other.Ref, "without a reference"), e.Name, cmp.Or(e.Ref, "without a reference"),
 				)
 			}
-			claimed[real] = e
+			claimed[resolved] = e
 		}
 	}
 }
