@@ -157,9 +157,12 @@ func chosenPart(name string, last bool, found *origin.Result) (s place.Segment, 
 	}
 	before, text, after := joinParts(parts[:first]), joinParts(parts[first:end]), joinParts(parts[end:])
 	// The name itself is left out: reasons are sent.
+	searched := fmt.Sprintf("%d were searched", found.Files)
+	if n := len(found.Unread); n > 0 {
+		searched += fmt.Sprintf(", %d could not be", n)
+	}
 	why = fmt.Sprintf(
-		"a part of the name is in none of the program's files (%d were searched), so a person or chance made it: {profile}",
-		found.Files,
+		"a part of the name is in none of the program's files (%s), so a person or chance made it: {profile}", searched,
 	)
 	return segmentOf(before, "profile", after+ext), text, why, true
 }

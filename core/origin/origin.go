@@ -146,8 +146,8 @@ func (r *Result) Name(name string) []Part {
 	return parts
 }
 
-// Conclusive reports whether a word that was not found comes from elsewhere: what was run
-// could be searched, and a name that the program must have made itself was found. A packed
+// Conclusive reports whether a word that was not found comes from elsewhere: all code could
+// be searched, and a name that the program must have made itself was found. A packed
 // program, or one that keeps its texts in a way of its own, holds no name at all.
 func (r *Result) Conclusive() bool { return r != nil && r.expected > 0 && !r.blind }
 

@@ -130,6 +130,12 @@ func TestWithoutAnExpectedNameNothingIsConcluded(t *testing.T) {
 	assert.False(t, r.Conclusive(), "its executable is packed")
 	require.Len(t, r.Unread, 1)
 	assert.Contains(t, r.Unread[0].Why, "packed")
+
+	exe = InMemory("tw", Executable, program("tidewrack"))
+	r = look(t, []string{"ANNA.sav"}, []string{"tidewrack"}, exe, InMemory("script.luac", Script, packed))
+	assert.False(t, r.Conclusive(), "a script of its own is encrypted")
+	r = look(t, []string{"ANNA.sav"}, []string{"tidewrack"}, exe, InMemory("music.pack", Asset, packed))
+	assert.True(t, r.Conclusive(), "music is")
 }
 
 func TestTheSearchIsBounded(t *testing.T) {

@@ -83,7 +83,7 @@ type Result struct {
 	Bytes  int64    // read, unpacked
 	Unread []Unread // what was not searched
 	found  map[string]string
-	blind  bool // an executable was not searched
+	blind  bool // code was not searched
 	// expected is how many of the names that the program must hold were found.
 	expected int
 }
@@ -144,7 +144,7 @@ func Search(ctx context.Context, words []string, files []File, b Budget) (*Resul
 		}
 		if err != nil {
 			s.result.Unread = append(s.result.Unread, Unread{f.Path, err.Error()})
-			s.result.blind = s.result.blind || f.Rank == Executable
+			s.result.blind = s.result.blind || f.Rank != Asset
 			continue
 		}
 		s.result.Files++
