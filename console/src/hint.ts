@@ -1,7 +1,16 @@
 import { type Directive, shallowRef } from 'vue'
 
 /** What the page's one tooltip shows now, and the element that it explains. */
-export const hint = shallowRef<{ text: string; about: HTMLElement }>()
+export const hint = shallowRef<Hint>()
+
+interface Hint {
+  text: string
+  about: HTMLElement
+  side: Side
+}
+
+/** Where the tooltip stands: below what it explains, or at its end, where rows lie close together. */
+type Side = 'bottom' | 'end'
 
 /** The id of the tooltip: what it explains is described by it while it shows (ARIA). */
 export const hintId = 'hint'
@@ -12,17 +21,17 @@ const rest = 400
 /** How long the pointer may be under way from the element to the tooltip (WCAG 2.2, 1.4.13). */
 const underWay = 200
 
-const texts = new WeakMap<HTMLElement, string>()
+const hints = new WeakMap<HTMLElement, Hint>()
 let timer: ReturnType<typeof setTimeout> | undefined
 
 function show(about: HTMLElement, after: number) {
   clearTimeout(timer)
   timer = setTimeout(() => {
-    const text = texts.get(about)
-    if (!text || !about.isConnected) return
+    const next = hints.get(about)
+    if (!next?.text || !about.isConnected) return
     hint.value?.about.removeAttribute('aria-describedby')
     about.setAttribute('aria-describedby', hintId)
-    hint.value = { text, about }
+    hint.value = next
   }, after)
 }
 
@@ -40,19 +49,23 @@ export function hideHint(after = 0) {
   else hide()
 }
 
-/** v-hint="text": a tooltip with this text, by pointer and by keyboard; none for an empty text. */
-export const vHint: Directive<HTMLElement, string | undefined> = {
-  mounted(el, { value }) {
-    texts.set(el, value ?? '')
+/**
+ * v-hint="text", v-hint:end="text": a tooltip with this text, by pointer and by keyboard; none
+ * for an empty text.
+ */
+export const vHint: Directive<HTMLElement, string | undefined, string, Side> = {
+  mounted(el, { value, arg }) {
+    hints.set(el, { text: value ?? '', about: el, side: arg ?? 'bottom' })
     el.addEventListener('mouseenter', () => show(el, rest))
     el.addEventListener('mouseleave', () => hideHint(underWay))
     el.addEventListener('focus', () => el.matches(':focus-visible') && show(el, 0))
     el.addEventListener('blur', () => hideHint())
     el.addEventListener('click', () => hideHint())
   },
-  updated(el, { value }) {
-    texts.set(el, value ?? '')
-    if (hint.value?.about === el) hint.value = value ? { text: value, about: el } : undefined
+  updated(el, { value, arg }) {
+    const next = { text: value ?? '', about: el, side: arg ?? 'bottom' }
+    hints.set(el, next)
+    if (hint.value?.about === el) hint.value = value ? next : undefined
   },
   beforeUnmount(el) {
     if (hint.value?.about === el) hideHint()

@@ -18,7 +18,7 @@ onBeforeUnmount(() => removeEventListener('keydown', escape))
     :text="hint?.text"
     :content-props="{ onMouseenter: keepHint, onMouseleave: () => hideHint() }"
     interactive
-    location="bottom"
+    :location="hint?.side"
     max-width="480"
     @update:model-value="hideHint()"
   />

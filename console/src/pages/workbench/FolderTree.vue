@@ -55,14 +55,13 @@ async function move(e: KeyboardEvent) {
   e.preventDefault()
   const next = to === undefined ? undefined : list.value[to]
   if (!next) return
+  focused.value = next.key // at once: the next key may come before the row is drawn
   const box = e.currentTarget as HTMLElement
   const element = () => box.querySelector<HTMLElement>(`[data-row="${CSS.escape(next.key)}"]`)
-  if (!element()) {
-    rowsBox.value?.scrollToIndex(to!)
-    await nextTick()
-    await new Promise(requestAnimationFrame)
-  }
-  element()?.focus()
+  await nextTick()
+  if (!element()) rowsBox.value?.scrollToIndex(to!)
+  for (let frames = 0; !element() && frames < 20; frames++) await new Promise(requestAnimationFrame)
+  if (focused.value === next.key) element()?.focus()
 }
 
 /** Says what of interest is in a folder, by kind. */
@@ -108,14 +107,14 @@ function holds(f: Folder): string {
           @click="turn(item)"
         >
           <v-icon class="turn" size="14" :icon="item.unfolded ? mdiChevronDown : mdiChevronRight" />
-          <span v-hint="oneLine(item.key)" class="mono name">{{ oneLine(item.name) }}</span>
-          <span v-hint="holds(item.folder)" class="quiet holds">{{
+          <span v-hint:end="oneLine(item.key)" class="mono name">{{ oneLine(item.name) }}</span>
+          <span v-hint:end="holds(item.folder)" class="quiet holds">{{
             ofInterest(item.folder).join(', ') || holds(item.folder)
           }}</span>
         </button>
         <button
           v-else-if="item.leaf"
-          v-hint="oneLine(item.leaf.path)"
+          v-hint:end="oneLine(item.leaf.path)"
           type="button"
           role="treeitem"
           :aria-level="item.depth + 1"

@@ -211,7 +211,7 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
         <span
           v-for="(c, i) in cuesInSight"
           :key="i"
-          v-hint="`${oneLine(c.cue)} at ${clock(c.at)}`"
+          v-hint:end="`${oneLine(c.cue)} at ${clock(c.at)}`"
           class="cue-text"
           :class="{ late: c.late }"
           :style="{ left: `${c.x}px`, top: `${c.row * 15}px` }"
@@ -228,7 +228,7 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
           <button
             v-for="(l, i) in inSight"
             :key="l.number"
-            v-hint="`${oneLine(l.path)}: ${kinds[l.kind]}`"
+            v-hint:end="`${oneLine(l.path)}: ${kinds[l.kind]}`"
             type="button"
             class="lane-name bare"
             :class="{ chosen: l.number === chosen }"
