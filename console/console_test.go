@@ -87,7 +87,7 @@ func (v *visitor) text() string {
 }
 
 // press clicks, with the mouse, the button or link that says exactly this. One that is
-// covered by something else, or has no size, is not pressed.
+// covered by something else, has no size or still moves is not pressed.
 func (v *visitor) press(label string) {
 	v.t.Helper()
 	at, err := chromedp.Run(v.ctx, chromedp.Poll[[]float64](fmt.Sprintf(`(() => {
@@ -97,7 +97,10 @@ func (v *visitor) press(label string) {
 		const r = hit.getClientRects()[0]
 		const x = r.left + r.width / 2, y = r.top + r.height / 2
 		const top = document.elementFromPoint(x, y)
-		return top && (hit === top || hit.contains(top)) ? [x, y] : null
+		// What is still being laid out moves away from under the mouse.
+		const still = window.pressed && window.pressed.hit === hit && window.pressed.x === x && window.pressed.y === y ? window.pressed.still + 1 : 0
+		window.pressed = { hit, x, y, still }
+		return still >= 3 && top && (hit === top || hit.contains(top)) ? [x, y] : null
 	})()`, label)))
 	require.NoError(v.t, err, "press %s: it is not there, or covered", label)
 	require.Len(v.t, at, 2)
