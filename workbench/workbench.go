@@ -34,6 +34,7 @@ import (
 	"endroit/core/footprint"
 	"endroit/core/jsondoc"
 	"endroit/core/manifest"
+	"endroit/core/origin"
 	"endroit/core/trace"
 	"endroit/localmanifest"
 	"endroit/programfiles"
@@ -62,13 +63,17 @@ type Workbench struct {
 	versions []versions.Version
 	handler  http.Handler
 
+	searching sync.Mutex // guards what follows
+	searched  bool
+	found     *origin.Result // where names come from
+
 	mu     sync.Mutex           // guards what follows
 	keys   map[string]bool      // those that were given out and not used yet
 	judged *footprint.Footprint // without corrections
 	now    *footprint.Footprint // with them; replaced, never changed
 }
 
-// Open reads a trace with what lies beside it. Errors are those of runs.Read.
+// Open reads a trace with what lies beside it. Errors are those of tracefiles.Read.
 func Open(c Config) (*Workbench, error) {
 	b := &Workbench{config: c, secret: rand.Text(), keys: map[string]bool{}}
 	var err error
@@ -289,15 +294,34 @@ func digestOf(text []byte) string {
 // while a person waits for the page.
 const nameSearch = 5 * time.Second
 
+// sources searches the programs for where names come from, once: what was played does not
+// change, and the page is asked for again and again. A name that a correction brings in
+// later was not looked for, and stays.
+func (b *Workbench) sources(ctx context.Context, fp *footprint.Footprint) (*origin.Result, error) {
+	b.searching.Lock()
+	defer b.searching.Unlock()
+	if b.searched {
+		return b.found, nil
+	}
+	found, err := programfiles.Search(ctx, fp, nameSearch)
+	if err != nil {
+		return nil, err
+	}
+	b.found, b.searched = found, true
+	return found, nil
+}
+
 // draft is the draft that was saved, with its text, or else the one to begin with.
 func (b *Workbench) draft(ctx context.Context, fp *footprint.Footprint) (*draft.Draft, []byte, error) {
 	text, err := safefile.Read(b.config.Draft, draft.MaxBytes)
 	if errors.Is(err, fs.ErrNotExist) {
-		found, err := programfiles.Search(ctx, fp, nameSearch)
+		found, err := b.sources(ctx, fp)
 		if err != nil {
 			return nil, nil, err
 		}
 		d, _, _ := candidate.Draft(fp, found)
+		own := *fp // that of the workbench is never changed
+		fp = &own
 		contribution.TellNames(fp, d.Names)
 		if err := contribution.Admissible(ctx, d, fp); err != nil {
 			return nil, nil, err

@@ -133,7 +133,8 @@ func (r *Result) Name(name string) []Part {
 				break
 			}
 		}
-		if part.From == Unsure && r.Conclusive() && letters(part.Text) >= MinWord {
+		// Of what was not looked for nothing can be said.
+		if part.From == Unsure && r.Conclusive() && letters(part.Text) >= MinWord && r.sought[strings.ToLower(part.Text)] {
 			part.From = Other
 		}
 		if n := len(parts); n > 0 && parts[n-1].From == part.From && parts[n-1].In == part.In {

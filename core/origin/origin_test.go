@@ -60,6 +60,12 @@ func TestPartsOfANameHaveTheirSource(t *testing.T) {
 	}
 }
 
+func TestNothingIsSaidOfWhatWasNotLookedFor(t *testing.T) {
+	r := look(t, []string{"ANNA"}, []string{"tidewrack"}, InMemory("tw", Executable, program("tidewrack")))
+	assert.Equal(t, "ANNA=other", said(r.Name("ANNA")))
+	assert.Equal(t, "BERTRAM=unsure", said(r.Name("BERTRAM")))
+}
+
 func TestWordsAreFoundInEveryEncodingAndContainer(t *testing.T) {
 	var zipped, gzipped bytes.Buffer
 	z := zip.NewWriter(&zipped)

@@ -83,7 +83,8 @@ type Result struct {
 	Bytes  int64    // read, unpacked
 	Unread []Unread // what was not searched
 	found  map[string]string
-	blind  bool // code was not searched
+	sought map[string]bool // what was looked for
+	blind  bool            // code was not searched
 	// expected is how many of the names that the program must hold were found.
 	expected int
 }
@@ -122,10 +123,10 @@ func Search(ctx context.Context, words []string, files []File, b Budget) (*Resul
 	}
 	s := &search{
 		ctx: ctx, left: cmp.Or(b.Bytes, int64(defaultBytes)),
-		words: words, open: map[string]bool{}, result: &Result{found: map[string]string{}},
+		words: words, open: map[string]bool{}, result: &Result{found: map[string]string{}, sought: map[string]bool{}},
 	}
 	for _, w := range words {
-		s.open[w] = true
+		s.open[w], s.result.sought[w] = true, true
 	}
 	if err := s.build(); err != nil {
 		return nil, err
