@@ -22,7 +22,10 @@ import (
 const maxFiles = 200_000
 
 // scripts are the extensions of code that is read as text or bytecode.
-var scripts = []string{".py", ".pyc", ".lua", ".luac", ".js", ".mjs", ".rb", ".pl", ".sh", ".gd", ".gdc", ".nut", ".as", ".cs", ".tcl", ".scm"}
+var scripts = []string{
+	".py", ".pyc", ".lua", ".luac", ".js", ".mjs", ".rb", ".pl", ".sh", ".gd", ".gdc", ".nut", ".as", ".cs",
+	".tcl", ".scm",
+}
 
 // libraries are the extensions of code that programs load.
 var libraries = []string{".dll", ".so", ".dylib", ".jar", ".class", ".node", ".wasm"}
@@ -95,14 +98,15 @@ func (l *list) add(path string, rank origin.Rank) {
 		return
 	}
 	l.seen[path] = true
+	file := origin.File{Path: path, Rank: rank, Open: func() (origin.Handle, error) { return os.Open(path) }}
 	info, err := os.Stat(path)
-	if err != nil || !info.Mode().IsRegular() {
-		if rank == origin.Executable { // that it cannot be searched matters
-			l.files = append(l.files, origin.File{Path: path, Rank: rank, Open: func() (origin.Handle, error) { return os.Open(path) }})
-		}
-		return
+	switch {
+	case err == nil && info.Mode().IsRegular():
+		file.Size = info.Size()
+	case rank != origin.Executable:
+		return // only of what ran it matters that it cannot be searched
 	}
-	l.files = append(l.files, origin.File{Path: path, Rank: rank, Size: info.Size(), Open: func() (origin.Handle, error) { return os.Open(path) }})
+	l.files = append(l.files, file)
 }
 
 // rank is what a file is by its name.

@@ -25,6 +25,7 @@ const hints = new WeakMap<HTMLElement, Hint>()
 let timer: ReturnType<typeof setTimeout> | undefined
 
 function show(about: HTMLElement, after: number) {
+  if (!hints.get(about)?.text) return // what is around it may have one
   clearTimeout(timer)
   timer = setTimeout(() => {
     const next = hints.get(about)

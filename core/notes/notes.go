@@ -36,9 +36,10 @@ const (
 
 // Notes describe one kind of file.
 type Notes struct {
-	Format   string    `yaml:"format" json:"format"`
-	About    string    `yaml:"about,omitempty" json:"about,omitempty"`
-	Order    string    `yaml:"order,omitempty" json:"order,omitempty"`   // of bytes in numbers: little (which is meant if it is left out) or big
+	Format string `yaml:"format" json:"format"`
+	About  string `yaml:"about,omitempty" json:"about,omitempty"`
+	// Order is of bytes in numbers: little, which is meant if it is left out, or big.
+	Order    string    `yaml:"order,omitempty" json:"order,omitempty"`
 	Header   string    `yaml:"header,omitempty" json:"header,omitempty"` // what the file begins with: "text" or hexadecimal bytes
 	Fields   []Field   `yaml:"fields,omitempty" json:"fields,omitempty"`
 	Checksum *Checksum `yaml:"checksum,omitempty" json:"checksum,omitempty"`
@@ -47,12 +48,16 @@ type Notes struct {
 
 // Field is one field, or a record of several.
 type Field struct {
-	Name   string   `yaml:"name" json:"name"`
-	Says   string   `yaml:"says,omitempty" json:"says,omitempty"` // what it is, in words
-	At     *int     `yaml:"at,omitempty" json:"at,omitempty"`     // offset, negative from the end; behind the field before it if left out. In a record from the record's beginning
-	Type   string   `yaml:"type,omitempty" json:"type,omitempty"` // see Types; a record has none
-	Order  string   `yaml:"order,omitempty" json:"order,omitempty"`
-	Length string   `yaml:"length,omitempty" json:"length,omitempty"` // of text and bytes: a number, a field's name, u8, u16 or u32 that stands before it, zero (a zero ends it) or rest
+	Name string `yaml:"name" json:"name"`
+	Says string `yaml:"says,omitempty" json:"says,omitempty"` // what it is, in words
+	// At is the offset, negative from the end, in a record from its beginning. Left out, the
+	// field stands behind the one before it.
+	At    *int   `yaml:"at,omitempty" json:"at,omitempty"`
+	Type  string `yaml:"type,omitempty" json:"type,omitempty"` // see Types; a record has none
+	Order string `yaml:"order,omitempty" json:"order,omitempty"`
+	// Length is of text and bytes: a number, a field's name, u8, u16 or u32 that stands before
+	// it, zero (a zero ends it) or rest.
+	Length string   `yaml:"length,omitempty" json:"length,omitempty"`
 	Repeat string   `yaml:"repeat,omitempty" json:"repeat,omitempty"` // of a record: a number, a field's name, or rest
 	Fields []Field  `yaml:"fields,omitempty" json:"fields,omitempty"` // of a record
 	Is     []string `yaml:"is,omitempty" json:"is,omitempty"`         // the values that it can have
@@ -65,8 +70,10 @@ type Checksum struct {
 	At        *int   `yaml:"at" json:"at"`                         // offset, negative from the end
 	Stored    string `yaml:"stored" json:"stored"`                 // little-endian, big-endian, or hexadecimal text
 	From      int    `yaml:"from,omitempty" json:"from,omitempty"`
-	To        *int   `yaml:"to,omitempty" json:"to,omitempty"` // offset, negative from the end; its own place if left out and it stands behind From, else the end
-	Zeroed    bool   `yaml:"zeroed,omitempty" json:"zeroed,omitempty"`
+	// To is the offset of the end, negative from the file's end. Left out, it is the checksum's
+	// own place if that stands behind From, else the file's end.
+	To     *int `yaml:"to,omitempty" json:"to,omitempty"`
+	Zeroed bool `yaml:"zeroed,omitempty" json:"zeroed,omitempty"`
 }
 
 // Types are those of fields, by their size in bytes; 0 for those with a length.

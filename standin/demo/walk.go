@@ -136,7 +136,9 @@ func (w *walk) reuser() error {
 	if err := w.settle(); err != nil {
 		return err
 	}
-	for _, args := range []string{"fetch --service http://" + w.address, "machine", "locate Tidewrack", "locate ninefold-orchard", "locate --all"} {
+	for _, args := range []string{
+		"fetch --service http://" + w.address, "machine", "locate Tidewrack", "locate ninefold-orchard", "locate --all",
+	} {
 		if _, err := w.endroit(args, nil); err != nil {
 			return err
 		}
@@ -162,7 +164,10 @@ func (w *walk) settle() error {
 	if err != nil {
 		return err
 	}
-	for _, err := range []error{launchers.Quayside(w.home, w.disk()), launchers.Brasslight(w.home, w.disk()), launchers.LarderFiles(w.home, inside.User), w.install()} {
+	for _, err := range []error{
+		launchers.Quayside(w.home, w.disk()), launchers.Brasslight(w.home, w.disk()),
+		launchers.LarderFiles(w.home, inside.User), w.install(),
+	} {
 		if err != nil {
 			return err
 		}

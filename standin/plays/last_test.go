@@ -225,7 +225,7 @@ var tunedAtLast = []Play{
 		Save: []string{"data:tw/trophies.dat", "data:tw/racer.sav"}, At: []string{"save xdg-data:tw/trophies.dat", "save xdg-data:tw/racer.sav"}},
 	{Name: "nothing but the registry's own noise", Prefix: true, Title: "Copperfen",
 		Play: session(nil, nil, nil, func(g *Game) { g.Set("registry:HKEY_CURRENT_USER/Software/Microsoft/DirectInput/", "x=1") })},
-	{Name: "unmarked: names in capitals with leading zeros",
+	{Name: "no cues: uppercase names with leading zeros",
 		Play: uncued(func(g *Game) {
 			g.Has("data:tw/SAVE0007.DAT", Bytes(300))
 			g.Read("data:tw/SAVE0007.DAT")

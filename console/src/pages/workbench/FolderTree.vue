@@ -7,7 +7,7 @@ import { count, kinds, oneLine } from '../../words'
 
 /** The folders with what is in them; what is of no interest is folded away. */
 const props = defineProps<{ files: Leaf[]; chosen?: number }>()
-defineEmits<{ choose: [file: number] }>()
+const emit = defineEmits<{ choose: [file: number] }>()
 
 const text = ref('')
 const noise = ref(false)
@@ -35,6 +35,11 @@ const reached = computed(() => {
 
 function turn(row: Row) {
   open.value = new Map(open.value).set(row.key, !row.unfolded)
+}
+
+function press(row: Row) {
+  if (row.leaf) emit('choose', row.leaf.number)
+  else turn(row)
 }
 
 /** Moves between rows; right and left unfold and fold (the ARIA practices' tree view). */
@@ -94,41 +99,34 @@ function holds(f: Folder): string {
     >
       <template #default="{ item }">
         <button
-          v-if="item.folder"
+          v-hint:end="oneLine(item.leaf?.path ?? item.key)"
           type="button"
           role="treeitem"
           :aria-level="item.depth + 1"
+          :aria-expanded="item.unfolded"
+          :aria-selected="item.leaf && item.leaf.number === chosen"
           :tabindex="item.key === reached ? 0 : -1"
           :data-row="item.key"
           class="line bare"
-          :style="{ paddingLeft: `${4 + item.depth * 14}px` }"
-          :aria-expanded="item.unfolded"
+          :class="{
+            chosen: item.leaf && item.leaf.number === chosen,
+            faint: item.leaf && !interest.includes(item.leaf.kind),
+          }"
+          :style="{ paddingLeft: `${(item.folder ? 4 : 18) + item.depth * 14}px` }"
           @focus="focused = item.key"
-          @click="turn(item)"
+          @click="press(item)"
         >
-          <v-icon class="turn" size="14" :icon="item.unfolded ? mdiChevronDown : mdiChevronRight" />
-          <span v-hint:end="oneLine(item.key)" class="mono name">{{ oneLine(item.name) }}</span>
-          <span v-hint:end="holds(item.folder)" class="quiet holds">{{
+          <v-icon
+            v-if="item.folder"
+            class="turn"
+            size="14"
+            :icon="item.unfolded ? mdiChevronDown : mdiChevronRight"
+          />
+          <span class="mono name">{{ oneLine(item.name) }}</span>
+          <span v-if="item.folder" v-hint:end="holds(item.folder)" class="quiet holds">{{
             ofInterest(item.folder).join(', ') || holds(item.folder)
           }}</span>
-        </button>
-        <button
-          v-else-if="item.leaf"
-          v-hint:end="oneLine(item.leaf.path)"
-          type="button"
-          role="treeitem"
-          :aria-level="item.depth + 1"
-          :tabindex="item.key === reached ? 0 : -1"
-          :data-row="item.key"
-          class="line bare"
-          :class="{ chosen: item.leaf.number === chosen, faint: !interest.includes(item.leaf.kind) }"
-          :style="{ paddingLeft: `${18 + item.depth * 14}px` }"
-          :aria-selected="item.leaf.number === chosen"
-          @focus="focused = item.key"
-          @click="$emit('choose', item.leaf.number)"
-        >
-          <span class="mono name">{{ oneLine(item.name) }}</span>
-          <span class="holds">{{ kinds[item.leaf.kind] }}</span>
+          <span v-else-if="item.leaf" class="holds">{{ kinds[item.leaf.kind] }}</span>
         </button>
       </template>
     </v-virtual-scroll>
