@@ -50,12 +50,18 @@ export function hideHint(after = 0) {
   else hide()
 }
 
+/** What a tooltip explains: the element itself, or the row of a tree that it stands in. */
+const explained = (el: HTMLElement, row?: boolean) =>
+  (row && el.closest<HTMLElement>('[role="treeitem"]')) || el
+
 /**
  * v-hint="text", v-hint:end="text": a tooltip with this text, by pointer and by keyboard; none
- * for an empty text.
+ * for an empty text. v-hint.row explains the row of a tree that the element stands in: the row has
+ * the keyboard's focus.
  */
-export const vHint: Directive<HTMLElement, string | undefined, string, Side> = {
-  mounted(el, { value, arg }) {
+export const vHint: Directive<HTMLElement, string | undefined, 'row', Side> = {
+  mounted(inner, { value, arg, modifiers }) {
+    const el = explained(inner, modifiers.row)
     hints.set(el, { text: value ?? '', about: el, side: arg ?? 'bottom' })
     el.addEventListener('mouseenter', () => show(el, rest))
     el.addEventListener('mouseleave', () => hideHint(underWay))
@@ -63,12 +69,13 @@ export const vHint: Directive<HTMLElement, string | undefined, string, Side> = {
     el.addEventListener('blur', () => hideHint())
     el.addEventListener('click', () => hideHint())
   },
-  updated(el, { value, arg }) {
+  updated(inner, { value, arg, modifiers }) {
+    const el = explained(inner, modifiers.row)
     const next = { text: value ?? '', about: el, side: arg ?? 'bottom' }
     hints.set(el, next)
     if (hint.value?.about === el) hint.value = value ? next : undefined
   },
-  beforeUnmount(el) {
-    if (hint.value?.about === el) hideHint()
+  beforeUnmount(inner, { modifiers }) {
+    if (hint.value?.about === explained(inner, modifiers.row)) hideHint()
   },
 }

@@ -1,9 +1,10 @@
 import { describe, expect, it } from 'vitest'
 
-import { grown, rows } from '../src/pages/workbench/tree'
+import { grown, page, type Row, rows, unfoldedKeys } from '../src/pages/workbench/tree'
 import { inHex, inLetters, oneLine } from '../src/words'
 
 const leaf = (number: number, path: string, kind: string) => ({ number, path, kind })
+const flat = (list: Row[]): Row[] => list.flatMap((r) => [r, ...flat(r.children ?? [])])
 const files = [
   leaf(0, 'xdg-data:tidewrack/slots/slot1.sav', 'save'),
   leaf(1, 'xdg-data:tidewrack/run.log', 'log'),
@@ -23,8 +24,8 @@ describe('the tree', () => {
   })
 
   it('folds noise away, and draws lone folders together', () => {
-    const shownRows = rows(grown(files), new Map(), false)
-    expect(shownRows.map((r) => r.name)).toContain('slots/')
+    const shownRows = flat(rows(grown(files)))
+    expect(shownRows.map((r) => r.title)).toContain('slots/')
     expect(shownRows.some((r) => r.leaf?.kind === 'log' || r.leaf?.kind === 'system')).toBe(false)
     expect(
       shownRows
@@ -32,15 +33,15 @@ describe('the tree', () => {
         .map((r) => r.leaf!.number)
         .sort(),
     ).toEqual([0, 5, 6])
-    const noisy = rows(grown(files), new Map([['/', true]]), true)
-    expect(noisy.map((r) => r.name)).toContain('usr/lib/deep/down/')
+    const noisy = flat(rows(grown(files), { open: new Map([['/', true]]), noise: true }))
+    expect(noisy.map((r) => r.title)).toContain('usr/lib/deep/down/')
     expect(noisy.some((r) => r.leaf?.number === 4)).toBe(true)
   })
 
   it('keeps every file reachable when all is open', () => {
     const root = grown(files)
     expect(
-      rows(root, new Map(), true, true)
+      flat(rows(root, { noise: true, all: true }))
         .filter((r) => r.leaf)
         .map((r) => r.leaf!.number)
         .sort(),
@@ -53,7 +54,26 @@ describe('the tree', () => {
     )
     const root = grown(many)
     expect(root.total).toBe(20_000)
-    expect(rows(root, new Map(), false).length).toBeLessThan(1000)
+    expect(flat(rows(root)).length).toBeLessThan(1000)
+    expect(flat(rows(root, { noise: true, all: true })).length).toBeLessThan(1000)
+  })
+
+  it('shows a large folder page by page, to its last file', () => {
+    const root = grown(Array.from({ length: 250 }, (_, i) => leaf(i, `/a/${i}.sav`, 'save')))
+    const first = flat(rows(root))
+    expect(first.filter((r) => r.leaf)).toHaveLength(page)
+    expect(first.at(-1)?.title).toBe('Show 100 of 150 more')
+    expect(first.at(-1)?.more?.folder).toBe('/a/')
+    const last = flat(rows(root, { more: new Map([['/a/', 300]]) }))
+    expect(last.filter((r) => r.leaf)).toHaveLength(250)
+    expect(last.some((r) => r.more)).toBe(false)
+  })
+
+  it('draws nothing of a folded folder', () => {
+    const list = rows(grown(files), { open: new Map([['xdg-data:tidewrack/slots/', false]]) })
+    const folded = flat(list).find((r) => r.key === 'xdg-data:tidewrack/slots/')
+    expect(folded?.children).toEqual([])
+    expect(unfoldedKeys(list)).not.toContain('xdg-data:tidewrack/slots/')
   })
 })
 

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronRight } from '@mdi/js'
-import { computed, nextTick, ref, useTemplateRef } from 'vue'
+import { computed, ref } from 'vue'
 
-import { type Folder, grown, interest, type Leaf, type Row, rows } from './tree'
+import { type Folder, grown, interest, type Leaf, page, type Row, rows, unfoldedKeys } from './tree'
 import { count, kinds, oneLine } from '../../words'
 
 /** The folders with what is in them; what is of no interest is folded away. */
@@ -12,6 +12,7 @@ const emit = defineEmits<{ choose: [file: number] }>()
 const text = ref('')
 const noise = ref(false)
 const open = ref(new Map<string, boolean>())
+const more = ref(new Map<string, number>())
 
 const found = computed(() => {
   const want = (text.value ?? '').trim().toLowerCase()
@@ -20,54 +21,51 @@ const found = computed(() => {
 const root = computed(() => grown(found.value))
 // Who looks for a name wants it whatever it is.
 const looking = computed(() => (text.value ?? '').trim() !== '')
-const list = computed(() => rows(root.value, open.value, noise.value || looking.value, looking.value))
+const list = computed(() =>
+  rows(root.value, {
+    open: open.value,
+    more: more.value,
+    noise: noise.value || looking.value,
+    all: looking.value,
+  }),
+)
+const unfolded = computed(() => unfoldedKeys(list.value))
+const chosenKeys = computed(() => (props.chosen === undefined ? [] : [`${props.chosen}`]))
 const hidden = computed(() => root.value.total - root.value.wanted)
 
-const rowsBox = useTemplateRef<{ scrollToIndex(n: number): void }>('rowsBox')
-const focused = ref<string>()
-/** The one row that the Tab key reaches: the one last focused, else the chosen file, else the first. */
-const reached = computed(() => {
-  const all = list.value
-  const row =
-    all.find((r) => r.key === focused.value) ?? all.find((r) => r.leaf?.number === props.chosen) ?? all[0]
-  return row?.key
-})
-
-function turn(row: Row) {
-  open.value = new Map(open.value).set(row.key, !row.unfolded)
+/** Keeps which folders were folded and unfolded by hand. */
+function turn(now: unknown) {
+  const is = new Set(now as string[])
+  const was = new Set(unfolded.value)
+  const next = new Map(open.value)
+  for (const key of was) if (!is.has(key)) next.set(key, false)
+  for (const key of is) if (!was.has(key)) next.set(key, true)
+  open.value = next
 }
 
 function press(row: Row) {
   if (row.leaf) emit('choose', row.leaf.number)
-  else turn(row)
+  else if (row.more) {
+    const { folder } = row.more
+    more.value = new Map(more.value).set(folder, (more.value.get(folder) ?? page) + page)
+  }
 }
 
-/** Moves between rows; right and left unfold and fold (the ARIA practices' tree view). */
-async function move(e: KeyboardEvent) {
-  const at = list.value.findIndex((r) => r.key === reached.value)
-  const row = list.value[at]
-  if (!row) return
-  let to: number | undefined
-  if (e.key === 'ArrowDown') to = at + 1
-  else if (e.key === 'ArrowUp') to = at - 1
-  else if (e.key === 'Home') to = 0
-  else if (e.key === 'End') to = list.value.length - 1
-  else if (e.key === 'ArrowRight' && row.folder && !row.unfolded) turn(row)
-  else if (e.key === 'ArrowRight' && row.folder) to = at + 1
-  else if (e.key === 'ArrowLeft' && row.folder && row.unfolded) turn(row)
-  else if (e.key === 'ArrowLeft') to = list.value.findLastIndex((r, i) => i < at && r.depth < row.depth)
-  else return
-  e.preventDefault()
-  const next = to === undefined ? undefined : list.value[to]
-  if (!next) return
-  focused.value = next.key // at once: the next key may come before the row is drawn
-  const box = e.currentTarget as HTMLElement
-  const element = () => box.querySelector<HTMLElement>(`[data-row="${CSS.escape(next.key)}"]`)
-  await nextTick()
-  if (!element()) rowsBox.value?.scrollToIndex(to!)
-  for (let frames = 0; !element() && frames < 20; frames++) await new Promise(requestAnimationFrame)
-  if (focused.value === next.key) element()?.focus()
+/** Takes the row that was pressed. Pressing the chosen file again leaves it chosen. */
+function activate(keys: string[]) {
+  const row = keys.length > 0 ? find(list.value, keys[0]!) : undefined
+  if (row) press(row)
 }
+
+function find(among: Row[], key: string): Row | undefined {
+  for (const row of among) {
+    if (row.key === key) return row
+    const inner = row.children && find(row.children, key)
+    if (inner) return inner
+  }
+}
+
+const faint = (row: Row) => (row.leaf && !interest.includes(row.leaf.kind) ? 'faint' : undefined)
 
 /** Says what of interest is in a folder, by kind. */
 const ofInterest = (f: Folder) =>
@@ -88,48 +86,36 @@ function holds(f: Folder): string {
   <v-card class="pa-3">
     <h2 class="mb-2">Folders</h2>
     <v-text-field v-model="text" label="A part of the path" density="compact" hide-details clearable />
-    <v-virtual-scroll
-      ref="rowsBox"
+    <v-treeview
       :items="list"
-      :item-height="26"
+      item-value="key"
+      :item-props="(row: unknown) => ({ class: faint(row as Row) })"
+      :opened="unfolded"
+      :activated="chosenKeys"
+      activatable
+      active-strategy="single-leaf"
+      open-on-click
+      hide-no-data
+      density="compact"
+      :indent="12"
+      :prepend-gap="0"
+      :expand-icon="mdiChevronRight"
+      :collapse-icon="mdiChevronDown"
       class="rows-box"
-      role="tree"
       aria-label="Folders and files"
-      @keydown="move"
+      @update:opened="turn"
+      @update:activated="(keys: unknown) => activate(keys as string[])"
     >
-      <template #default="{ item }">
-        <button
-          v-hint:end="oneLine(item.leaf?.path ?? item.key)"
-          type="button"
-          role="treeitem"
-          :aria-level="item.depth + 1"
-          :aria-expanded="item.unfolded"
-          :aria-selected="item.leaf && item.leaf.number === chosen"
-          :tabindex="item.key === reached ? 0 : -1"
-          :data-row="item.key"
-          class="line bare"
-          :class="{
-            chosen: item.leaf && item.leaf.number === chosen,
-            faint: item.leaf && !interest.includes(item.leaf.kind),
-          }"
-          :style="{ paddingLeft: `${(item.folder ? 4 : 18) + item.depth * 14}px` }"
-          @focus="focused = item.key"
-          @click="press(item)"
-        >
-          <v-icon
-            v-if="item.folder"
-            class="turn"
-            size="14"
-            :icon="item.unfolded ? mdiChevronDown : mdiChevronRight"
-          />
-          <span class="mono name">{{ oneLine(item.name) }}</span>
+      <template #title="{ item }">
+        <span v-hint:end.row="item.more ? undefined : oneLine(item.leaf?.path ?? item.key)" class="line">
+          <span class="name" :class="item.more ? 'quiet' : 'mono'">{{ oneLine(item.title) }}</span>
           <span v-if="item.folder" v-hint:end="holds(item.folder)" class="quiet holds">{{
             ofInterest(item.folder).join(', ') || holds(item.folder)
           }}</span>
           <span v-else-if="item.leaf" class="holds">{{ kinds[item.leaf.kind] }}</span>
-        </button>
+        </span>
       </template>
-    </v-virtual-scroll>
+    </v-treeview>
     <p v-if="list.length === 0" class="quiet">
       {{ text ? 'No path holds that.' : 'No progress, settings or pictures were observed.' }}
     </p>
@@ -147,35 +133,44 @@ h2 {
 .rows-box {
   max-height: 380px;
   margin-top: var(--space-2);
+  padding: 0;
+  overflow-y: auto;
+}
+
+.rows-box :deep(.v-list-item) {
+  min-height: 26px;
+  padding-block: 0;
+  padding-inline-end: var(--space-1);
+}
+
+.rows-box :deep(.v-list-item-action) {
+  margin-inline: 0 2px;
+}
+
+.rows-box :deep(.v-list-item-action > *) {
+  width: 16px;
+  height: 16px;
+}
+
+/* Colour below the text, not an overlay above it: the text keeps its contrast. */
+.rows-box :deep(.v-list-item__overlay) {
+  display: none;
+}
+
+.rows-box :deep(.v-list-item:hover) {
+  background: rgba(var(--v-theme-on-surface), 0.05);
+}
+
+.rows-box :deep(.v-list-item--active) {
+  background: rgba(var(--v-theme-primary), 0.1);
+  box-shadow: inset 3px 0 rgb(var(--v-theme-primary));
 }
 
 .line {
   display: flex;
   align-items: baseline;
   gap: var(--space-2);
-  width: 100%;
-  height: 26px;
-  padding: 0 var(--space-1);
-  text-align: left;
   white-space: nowrap;
-  overflow: hidden;
-}
-
-.line:hover {
-  background: rgba(var(--v-theme-on-surface), 0.05);
-}
-
-.line.chosen {
-  background: rgba(var(--v-theme-primary), 0.1);
-  box-shadow: inset 3px 0 rgb(var(--v-theme-primary));
-}
-
-.line:focus-visible {
-  outline-offset: -2px;
-}
-
-.turn {
-  align-self: center;
 }
 
 .name {
@@ -187,7 +182,7 @@ h2 {
 }
 
 .holds {
-  flex: 0 0 auto;
+  flex: 0 3 auto;
   max-width: 60%;
   margin-left: auto;
   overflow: hidden;
@@ -195,7 +190,7 @@ h2 {
   text-overflow: ellipsis;
 }
 
-.faint {
+.rows-box :deep(.faint) {
   opacity: 0.85;
 }
 </style>

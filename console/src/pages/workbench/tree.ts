@@ -18,14 +18,34 @@ export interface Folder {
   wanted: number
 }
 
-/** A row of the tree as it is shown: a folder or a file. */
+/** A row of the tree as it is shown: a folder with its rows, a file, or what asks for more of a folder's rows. */
 export interface Row {
   key: string
-  depth: number
+  title: string
   folder?: Folder
   leaf?: Leaf
-  name: string
+  /** The folder of which more rows can be shown, and how many are not shown yet. */
+  more?: { folder: string; rows: number }
   unfolded?: boolean
+  /** A folder's rows; none while it is folded, since every row that there is gets drawn. */
+  children?: Row[]
+}
+
+/** How many rows of a folder are shown before more are asked for. */
+export const page = 100
+/** Folders unfold by themselves until so many rows are shown. */
+const unfoldedRows = 500
+
+/** What of the tree a person asked for. */
+export interface Asked {
+  /** Folders that were unfolded (true) or folded (false), by path. */
+  open?: ReadonlyMap<string, boolean>
+  /** How many rows of a folder are wanted, by path; a page without. */
+  more?: ReadonlyMap<string, number>
+  /** Show files of no interest too. */
+  noise?: boolean
+  /** Unfold every folder, of interest or not. */
+  all?: boolean
 }
 
 const empty = (name: string, path: string): Folder => ({
@@ -78,26 +98,40 @@ const rank = (l: Leaf) => (interest.includes(l.kind) ? interest.indexOf(l.kind) 
 
 /**
  * The rows that are shown. Folders without anything of interest are noise, and folded away
- * unless it is asked for; all unfolds every one. A folder that holds one other alone is drawn together with it.
+ * unless it is asked for. A folder that holds one other alone is drawn together with it.
  */
-export function rows(root: Folder, open: ReadonlyMap<string, boolean>, noise: boolean, all = false): Row[] {
-  const out: Row[] = []
-  const walk = (f: Folder, depth: number) => {
-    for (let inner of f.folders) {
-      if (!noise && inner.wanted === 0) continue
-      let name = inner.name
-      while (inner.files.length === 0 && inner.folders.length === 1) {
-        inner = inner.folders[0]!
-        name += inner.name
-      }
-      const unfolded = open.get(inner.path) ?? (all || inner.wanted > 0)
-      out.push({ key: inner.path, depth, folder: inner, name, unfolded })
-      if (unfolded) walk(inner, depth + 1)
+export function rows(root: Folder, { open, more, noise, all }: Asked = {}): Row[] {
+  let shown = 0
+  const folderRow = (outer: Folder): Row => {
+    let inner = outer
+    let title = inner.name
+    while (inner.files.length === 0 && inner.folders.length === 1) {
+      inner = inner.folders[0]!
+      title += inner.name
     }
-    for (const leaf of f.files)
-      if (noise || rank(leaf) < interest.length)
-        out.push({ key: `${leaf.number}`, depth, leaf, name: leaf.path.slice(f.path.length) || leaf.path })
+    const byItself = (all || inner.wanted > 0) && shown < unfoldedRows
+    const unfolded = open?.get(inner.path) ?? byItself
+    return { key: inner.path, title, folder: inner, unfolded, children: unfolded ? rowsOf(inner) : [] }
   }
-  walk(root, 0)
-  return out
+  const rowsOf = (f: Folder): Row[] => {
+    const folders = f.folders.filter((inner) => noise || inner.wanted > 0)
+    const files = f.files.filter((leaf) => noise || rank(leaf) < interest.length)
+    const wanted = more?.get(f.path) ?? page
+    const out: Row[] = []
+    shown += Math.min(wanted, folders.length + files.length)
+    for (const inner of folders.slice(0, wanted)) out.push(folderRow(inner))
+    for (const leaf of files.slice(0, Math.max(0, wanted - folders.length)))
+      out.push({ key: `${leaf.number}`, title: leaf.path.slice(f.path.length) || leaf.path, leaf })
+    const rest = folders.length + files.length - out.length
+    if (rest > 0) {
+      const title = `Show ${Math.min(rest, page)} of ${rest} more`
+      out.push({ key: `more ${f.path}`, title, more: { folder: f.path, rows: rest } })
+    }
+    return out
+  }
+  return rowsOf(root)
 }
+
+/** The keys of the folders that are unfolded. */
+export const unfoldedKeys = (list: Row[]): string[] =>
+  list.flatMap((r) => (r.unfolded ? [r.key, ...unfoldedKeys(r.children ?? [])] : []))
