@@ -9,8 +9,6 @@ import (
 	"github.com/agnivade/levenshtein"
 	"github.com/urfave/cli/v3"
 
-	docs "github.com/urfave/cli-docs/v3"
-
 	"endroit/capture/cues"
 )
 
@@ -28,7 +26,10 @@ func command(c *cli.Command, category, text string) *cli.Command {
 	if err != nil {
 		panic(err) // it is embedded
 	}
-	filled := strings.NewReplacer("{{cues}}", strings.Join(cues.Standard, ", "), "{{columns}}", columnList()).Replace(string(raw))
+	filled := string(raw)
+	if strings.Contains(filled, "{{") {
+		filled = strings.NewReplacer("{{cues}}", strings.Join(cues.Standard, ", "), "{{columns}}", columnList()).Replace(filled)
+	}
 	parts := strings.SplitN(filled, "---\n", 3)
 	c.UsageText = strings.TrimSpace(parts[0])
 	example := strings.ReplaceAll(strings.TrimSpace(parts[2]), "\n", "\n  ")
@@ -73,16 +74,18 @@ func unknownCommand(in *cli.Command, name string) error {
 	return fail(exitUsage, "there is no command %q; %s --help lists them", name, in.FullName())
 }
 
+// manualPage is made from the commands by TestTheManualPage: making it anew takes packages
+// that would be initialised before every command.
+//
+//go:embed help/endroit.1
+var manualPage []byte
+
 // manual prints the manual page.
 func (a *app) manual() *cli.Command {
 	return command(&cli.Command{
 		Name: "man", Usage: "print the manual page",
 		Action: func(_ context.Context, _ *cli.Command) error {
-			text, err := docs.ToManWithSection(a.root(), 1)
-			if err != nil {
-				return err
-			}
-			_, err = a.out.Write([]byte(text))
+			_, err := a.out.Write(manualPage)
 			return err
 		},
 	}, program, "man")

@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 
 	"endroit/core/manifest"
 	"endroit/safefile"
@@ -32,7 +33,9 @@ var (
 	ErrDamaged = errors.New("get the manifest again with endroit fetch")
 )
 
-var digestShape = regexp.MustCompile(`^[0-9a-f]{64}$`)
+var digestShape = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^[0-9a-f]{64}$`)
+})
 
 // digest reads which revision counts.
 func digest(folder string) (string, error) {
@@ -44,7 +47,7 @@ func digest(folder string) (string, error) {
 		return "", err
 	}
 	d := strings.TrimSpace(string(text))
-	if !digestShape.MatchString(d) {
+	if !digestShape().MatchString(d) {
 		return "", fmt.Errorf("%s contains no digest; %w", filepath.Join(folder, currentFile), ErrDamaged)
 	}
 	return d, nil

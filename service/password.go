@@ -29,11 +29,13 @@ const (
 	maxPassword = 200
 )
 
-var nameShape = regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
+var nameShape = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
+})
 
 // checkAccount reports what is wrong with a new account.
 func checkAccount(name, password string) error {
-	if !nameShape.MatchString(name) {
+	if !nameShape().MatchString(name) {
 		return fmt.Errorf("the name %.40q must be 2 to 32 lowercase letters, digits and hyphens, beginning with a letter", name)
 	}
 	if n := utf8.RuneCountInString(password); n < minPassword || n > maxPassword {

@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"endroit/core/trace"
@@ -176,7 +177,9 @@ func joined(list []File) File {
 	return out
 }
 
-var anyNumber = regexp.MustCompile(`[0-9]+`)
+var anyNumber = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`[0-9]+`)
+})
 
 // JoinEvidence puts the evidence of several runs on one file together. What several say
 // counts once. What speaks against a kind counts by the share of the runs that say it: a
@@ -192,7 +195,7 @@ func JoinEvidence(runs [][]Evidence) (all []Evidence) {
 	for _, list := range runs {
 		seen := map[key]bool{}
 		for _, e := range list {
-			k := key{e.Kind, anyNumber.ReplaceAllString(e.Text, "0")}
+			k := key{e.Kind, anyNumber().ReplaceAllString(e.Text, "0")}
 			if seen[k] {
 				continue
 			}

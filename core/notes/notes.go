@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"endroit/core/content"
 	"endroit/core/words"
@@ -227,7 +228,9 @@ func headerBytes(text string) ([]byte, error) {
 	return b, nil
 }
 
-var nameShape = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,59}$`)
+var nameShape = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^[a-z][a-z0-9_-]{0,59}$`)
+})
 
 // list checks fields; known are the names that were read before them.
 func (c *checker) list(at string, fields []Field, known []string, depth int) {
@@ -244,7 +247,7 @@ func (c *checker) list(at string, fields []Field, known []string, depth int) {
 			return
 		}
 		switch {
-		case !nameShape.MatchString(f.Name):
+		case !nameShape().MatchString(f.Name):
 			c.bad(
 				where+".name",
 				"%q is not a name: it must begin with a lowercase letter and contain only lowercase letters, digits, - and _",

@@ -443,7 +443,7 @@ func (l Location) checkAmbiguousNames() error {
 			if text := p.Text; strings.ContainsAny(text, ":\\") || i == len(s)-1 && strings.TrimRight(text, ". ") != text {
 				return &WideError{fmt.Sprintf("Windows reads %q as another name; use the actual name", text)}
 			}
-			if s.literal() && strings.Contains(p.Text, "~") && shortName.MatchString(p.Text) {
+			if s.literal() && strings.Contains(p.Text, "~") && shortName().MatchString(p.Text) {
 				return &WideError{fmt.Sprintf("%q is a short (8.3) name; use the long name", p.Text)}
 			}
 		}
@@ -462,7 +462,9 @@ func plainText(text string) bool {
 }
 
 // shortName is a name of eight characters and three that Windows made of a long one.
-var shortName = regexp.MustCompile(`^[^.~]{1,6}~[0-9]{1,6}(\.[^.]{0,3})?$`)
+var shortName = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^[^.~]{1,6}~[0-9]{1,6}(\.[^.]{0,3})?$`)
+})
 
 // isInvisible characters change no looks: format characters, and those without any.
 func isInvisible(r rune) bool {

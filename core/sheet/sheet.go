@@ -19,6 +19,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/goccy/go-yaml"
 	"github.com/theory/jsonpath"
@@ -203,7 +204,9 @@ func (s *Sheet) Text() (string, error) {
 	return string(text), err
 }
 
-var idShape = regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
+var idShape = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
+})
 
 // checker gathers the first thing that is wrong.
 type checker struct{ first *Error }
@@ -219,13 +222,13 @@ func (s *Sheet) check() *Error {
 	if s.Format != Format {
 		c.bad("format", "it is %.40q and this program reads %s", s.Format, Format)
 	}
-	if !idShape.MatchString(s.ID) {
+	if !idShape().MatchString(s.ID) {
 		c.bad("id", "it is %.40q; it must be 2 to 32 lowercase letters, digits and hyphens, beginning with a letter", s.ID)
 	}
 	if reason := words.Name(s.Name, 100); s.Name == "" || reason != "" {
 		c.bad("name", "%s", cmp.Or(reason, "it is missing"))
 	}
-	if s.Store != "" && !idShape.MatchString(s.Store) {
+	if s.Store != "" && !idShape().MatchString(s.Store) {
 		c.bad("store", "it is %.40q, not a store's id", s.Store)
 	}
 	for i, a := range s.Addresses {
@@ -325,7 +328,7 @@ func (s System) check(c *checker, field, id string) {
 	for i, h := range s.Starts {
 		at := fmt.Sprintf("%s.starts[%d]", field, i)
 		switch {
-		case !idShape.MatchString(h.Launcher):
+		case !idShape().MatchString(h.Launcher):
 			c.bad(at+".launcher", "%.40q is no launcher's id", h.Launcher)
 		case h.Launcher == id:
 			c.bad(at+".launcher", "a launcher cannot hand over to itself")

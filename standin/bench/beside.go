@@ -17,6 +17,9 @@ import (
 	"endroit/capture/calls"
 )
 
+//go:embed first/first.c
+var firstInstruction string
+
 //go:embed supervisor/supervisor.c
 var supervisor string
 
@@ -27,6 +30,20 @@ const (
 	startLimit  = 10 * time.Millisecond
 	javaLimit   = 1.5
 )
+
+// compiled compiles a program in C, and returns its path.
+func compiled(folder, name, text string, options ...string) (string, error) {
+	program := filepath.Join(folder, name)
+	source := program + ".c"
+	if err := os.WriteFile(source, []byte(text), 0o600); err != nil {
+		return "", err
+	}
+	args := append(options, "-O2", "-o", program, source)
+	if out, err := exec.Command("cc", args...).CombinedOutput(); err != nil {
+		return "", fmt.Errorf("compile %s: %w: %s", name, err, out)
+	}
+	return program, nil
+}
 
 // beside measures storms of openings untraced, under a minimal supervisor in C, and under
 // the observer, each in turn; the times are the storm's own, without its start.
@@ -41,13 +58,9 @@ func beside(rounds int) error {
 			return err
 		}
 	}
-	minimal := filepath.Join(folder, "supervisor")
-	source := minimal + ".c"
-	if err := os.WriteFile(source, []byte(supervisor), 0o600); err != nil {
+	minimal, err := compiled(folder, "supervisor", supervisor)
+	if err != nil {
 		return err
-	}
-	if out, err := exec.Command("cc", "-O2", "-o", minimal, source).CombinedOutput(); err != nil {
-		return fmt.Errorf("compile the minimal supervisor: %w: %s", err, out)
 	}
 	self, err := os.Executable()
 	if err != nil {
@@ -173,15 +186,15 @@ func starts(programs string, rounds int) error {
 	if err != nil {
 		return err
 	}
-	self, err := os.Executable()
-	if err != nil {
-		return err
-	}
 	folder, err := os.MkdirTemp("", "endroit-bench-")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(folder)
+	command, err := compiled(folder, "first", firstInstruction, "-static")
+	if err != nil {
+		return err
+	}
 	n := 0
 	traced := func(command ...string) *exec.Cmd {
 		n++
@@ -201,16 +214,16 @@ func starts(programs string, rounds int) error {
 		return time.Duration(at - start.UnixNano()), err
 	}
 	var plain, under []time.Duration
-	for range 2 * rounds {
-		a, err1 := first(exec.Command(self, "first"))
-		b, err2 := first(traced(self, "first"))
+	for range 10 * rounds {
+		a, err1 := first(exec.Command(command))
+		b, err2 := first(traced(command))
 		if err1 != nil || err2 != nil {
 			return fmt.Errorf("start: %w %w", err1, err2)
 		}
 		plain, under = append(plain, a), append(under, b)
 	}
 	fmt.Printf(
-		"from the start of endroit trace to the first instruction of the command: %.1f ms more than alone (limit %.0f)\n",
+		"from the start of endroit trace to the first instruction of a static program in C: %.1f ms more than alone (limit %.0f)\n",
 		float64(median(under)-median(plain))/1e6, float64(startLimit)/1e6,
 	)
 	for _, program := range [][]string{{"java", "-version"}, {"node", "-e", "0"}, {"git", "status"}} {

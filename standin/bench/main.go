@@ -53,10 +53,6 @@ func main() {
 		storm(os.Args[2], threads, opens, os.Args[5])
 		return
 	}
-	if len(os.Args) == 2 && os.Args[1] == "first" {
-		fmt.Println(time.Now().UnixNano())
-		return
-	}
 	if len(os.Args) == 4 && os.Args[1] == "long" {
 		if err := long(os.Args[2], os.Args[3]); err != nil {
 			fmt.Fprintln(os.Stderr, "bench:", err)
