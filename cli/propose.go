@@ -89,7 +89,7 @@ func (a *app) propose() *cli.Command {
 			for i, other := range names[1:] {
 				d.Also = append(d.Also, draft.Trace{File: tracefiles.RelativeTo(out, other), SHA256: digests[i+1]})
 			}
-			if c.Bool("json") {
+			if c.Bool("json") && (!c.IsSet("out") || out == "-") {
 				return a.json(d)
 			}
 			text, err := d.Text()
@@ -119,6 +119,9 @@ func (a *app) propose() *cli.Command {
 			}
 			if err := f.Close(); err != nil {
 				return fmt.Errorf("write %s: %w", out, err)
+			}
+			if c.Bool("json") {
+				return a.json(d)
 			}
 			a.say("%s:", out)
 			for _, l := range d.Locations {

@@ -106,6 +106,12 @@ func (a *app) toTry(ctx context.Context, name string, inPrefix bool) (title stri
 		}
 		return d.Title, trial.OfDraft(d), nil
 	}
+	if strings.ContainsRune(name, filepath.Separator) || filepath.Ext(name) == ".yaml" { // it is no title
+		if _, err := os.Stat(name); err != nil {
+			return "", nil, fail(exitNotFound, "%w", err)
+		}
+		return "", nil, fail(exitInput, "%s is no file with a draft", name)
+	}
 	k, err := a.openManifest(ctx)
 	if err != nil {
 		return "", nil, err

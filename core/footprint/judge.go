@@ -489,7 +489,7 @@ var wordShapes = sync.OnceValue(func() (p wordPatterns) {
 	)
 	p.logWords = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
 	p.saveWords = regexp.MustCompile(
-		`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|highscore|\.scores?$`,
+		`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|scores?([^a-z]|$)`,
 	)
 	p.progressWords = regexp.MustCompile(
 		`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`,
