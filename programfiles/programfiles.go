@@ -24,7 +24,7 @@ const maxFiles = 200_000
 // scripts are the extensions of code that is read as text or bytecode.
 var scripts = []string{
 	".py", ".pyc", ".lua", ".luac", ".js", ".mjs", ".rb", ".pl", ".sh", ".gd", ".gdc", ".nut", ".as", ".cs",
-	".tcl", ".scm",
+	".tcl", ".scm", ".bat", ".cmd",
 }
 
 // libraries are the extensions of code that programs load.
@@ -67,7 +67,9 @@ func List(ctx context.Context, fp *footprint.Footprint) []origin.File {
 		l.add(p, origin.Executable)
 	}
 	for _, f := range fp.Files {
-		if f.Written() || f.Kind != footprint.Asset && !strings.HasPrefix(f.Place, string(place.Install)+":") {
+		came := f.Kind == footprint.Asset || strings.HasPrefix(f.Place, string(place.Install)+":") ||
+			f.Kind != footprint.System && f.Reads > 0 && (footprint.Starts(f.Path) || rank(f.Path) != origin.Asset)
+		if f.Written() || !came {
 			continue
 		}
 		l.add(f.Path, rank(f.Path))
@@ -122,7 +124,7 @@ func rank(path string) origin.Rank {
 			return origin.Library
 		}
 	}
-	if strings.HasSuffix(name, ".exe") {
+	if footprint.Starts(path) {
 		return origin.Executable
 	}
 	return origin.Asset

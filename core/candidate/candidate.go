@@ -35,6 +35,8 @@ type Location struct {
 type Proposal struct {
 	Locations []Location
 	Questions []string
+
+	doubts []doubts
 }
 
 // Propose makes the locations that cover the files of interest and none of the
@@ -95,6 +97,7 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 		}
 		g.Files = append(g.Files, x)
 	}
+	p.ask()
 	others = append(others, placesWithoutSlots(onlyRead, groups, names)...)
 	var list []Location
 	for _, key := range order {
@@ -227,9 +230,53 @@ func (p *Proposal) question(x footprint.File) {
 			path.Base(x.Path), x.Kind, x.Reasons[0],
 		))
 	case x.Kind.OfInterest():
-		p.Questions = append(p.Questions, fmt.Sprintf("is %s a %s? %s", x.Place, x.Kind, x.Reasons[0]))
+		p.doubt(x, x.Reasons[0])
 	case x.Kind == footprint.Unknown && x.Written() && x.Place != "":
-		p.Questions = append(p.Questions, fmt.Sprintf("what is %s? It was written, and nothing indicates what it is", x.Place))
+		p.doubt(x, "")
+	}
+}
+
+// doubts are files of one folder and kind of which the same is not known.
+type doubts struct {
+	kind   footprint.Kind
+	why    string
+	places []string
+}
+
+// doubt keeps a file for a question about all of its folder that are like it.
+func (p *Proposal) doubt(x footprint.File, why string) {
+	folder := x.Place[:strings.LastIndexByte(x.Place, '/')+1]
+	for i, d := range p.doubts {
+		if d.kind == x.Kind && d.why == why && strings.HasPrefix(d.places[0], folder) && !strings.Contains(d.places[0][len(folder):], "/") {
+			p.doubts[i].places = append(d.places, x.Place)
+			return
+		}
+	}
+	p.doubts = append(p.doubts, doubts{x.Kind, why, []string{x.Place}})
+}
+
+// ask asks once for each folder where three or more files are alike.
+func (p *Proposal) ask() {
+	const several = 3
+	for _, d := range p.doubts {
+		folder := d.places[0][:strings.LastIndexByte(d.places[0], '/')+1]
+		switch n := len(d.places); {
+		case n >= several && folder != "" && d.kind == footprint.Unknown:
+			p.Questions = append(p.Questions, fmt.Sprintf(
+				"what are the %d files in %s, such as %s? They were written, and nothing indicates what they are", n, folder, path.Base(d.places[0])))
+			continue
+		case n >= several && folder != "":
+			p.Questions = append(p.Questions, fmt.Sprintf(
+				"are the %d files in %s, such as %s, %s? %s", n, folder, path.Base(d.places[0]), d.kind.Plural(), d.why))
+			continue
+		}
+		for _, at := range d.places {
+			if d.kind == footprint.Unknown {
+				p.Questions = append(p.Questions, fmt.Sprintf("what is %s? It was written, and nothing indicates what it is", at))
+			} else {
+				p.Questions = append(p.Questions, fmt.Sprintf("is %s %s? %s", at, d.kind.Singular(), d.why))
+			}
+		}
 	}
 }
 
@@ -248,13 +295,26 @@ var shapes = sync.OnceValue(func() (p struct{ slotWords, copyNumber, digits, dat
 
 // generaliser knows what makes names general.
 type generaliser struct {
-	f       *footprint.Footprint
-	found   *origin.Result // where names come from; nil if that is not known
-	varying varying
+	f        *footprint.Footprint
+	found    *origin.Result // where names come from; nil if that is not known
+	varying  varying
+	programs map[string]bool // places of folders in which programs lie
 }
 
 func newGeneraliser(f *footprint.Footprint, found *origin.Result) *generaliser {
-	return &generaliser{f, found, varyingIn(f)}
+	return &generaliser{f, found, varyingIn(f), programFolders(f)}
+}
+
+// programFolders are the folders in which a program lies that came with the game: their
+// names are not the player's, unlike those of the folders for what is played.
+func programFolders(f *footprint.Footprint) map[string]bool {
+	folders := map[string]bool{}
+	for _, x := range f.Files {
+		if cut := strings.LastIndexByte(x.Place, '/'); cut > 0 && x.Reads > 0 && !x.Written() && footprint.Starts(x.Path) {
+			folders[x.Place[:cut]] = true
+		}
+	}
+	return folders
 }
 
 // generalise replaces the parts of an exact location that differ between people
@@ -271,6 +331,8 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 			// a file right below a shared anchor, with no folder of the title's above it
 		case i < footprint.TitleDepth(l.Anchor) || i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
 			// the title's own folder below a shared anchor is unchanged
+		case !last && g.programs[upTo(l, i)]:
+			why = append(why, safe(name)+" is kept: the program lies in it")
 		case f.Edition != nil && f.Edition.Ref != "" && name == f.Edition.Ref:
 			s = place.Segment{{Kind: place.Named, Text: "ref"}}
 			why = append(why, name+" is the edition's reference: {ref}")
@@ -318,7 +380,39 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 		}
 		out.Pattern.Segments = append(out.Pattern.Segments, s)
 	}
+	oncePerName(out.Pattern.Segments, l.Names())
 	return out, why
+}
+
+// upTo is the place of the folder that ends with the i-th name of a location.
+func upTo(l place.Location, i int) string {
+	return place.Location{Anchor: l.Anchor, Pattern: place.Pattern{Segments: l.Pattern.Segments[:i+1]}}.String()
+}
+
+// oncePerName turns a named part into a wildcard where the same one stands before it for
+// another text: in a location a name always stands for one text.
+func oncePerName(segments []place.Segment, names []string) {
+	known := map[string]string{}
+	for i, s := range segments {
+		at := slices.IndexFunc(s, func(p place.Part) bool { return p.Kind == place.Named })
+		if at < 0 {
+			continue
+		}
+		text := names[i]
+		for _, p := range s[:at] {
+			text = strings.TrimPrefix(text, p.Text)
+		}
+		for _, p := range slices.Backward(s[at+1:]) {
+			text = strings.TrimSuffix(text, p.Text)
+		}
+		name := s[at].Text
+		if before, ok := known[name]; ok && before != text {
+			segments[i] = slices.Clone(s)
+			segments[i][at] = place.Part{Kind: place.Any}
+			continue
+		}
+		known[name] = text
+	}
 }
 
 // ofVersion reports whether a folder is called by the edition's version: 1.2, v1.2.

@@ -89,7 +89,7 @@ func TestAmbiguousColumnsNeedAMapping(t *testing.T) {
 	unsure := propose("save xdg-data:tw/a.bin @0.4")
 	assert.Empty(t, unsure.Locations)
 	require.Len(t, unsure.Questions, 1)
-	assert.Contains(t, unsure.Questions[0], "is xdg-data:tw/a.bin a save?")
+	assert.Contains(t, unsure.Questions[0], "is xdg-data:tw/a.bin a progress file?")
 
 	unknown := propose("unknown xdg-data:tw/index.db")
 	require.Len(t, unknown.Questions, 1)

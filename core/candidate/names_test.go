@@ -1,6 +1,7 @@
 package candidate
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -49,6 +50,8 @@ func TestNamesBecomeWhatTheirSourceSays(t *testing.T) {
 		{"a number of nobody's", footprint.Self{}, "other", "save xdg-data:tarn/9911223344556/a.sav", "xdg-data:tarn/{account}/a.sav"},
 		{"said by the person", footprint.Self{Chosen: []string{"player"}}, "player|keepers", "save xdg-data:tarn/keepers/player.sav", "xdg-data:tarn/keepers/{profile}.sav"},
 		{"said, and of one letter", footprint.Self{Chosen: []string{"A"}}, "hero_%s.sav", "save xdg-data:tarn/hero_A.sav", "xdg-data:tarn/hero_{profile}.sav"},
+		{"one name for two texts", footprint.Self{}, "keepers", "save xdg-data:tarn/Wren/Oakes.sav", "xdg-data:tarn/{profile}/*.sav"},
+		{"one name for one text twice", footprint.Self{}, "keepers", "save xdg-data:tarn/Wren/Wren.sav", "xdg-data:tarn/{profile}/{profile}.sav"},
 		{"characters of patterns", footprint.Self{}, "keepers", "save xdg-data:tarn/keepers/[x]+(Wren)%2A%7B1%7D.sav", "xdg-data:tarn/keepers/[x]+({profile}.sav"},
 	} {
 		f, found := played(t, c.self, c.texts, c.file)
@@ -178,4 +181,27 @@ func TestNamesThatAreKeptAlthoughNoProgramHoldsThem(t *testing.T) {
 	found.Expect(expected)
 	assert.Equal(t, []Kept{{"xdg-data:tarn/keepers/ANNA.sav", "ANNA"}, {"xdg-data:tarn/slot{slot}-Wren/", "Wren"}}, KeptNames(locations, found))
 	assert.Empty(t, KeptNames(locations, nil))
+}
+
+// A folder in which a program lies that came with the game is not the player's, though no
+// text of the program holds its name.
+func TestTheFolderOfAProgramStays(t *testing.T) {
+	f, found := played(t, footprint.Self{}, "nothing", "save home:dos/reef/DIVE.SAV", "config home:dos/reef/deep/KEYS.CFG")
+	program := seen("unknown home:dos/reef/START.BAT")
+	program.Writes, program.Reads = 0, 3
+	f.Files = append(f.Files, program)
+	assert.Equal(t, []string{"config home:dos/reef/{profile}/*.CFG", "save home:dos/reef/{profile}.SAV"}, sorted(Propose(f, found)))
+	f.Files[len(f.Files)-1].Writes = 1 // the player's own
+	assert.Equal(t, []string{"config home:dos/{profile}/*/*.CFG", "save home:dos/{profile}/*.SAV"}, sorted(Propose(f, found)))
+}
+
+func sorted(p Proposal) []string { return slices.Sorted(slices.Values(p.lines())) }
+
+func TestOneQuestionForAFolderOfLikeFiles(t *testing.T) {
+	p := propose("unknown xdg-data:tw/odd/a", "unknown xdg-data:tw/odd/b", "unknown xdg-data:tw/odd/c", "unknown xdg-data:tw/odd/in/d", "capture xdg-data:tw/p/1.png @0.3", "capture xdg-data:tw/p/2.png @0.3", "capture xdg-data:tw/p/3.png @0.3")
+	assert.Equal(t, []string{
+		"what are the 3 files in xdg-data:tw/odd/, such as a? They were written, and nothing indicates what they are",
+		"what is xdg-data:tw/odd/in/d? It was written, and nothing indicates what it is",
+		"are the 3 files in xdg-data:tw/p/, such as 1.png, pictures? it was written 0.2 s before the cue saved",
+	}, p.Questions)
 }

@@ -79,7 +79,11 @@ func Looks(head []byte) string {
 			return Text + ", JSON"
 		}
 	}
-	if share(t, iniLine) >= 0.9 {
+	like := iniLine
+	if comment(t) {
+		like = func(line string) bool { return iniLine(line) || optionLine(line) }
+	}
+	if share(t, like) >= 0.9 {
 		return Text + ", settings by name"
 	}
 	return Text
@@ -133,9 +137,22 @@ func share(text string, ok func(string) bool) float64 {
 	return float64(good) / float64(all)
 }
 
-// iniLine holds for a section, a comment, and a name with a value.
+// comment holds for a line that a program wrote for people to read.
+func comment(line string) bool {
+	return line != "" && (line[0] == '#' || line[0] == ';') || strings.HasPrefix(line, "//") || strings.HasPrefix(line, "--")
+}
+
+// optionLine holds for a name and a value with nothing but space between: full_screen 0. Tables
+// of scores look alike; they do not begin with a comment.
+func optionLine(line string) bool {
+	name, value, found := strings.Cut(line, " ")
+	return found && value != "" && strings.Trim(strings.ToLower(name), "abcdefghijklmnopqrstuvwxyz0123456789_-.") == ""
+}
+
+// iniLine holds for a section, a comment, a name with a value, and the brackets that close
+// what settings written as a script hold.
 func iniLine(line string) bool {
-	if line[0] == '[' && strings.HasSuffix(line, "]") || line[0] == '#' || line[0] == ';' {
+	if line[0] == '[' && strings.HasSuffix(line, "]") || comment(line) || strings.Trim(line, "{}()[],;") == "" {
 		return true
 	}
 	name, _, found := strings.Cut(line, "=")

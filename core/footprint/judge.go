@@ -84,6 +84,9 @@ var features = []feature{
 	{Save, -7, (*view).madeFromAsset},
 	{Config, -5, (*view).madeFromAsset},
 	{Save, -2, (*view).cacheName},
+	{Capture, -4, (*view).cacheName},
+	{Capture, -6, (*view).thumbnailFolder},
+	{Cache, 4, (*view).thumbnailFolder},
 	{Asset, 5, (*view).fetchedFolder},
 	{Save, -2, (*view).fetchedFolder},
 	{Log, 4, (*view).logName},
@@ -91,8 +94,10 @@ var features = []feature{
 	{Log, 2.5, (*view).appendedAtTheEnd},
 	{Log, 3, (*view).grewWhileOpen},
 	{Log, 3, (*view).openedOften},
+	{Log, -1.5, (*view).readWithContent},
 	{Config, 3, (*view).configName},
 	{Config, 2, (*view).rcName},
+	{Config, 1.5, (*view).dotFile},
 	{Config, 2, (*view).configExtension},
 	{Config, 2, (*view).configFolder},
 	{Config, 1.5, (*view).settingsInside},
@@ -474,7 +479,7 @@ func (v *view) cacheFolder() string {
 
 // wordShapes are the words in names that the rules go by.
 type wordPatterns struct {
-	cacheWords, cacheNames, credentialNames, fetchedWords, logWords, saveWords, progressWords,
+	cacheWords, cacheNames, thumbnailWords, credentialNames, fetchedWords, logWords, saveWords, progressWords,
 	rcNames, pictureWords, configWords *regexp.Regexp
 }
 
@@ -487,14 +492,15 @@ var wordShapes = sync.OnceValue(func() (p wordPatterns) {
 	p.fetchedWords = regexp.MustCompile(
 		`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`,
 	)
+	p.thumbnailWords = regexp.MustCompile(`(?i)^(thumbs?|thumbnails?|previews?)([^a-z]|$)`)
 	p.logWords = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
 	p.saveWords = regexp.MustCompile(
 		`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|scores?([^a-z]|$)`,
 	)
 	p.progressWords = regexp.MustCompile(
-		`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)`,
+		`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)|(history|records|progress|characters?|campaigns?|statistics)([^a-z]|$)`,
 	)
-	p.rcNames = regexp.MustCompile(`^\.?[a-z0-9_+-]{2,}rc([-_.][0-9.]+)?$`)
+	p.rcNames = regexp.MustCompile(`^\.?([a-z0-9_+-]{2,})?rc([-_.][0-9.]+)?$`)
 	p.pictureWords = regexp.MustCompile(
 		`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`,
 	)
@@ -514,6 +520,15 @@ func (v *view) credentialName() string {
 func (v *view) cacheName() string {
 	if m := wordShapes().cacheNames.FindStringSubmatch(v.base); m != nil {
 		return fmt.Sprintf("its name contains %q", m[2])
+	}
+	return ""
+}
+
+// thumbnailFolder holds for small pictures that a program made to show its own levels or
+// saves by: it makes them again.
+func (v *view) thumbnailFolder() string {
+	if name := v.folderLike(wordShapes().thumbnailWords); name != "" && v.created {
+		return "it was created in a folder called " + name
 	}
 	return ""
 }
@@ -609,6 +624,15 @@ func (v *view) grewWhileOpen() string {
 		return fmt.Sprintf("it stayed open and kept growing (%s)", times(len(v.sizes)))
 	}
 	return ""
+}
+
+// readWithContent holds for a file that the program read what it had kept of: few programs
+// read their own logs.
+func (v *view) readWithContent() string {
+	if v.reads == 0 || !v.writesSeen() || v.logName() != "" {
+		return ""
+	}
+	return "the program read it, which few do with a log"
 }
 
 func (v *view) configName() string {
@@ -729,8 +753,8 @@ func (v *view) progressName() string {
 	if !v.writesSeen() || v.saveName() != "" || v.logName() != "" {
 		return ""
 	}
-	if m := wordShapes().progressWords.FindStringSubmatch(v.base); m != nil {
-		return fmt.Sprintf("its name contains %q", m[2])
+	if m := strings.Trim(wordShapes().progressWords.FindString(v.base), "._- 0123456789"); m != "" {
+		return fmt.Sprintf("its name contains %q", m)
 	}
 	if name := v.folderLike(wordShapes().progressWords); name != "" && v.saveFolder() == "" {
 		return "it lies in a folder called " + name
@@ -768,8 +792,24 @@ func (v *view) writtenAtTheStartAlone() string {
 }
 
 func (v *view) rcName() string {
-	if wordShapes().rcNames.MatchString(v.base) && v.writesSeen() {
+	stem, _, _ := strings.Cut(strings.TrimPrefix(v.base, "."), ".") // .tidewrackrc.xml too
+	if wordShapes().rcNames.MatchString(stem) && v.writesSeen() {
 		return "its name ends in rc, as those of settings files do"
+	}
+	return ""
+}
+
+// dotFile holds for a hidden file right in the home that is called like the program: by
+// custom its settings, unless it is called a save or scores.
+func (v *view) dotFile() string {
+	name, hidden := strings.CutPrefix(v.base, ".")
+	if !hidden || !v.placed || v.anchor != place.Home || len(v.names) != 1 || !v.writesSeen() {
+		return ""
+	}
+	for _, p := range []string{v.b.h.Title, path.Base(v.b.processes[v.process].Exe)} {
+		if o := lettersAndDigits(p); len(o) >= 3 && lettersAndDigits(name) == o {
+			return "it is a hidden file in the home, called like the program"
+		}
 	}
 	return ""
 }

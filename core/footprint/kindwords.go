@@ -34,6 +34,12 @@ func (k Kind) Files(n int) string {
 	return phrase.Count(n, w.one, w.many)
 }
 
+// Plural is the kind said of several files, and Singular of one: a progress file.
+func (k Kind) Plural() string { return kindWords[k].many }
+
+// Singular is the kind said of one file, with its article.
+func (k Kind) Singular() string { return "a " + kindWords[k].one }
+
 // ParseKind reads a kind as the formats write it or as people read it.
 func ParseKind(text string) (Kind, bool) {
 	for _, k := range Kinds {
