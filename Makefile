@@ -88,16 +88,16 @@ bench: bin/endroit bin/tidewrack
 	@go run ./standin/bench -programs bin
 
 # How well the judgement does on the collection of made-up ways to keep progress.
-# Each is played by a program on real files; the three real games come behind it.
+# Each is played by a program on real files; the real games come behind it.
 accuracy: $(CONSOLE)
 	@go test ./standin/plays -run 'TestAccuracy|NextPerson' -count=1 -timeout 30m -v -accuracy
 	@$(MAKE) --no-print-directory realgames
 
-# Three real games from Debian's packages; not part of make test.
+# Real games from Debian's packages, played by two people each; as root. Not part of make test.
 realgames:
-	@tools/need go node npm tmux xvfb xdotool
+	@tools/need go node npm tmux xvfb xdotool import package:openbox
 	@$(MAKE) --no-print-directory -j2 bin/endroit
-	@realgames/run
+	@go run ./realgames
 
 screenshots:
 	@tools/need go node npm postgres chromium xvfb xterm xdotool import wine package:fonts-dejavu-core

@@ -80,6 +80,9 @@ var features = []feature{
 	{Config, -4, (*view).cacheFolder},
 	{Capture, -4, (*view).cacheFolder},
 	{Cache, 4, (*view).cacheName},
+	{Cache, 5, (*view).compiledCode},
+	{Save, -4, (*view).compiledCode},
+	{Config, -4, (*view).compiledCode},
 	{Cache, 7, (*view).madeFromAsset},
 	{Save, -7, (*view).madeFromAsset},
 	{Config, -5, (*view).madeFromAsset},
@@ -90,12 +93,14 @@ var features = []feature{
 	{Asset, 5, (*view).fetchedFolder},
 	{Save, -2, (*view).fetchedFolder},
 	{Log, 4, (*view).logName},
+	{Log, 4, (*view).crashReport},
 	{Log, 2, (*view).logFolder},
 	{Log, 2.5, (*view).appendedAtTheEnd},
 	{Log, 3, (*view).grewWhileOpen},
 	{Log, 3, (*view).openedOften},
 	{Log, -1.5, (*view).readWithContent},
 	{Config, 3, (*view).configName},
+	{Config, 1.5, (*view).settingName},
 	{Config, 2, (*view).rcName},
 	{Config, 1.5, (*view).dotFile},
 	{Config, 2, (*view).configExtension},
@@ -107,7 +112,7 @@ var features = []feature{
 	{Save, 3, (*view).saveName},
 	{Save, 1.5, (*view).progressName},
 	{Save, 2, (*view).saveExtension},
-	{Save, 2, (*view).saveFolder},
+	{Save, 2.5, (*view).saveFolder},
 	{Save, 3, (*view).writtenNearSaved},
 	{Save, 1, (*view).writtenNearExit},
 	{Save, 1.5, (*view).replacedThroughTemporary},
@@ -479,18 +484,22 @@ func (v *view) cacheFolder() string {
 
 // wordShapes are the words in names that the rules go by.
 type wordPatterns struct {
-	cacheWords, cacheNames, thumbnailWords, credentialNames, fetchedWords, logWords, saveWords, progressWords,
+	cacheWords, cacheNames, thumbnailWords, crashWords, settingWords, credentialNames, fetchedWords, logWords, saveWords, progressWords,
 	rcNames, pictureWords, configWords *regexp.Regexp
 }
 
 var wordShapes = sync.OnceValue(func() (p wordPatterns) {
 	p.cacheWords = regexp.MustCompile(`(?i)cache|shader`)
-	p.cacheNames = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)`)
+	p.cacheNames = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)|cache([^a-z]|$)`)
 	p.credentialNames = regexp.MustCompile(
 		`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`,
 	)
 	p.fetchedWords = regexp.MustCompile(
-		`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted)$`,
+		`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted|site-packages|dist-packages|node_modules)$`,
+	)
+	p.crashWords = regexp.MustCompile(`(^|[^a-z])(crash(ed|es|dumps?|reports?)?|minidumps?|coredumps?|stacktraces?|tracebacks?)([^a-z]|$)`)
+	p.settingWords = regexp.MustCompile(
+		`(^|[^a-z])(keys|keymaps?|hotkeys?|macros?|inputs?|joysticks?|gamepads?|window|display|graphics|video|audio|sound|volume|language|locale)([^a-z]|$)`,
 	)
 	p.thumbnailWords = regexp.MustCompile(`(?i)^(thumbs?|thumbnails?|previews?)([^a-z]|$)`)
 	p.logWords = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
@@ -498,7 +507,7 @@ var wordShapes = sync.OnceValue(func() (p wordPatterns) {
 		`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|scores?([^a-z]|$)`,
 	)
 	p.progressWords = regexp.MustCompile(
-		`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?)([^a-z]|$)|(history|records|progress|characters?|campaigns?|statistics)([^a-z]|$)`,
+		`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?|fame|best|rankings?|leaderboards?|continue|resume)([^a-z]|$)|(history|records|progress|characters?|campaigns?|statistics|hi(gh)?scr|hscr)([^a-z]|$)|^\.?state([^a-z]|$)`,
 	)
 	p.rcNames = regexp.MustCompile(`^\.?([a-z0-9_+-]{2,})?rc([-_.][0-9.]+)?$`)
 	p.pictureWords = regexp.MustCompile(
@@ -517,9 +526,14 @@ func (v *view) credentialName() string {
 	return ""
 }
 
+// nameIn is the word of a name that a pattern finds, without what parts it from others.
+func nameIn(words *regexp.Regexp, base string) string {
+	return strings.Trim(words.FindString(base), "._- 0123456789")
+}
+
 func (v *view) cacheName() string {
-	if m := wordShapes().cacheNames.FindStringSubmatch(v.base); m != nil {
-		return fmt.Sprintf("its name contains %q", m[2])
+	if m := nameIn(wordShapes().cacheNames, v.base); m != "" {
+		return fmt.Sprintf("its name contains %q", m)
 	}
 	return ""
 }
@@ -557,6 +571,42 @@ func (v *view) folderLike(words *regexp.Regexp) string {
 func (v *view) logName() string {
 	if v.ext == ".log" || strings.HasPrefix(v.base, "log.") || strings.Contains(v.base, ".log.") {
 		return "its name is one for logs"
+	}
+	return ""
+}
+
+// crashExtensions are those of what is left of a program that ended badly.
+var crashExtensions = []string{".dmp", ".mdmp", ".stackdump", ".crash", ".core"}
+
+// crashReport holds for what is written when a program ends badly, for its makers: the game
+// itself never reads it.
+func (v *view) crashReport() string {
+	switch m := nameIn(wordShapes().crashWords, v.base); {
+	case v.reads > 0 || !v.writesSeen():
+		return ""
+	case slices.Contains(crashExtensions, v.ext):
+		return "its extension " + v.ext + " is one for reports of crashes"
+	case m != "":
+		return fmt.Sprintf("its name contains %q, and the program never read it", m)
+	}
+	return ""
+}
+
+// codeExtensions are those of scripts and shaders that were compiled. The sources came with
+// the game, so they can be made again.
+var codeExtensions = []string{".pyc", ".pyo", ".luac", ".elc", ".jsc", ".qmlc", ".spv", ".cso", ".dxbc", ".dxil", ".metallib", ".beam"}
+
+func (v *view) compiledCode() string {
+	if v.writesSeen() && slices.Contains(codeExtensions, v.ext) {
+		return "its extension " + v.ext + " is one for compiled code, which can be made again"
+	}
+	return ""
+}
+
+// settingName holds for names that settings often have, and other things too.
+func (v *view) settingName() string {
+	if m := nameIn(wordShapes().settingWords, v.base); m != "" && v.writesSeen() && v.configName() == "" && v.saveName() == "" {
+		return fmt.Sprintf("its name contains %q", m)
 	}
 	return ""
 }
@@ -742,7 +792,7 @@ func (v *view) readFirst() string {
 }
 
 func (v *view) saveName() string {
-	if m := strings.Trim(wordShapes().saveWords.FindString(v.base), "._- 0123456789"); m != "" && v.logName() == "" {
+	if m := nameIn(wordShapes().saveWords, v.base); m != "" && v.logName() == "" {
 		return fmt.Sprintf("its name contains %q", m)
 	}
 	return ""
@@ -753,7 +803,7 @@ func (v *view) progressName() string {
 	if !v.writesSeen() || v.saveName() != "" || v.logName() != "" {
 		return ""
 	}
-	if m := strings.Trim(wordShapes().progressWords.FindString(v.base), "._- 0123456789"); m != "" {
+	if m := nameIn(wordShapes().progressWords, v.base); m != "" {
 		return fmt.Sprintf("its name contains %q", m)
 	}
 	if name := v.folderLike(wordShapes().progressWords); name != "" && v.saveFolder() == "" {

@@ -70,3 +70,36 @@ func TestSmallPicturesOfLevelsAreNoCaptures(t *testing.T) {
 	assert.Equal(t, Capture, picture("pictures"))
 	assert.Equal(t, Capture, picture("thumbling"), "a name that only begins so")
 }
+
+// What lies beside saves and is none.
+func TestWhatLiesBesideSaves(t *testing.T) {
+	for name, want := range map[string]Kind{
+		"crash-4821.dmp": Log, "crash_report_4821.txt": Log, "hs_err.txt": Unknown, "run.log.1": Log,
+		"scripts/main.luac": Cache, "fontcache.bin": Cache, "lib/site-packages/pip/a.txt": Asset,
+		"crash_team.sav": Save, "cachet.sav": Save,
+	} {
+		s := tell(t).file("/usr/share/games/tidewrack/last", looking("text")).file(data+name, absent())
+		s.do(20, trace.Create, data+name).after(data+name, bytesOf(900))
+		for _, x := range s.do(60, trace.Read, "/usr/share/games/tidewrack/last").end().Files {
+			if x.Path == data+name {
+				assert.Equal(t, want, x.Kind, "%s: %v", name, x.Reasons)
+			}
+		}
+	}
+}
+
+func TestWordsOfSettingsAndProgress(t *testing.T) {
+	for name, want := range map[string]Kind{
+		"keys.txt": Config, "macros": Config, "bindings.dat": Config, "window-state": Config,
+		"hall-of-fame": Save, "best": Save, "tw.hscr": Save, "state": Save, "monkeys": Unknown,
+	} {
+		path := "/home/mira/.tidewrack/" + name
+		s := tell(t).file("/usr/share/games/tidewrack/last", looking("text")).file(path, looking("text"))
+		s.do(0.5, trace.Read, path).do(30, trace.Create, path).after(path, looking("text"))
+		for _, x := range s.do(60, trace.Read, "/usr/share/games/tidewrack/last").end().Files {
+			if x.Path == path {
+				assert.Equal(t, want, x.Kind, "%s: %v", name, x.Reasons)
+			}
+		}
+	}
+}
