@@ -6,6 +6,7 @@ import (
 	"compress/gzip"
 	"context"
 	"errors"
+	"fmt"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -217,5 +218,27 @@ func BenchmarkSearch(b *testing.B) {
 	for b.Loop() {
 		_, err := Search(b.Context(), words, []File{InMemory("x", Library, data)}, Budget{})
 		require.NoError(b, err)
+	}
+}
+
+// Of the files that hold a word the likeliest and smallest is named, whichever worker is faster.
+func TestTheFirstFileThatHoldsAWordIsNamed(t *testing.T) {
+	var files []File
+	for i := range 40 {
+		text := bytes.Repeat([]byte("\x00sand and water"), 2000*(i%7)+1)
+		files = append(files, InMemory(fmt.Sprintf("part%02d", i), Asset, append(text, "\x00keepers\x00lantern"...)))
+	}
+	files = append(files, InMemory("code", Script, []byte("open('lantern')")))
+	for range 30 {
+		found, err := Search(t.Context(), Words([]string{"keepers", "lantern", "nowhere"}), files, Budget{})
+		require.NoError(t, err)
+		path, ok := found.Found("keepers")
+		assert.True(t, ok)
+		assert.Equal(t, "part00", path)
+		path, _ = found.Found("lantern")
+		assert.Equal(t, "code", path)
+		_, ok = found.Found("nowhere")
+		assert.False(t, ok)
+		assert.Equal(t, len(files), found.Files, "a word that is nowhere is looked for in all")
 	}
 }

@@ -12,11 +12,15 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"runtime"
 	"slices"
+	"sync"
+	"sync/atomic"
 	"unicode/utf16"
 
 	"github.com/coregx/ahocorasick"
 	"github.com/klauspost/compress/zstd"
+	"golang.org/x/sync/errgroup"
 )
 
 // Rank is how likely a file holds the names that a program makes: likelier ones first.
@@ -100,18 +104,37 @@ var (
 	errBytes = errors.New("the bytes for the search were used up")
 )
 
+// search is what the workers of a search share. Files are begun in their order, each by one
+// worker, so what is found does not depend on who is faster: of the files that hold a word the
+// first counts.
 type search struct {
-	ctx    context.Context
-	left   int64
-	words  []string
-	open   map[string]bool // not found yet
+	ctx   context.Context
+	left  atomic.Int64 // bytes of the budget
+	bytes atomic.Int64 // read
+	files []File
+
+	mu      sync.Mutex
+	next    int            // the file that is begun next
+	words   []string       // in the order given
+	foundAt map[string]int // the first file that holds a word
+	failed  []error        // by file: why it was not searched to its end
+}
+
+// worker searches one file after another.
+type worker struct {
+	*search
+	at     int             // the file
+	open   map[string]bool // not found in this file or one before it
 	auto   *ahocorasick.Automaton
 	of     []string // the word of each pattern
 	wide   []bool   // whether the pattern is in UTF-16
 	longer int      // bytes of the longest pattern
-	path   string
-	result *Result
+	chunks int      // of the file, so far
 }
+
+// mostWorkers is how many files are searched at once, at most: reading is soon what takes the
+// time.
+const mostWorkers = 4
 
 // Search looks for words, as Words makes them, in the files of a program: likely ones and
 // small ones first, until all are found, the budget is used up or the context's deadline
@@ -121,36 +144,95 @@ func Search(ctx context.Context, words []string, files []File, b Budget) (*Resul
 	if len(words) > maxWords {
 		return nil, fmt.Errorf("%d words; at most %d are looked for", len(words), maxWords)
 	}
-	s := &search{
-		ctx: ctx, left: cmp.Or(b.Bytes, int64(defaultBytes)),
-		words: words, open: map[string]bool{}, result: &Result{found: map[string]string{}, sought: map[string]bool{}},
-	}
-	for _, w := range words {
-		s.open[w], s.result.sought[w] = true, true
-	}
-	if err := s.build(); err != nil {
-		return nil, err
-	}
-	files = slices.Clone(files)
-	slices.SortStableFunc(files, func(a, b File) int {
+	s := &search{ctx: ctx, words: words, foundAt: map[string]int{}, files: slices.Clone(files)}
+	s.left.Store(cmp.Or(b.Bytes, int64(defaultBytes)))
+	slices.SortStableFunc(s.files, func(a, b File) int {
 		return cmp.Or(cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Size, b.Size))
 	})
-	for _, f := range files {
-		if len(s.open) == 0 {
-			break
-		}
-		err := s.file(f)
-		if errors.Is(ctx.Err(), context.Canceled) {
-			return nil, ctx.Err()
-		}
-		if err != nil {
-			s.result.Unread = append(s.result.Unread, Unread{f.Path, err.Error()})
-			s.result.blind = s.result.blind || f.Rank != Asset
+	s.failed = make([]error, len(s.files))
+	var g errgroup.Group
+	for range min(mostWorkers, runtime.GOMAXPROCS(0), max(len(s.files), 1)) {
+		g.Go((&worker{search: s}).run)
+	}
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	if errors.Is(ctx.Err(), context.Canceled) {
+		return nil, ctx.Err()
+	}
+	return s.outcome(), nil
+}
+
+// outcome puts together what the workers found.
+func (s *search) outcome() *Result {
+	r := &Result{found: map[string]string{}, sought: map[string]bool{}, Bytes: s.bytes.Load()}
+	for _, w := range s.words {
+		r.sought[w] = true
+	}
+	for w, i := range s.foundAt {
+		r.found[w] = s.files[i].Path
+	}
+	for i, f := range s.files[:s.next] {
+		if err := s.failed[i]; err != nil {
+			r.Unread = append(r.Unread, Unread{f.Path, err.Error()})
+			r.blind = r.blind || f.Rank != Asset
 			continue
 		}
-		s.result.Files++
+		r.Files++
 	}
-	return s.result, nil
+	return r
+}
+
+// run searches files until none is left, or nothing is open any more.
+func (w *worker) run() error {
+	for w.begin() {
+		if w.auto == nil || len(w.open) < len(w.of)/2 {
+			if err := w.build(); err != nil {
+				return err
+			}
+		}
+		w.failed[w.at] = w.file(w.files[w.at])
+	}
+	return nil
+}
+
+// begin takes the next file; false if there is none to search.
+func (w *worker) begin() bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.next == len(w.files) || errors.Is(w.ctx.Err(), context.Canceled) || len(w.words) == len(w.foundAt) {
+		return false
+	}
+	w.at, w.chunks = w.next, 0
+	w.next++
+	w.open = map[string]bool{}
+	for _, x := range w.words {
+		if _, found := w.foundAt[x]; !found {
+			w.open[x] = true
+		}
+	}
+	return true
+}
+
+// note records that the worker's file holds a word.
+func (w *worker) note(word string) {
+	delete(w.open, word)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if at, known := w.foundAt[word]; !known || w.at < at {
+		w.foundAt[word] = w.at
+	}
+}
+
+// forget leaves out the words that files before this one hold.
+func (w *worker) forget() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for word := range w.open {
+		if at, known := w.foundAt[word]; known && at < w.at {
+			delete(w.open, word)
+		}
+	}
 }
 
 // over says why the search ends here; nil if it goes on.
@@ -160,30 +242,27 @@ func (s *search) over() error {
 		return errTime
 	case err != nil:
 		return err
-	case s.left <= 0:
+	case s.left.Load() <= 0:
 		return errBytes
 	}
 	return nil
 }
 
 // build makes the automaton for the words that are still open.
-func (s *search) build() error {
-	s.of, s.wide, s.longer = nil, nil, 0
+func (w *worker) build() error {
+	w.of, w.wide, w.longer = nil, nil, 0
 	var patterns [][]byte
-	for _, w := range s.words {
-		if !s.open[w] {
+	for _, x := range w.words {
+		if !w.open[x] {
 			continue
 		}
-		narrow, wide := []byte(w), inUTF16(w)
+		narrow, wide := []byte(x), inUTF16(x)
 		patterns = append(patterns, narrow, wide)
-		s.of, s.wide = append(s.of, w, w), append(s.wide, false, true)
-		s.longer = max(s.longer, len(narrow), len(wide))
-	}
-	if len(patterns) == 0 {
-		return nil
+		w.of, w.wide = append(w.of, x, x), append(w.wide, false, true)
+		w.longer = max(w.longer, len(narrow), len(wide))
 	}
 	var err error
-	s.auto, err = ahocorasick.NewBuilder().AddPatterns(patterns).SetMatchKind(ahocorasick.LeftmostFirst).Build()
+	w.auto, err = ahocorasick.NewBuilder().AddPatterns(patterns).SetMatchKind(ahocorasick.LeftmostFirst).Build()
 	if err != nil {
 		return fmt.Errorf("look for %d words: %w", len(patterns), err)
 	}
@@ -199,8 +278,8 @@ func inUTF16(text string) []byte {
 }
 
 // file searches a file. The error says why it was not searched to its end.
-func (s *search) file(f File) error {
-	if err := s.over(); err != nil {
+func (w *worker) file(f File) error {
+	if err := w.over(); err != nil {
 		return err
 	}
 	h, err := f.Open()
@@ -208,19 +287,11 @@ func (s *search) file(f File) error {
 		return fmt.Errorf("it could not be opened: %w", err)
 	}
 	defer h.Close() //nolint:errcheck // read only
-	s.path = f.Path
-	before := len(s.open)
-	if err := s.content(io.NewSectionReader(h, 0, f.Size), f.Rank == Executable, 0); err != nil {
-		return err
-	}
-	if len(s.open) < before && len(s.open) > 0 {
-		return s.build() // fewer words are found faster
-	}
-	return nil
+	return w.content(io.NewSectionReader(h, 0, f.Size), f.Rank == Executable, 0)
 }
 
 // content searches bytes, and what is packed in them.
-func (s *search) content(r *io.SectionReader, executable bool, depth int) error {
+func (w *worker) content(r *io.SectionReader, executable bool, depth int) error {
 	head := make([]byte, 64<<10)
 	n, err := r.ReadAt(head, 0)
 	if err != nil && !errors.Is(err, io.EOF) {
@@ -229,13 +300,13 @@ func (s *search) content(r *io.SectionReader, executable bool, depth int) error 
 	head = head[:n]
 	if depth < maxDepth {
 		if z, err := zip.NewReader(r, r.Size()); err == nil { // also behind a program
-			if err := s.scan(io.NewSectionReader(r, 0, min(r.Size(), 16<<20))); err != nil {
+			if err := w.scan(io.NewSectionReader(r, 0, min(r.Size(), 16<<20))); err != nil {
 				return err
 			}
-			return s.archive(z, depth)
+			return w.archive(z, depth)
 		}
 		if unpacked := unpack(head, io.NewSectionReader(r, 0, r.Size())); unpacked != nil {
-			return s.scan(io.LimitReader(unpacked, maxInflated))
+			return w.scan(io.LimitReader(unpacked, maxInflated))
 		}
 	}
 	if dense(head) {
@@ -244,7 +315,7 @@ func (s *search) content(r *io.SectionReader, executable bool, depth int) error 
 		}
 		return errors.New("it is compressed or encrypted in a way that is not known here")
 	}
-	return s.scan(io.NewSectionReader(r, 0, r.Size()))
+	return w.scan(io.NewSectionReader(r, 0, r.Size()))
 }
 
 // unpack opens a stream that is compressed as a whole, by its first bytes; nil if it is not.
@@ -265,24 +336,24 @@ func unpack(head []byte, r io.Reader) io.Reader {
 }
 
 // archive searches the files of a zip archive, and their names.
-func (s *search) archive(z *zip.Reader, depth int) error {
+func (w *worker) archive(z *zip.Reader, depth int) error {
 	for i, e := range z.File {
 		if i == maxEntries {
 			return fmt.Errorf("only the first %d files in it were searched", maxEntries)
 		}
-		if err := s.scan(bytes.NewReader([]byte(e.Name))); err != nil {
+		if err := w.scan(bytes.NewReader([]byte(e.Name))); err != nil {
 			return err
 		}
-		if e.UncompressedSize64 == 0 || e.FileInfo().IsDir() || len(s.open) == 0 {
+		if e.UncompressedSize64 == 0 || e.FileInfo().IsDir() || len(w.open) == 0 {
 			continue
 		}
 		r, err := e.Open()
 		if err != nil {
 			continue // an entry that is damaged or encrypted: the others are searched
 		}
-		err = s.scan(io.LimitReader(r, maxInflated))
+		err = w.scan(io.LimitReader(r, maxInflated))
 		_ = r.Close()
-		if s.over() != nil {
+		if w.over() != nil {
 			return err
 		}
 	}
@@ -290,25 +361,28 @@ func (s *search) archive(z *zip.Reader, depth int) error {
 }
 
 // scan looks for the words in a stream.
-func (s *search) scan(r io.Reader) error {
-	keep := s.longer + leastText + 8
+func (w *worker) scan(r io.Reader) error {
+	keep := w.longer + leastText + 8
 	buf := make([]byte, 0, chunk+2*keep)
 	raw := make([]byte, chunk)
 	for first := true; ; first = false {
-		if err := s.over(); err != nil {
+		if err := w.over(); err != nil {
 			return err
 		}
 		n, err := io.ReadFull(r, raw)
-		s.left -= int64(n)
-		s.result.Bytes += int64(n)
+		w.left.Add(-int64(n))
+		w.bytes.Add(int64(n))
 		if len(buf) > keep {
 			buf = append(buf[:0], buf[len(buf)-keep:]...)
 		}
 		buf = append(buf, lower(raw[:n])...)
 		if n > 0 {
-			s.chunk(buf)
+			w.chunk(buf)
 		}
-		if len(s.open) == 0 {
+		if w.chunks++; w.chunks%64 == 0 {
+			w.forget()
+		}
+		if len(w.open) == 0 {
 			return nil
 		}
 		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
@@ -333,12 +407,11 @@ func lower(b []byte) []byte {
 }
 
 // chunk notes the words that a piece holds.
-func (s *search) chunk(b []byte) {
-	for _, m := range s.auto.FindAllOverlapping(b) {
-		w := s.of[m.PatternID]
-		if s.open[w] && (letters(w) >= longWord || stands(b, m.Start, m.End, s.wide[m.PatternID], letters(w)+digits(w) <= shortWord)) {
-			delete(s.open, w)
-			s.result.found[w] = s.path
+func (w *worker) chunk(b []byte) {
+	for _, m := range w.auto.FindAllOverlapping(b) {
+		x := w.of[m.PatternID]
+		if w.open[x] && (letters(x) >= longWord || stands(b, m.Start, m.End, w.wide[m.PatternID], letters(x)+digits(x) <= shortWord)) {
+			w.note(x)
 		}
 	}
 }

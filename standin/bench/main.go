@@ -73,7 +73,7 @@ func main() {
 	}
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
-	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page or locate")
+	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page, locate or sources")
 	flag.Parse()
 	var err error
 	for _, m := range []struct {
@@ -88,6 +88,7 @@ func main() {
 		{"judge", judge},
 		{"page", func() error { return page(*programs) }},
 		{"locate", func() error { return locateAll(*programs, *rounds) }},
+		{"sources", func() error { return sources(*rounds) }},
 	} {
 		switch {
 		case err != nil:

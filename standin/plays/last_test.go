@@ -134,7 +134,7 @@ var tunedAtLast = []Play{
 				g.Read("data:tw/saves/one.sav", "data:tw/saves/two.sav")
 			}
 		}, func(g *Game) { g.Update("data:tw/saves/two.sav", Bytes(310)) }, nil, nil),
-		Save: []string{"data:tw/saves/two.sav"}, At: []string{"save xdg-data:tw/saves/two.sav"}},
+		Save: []string{"data:tw/saves/one.sav", "data:tw/saves/two.sav"}, At: []string{"save xdg-data:tw/saves/one.sav", "save xdg-data:tw/saves/two.sav"}},
 	{Name: "saves that are called by a number alone",
 		Play: session(func(g *Game) {
 			g.Has("data:tw/saves/3", Bytes(300))
