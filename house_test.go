@@ -26,7 +26,7 @@ import (
 
 // The packages of the standard library that core may use: they compute, and
 // reach neither files, network, clock nor processes by themselves.
-var pure = []string{"bufio", "bytes", "cmp", "context", "crypto/md5", "crypto/sha1", "crypto/sha256", "crypto/sha512", "encoding/", "errors", "fmt", "hash", "hash/", "io", "iter", "maps", "math", "math/bits", "path", "reflect", "regexp", "slices", "sort", "strconv", "strings", "sync", "time", "unicode", "unicode/utf16", "unicode/utf8", "archive/zip", "compress/", "debug/elf"}
+var pure = []string{"bufio", "bytes", "cmp", "context", "crypto/md5", "crypto/sha1", "crypto/sha256", "crypto/sha512", "encoding/", "errors", "fmt", "hash", "hash/", "io", "iter", "maps", "math", "math/bits", "path", "reflect", "regexp", "slices", "sort", "strconv", "strings", "sync", "sync/atomic", "golang.org/x/sync/errgroup", "time", "unicode", "unicode/utf16", "unicode/utf8", "archive/zip", "compress/", "debug/elf"}
 
 // Small libraries that compute.
 var pureLibraries = []string{"github.com/coregx/ahocorasick", "github.com/klauspost/compress/zstd", "github.com/goccy/go-yaml", "go.yaml.in/yaml/v4", "github.com/gowebpki/jcs", "github.com/go-json-experiment/json", "github.com/agnivade/levenshtein", "golang.org/x/text/", "github.com/dustin/go-humanize", "github.com/mattn/go-runewidth", "github.com/theory/jsonpath", "github.com/BurntSushi/toml"}

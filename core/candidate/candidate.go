@@ -50,9 +50,20 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 	var order []string
 	journals, withJournal := databases(f)
 	names := newGeneraliser(f, found)
+	units := stores(f)
 	for _, x := range f.Files {
 		if journals[x.Place] {
 			continue // it belongs to its database
+		}
+		folder, name := path.Split(x.Place)
+		if s := units[folder]; s != nil && storeFiles().MatchString(name) {
+			if x.Place == s.files[0].Place {
+				if l, ok := p.unit(folder, s, names); ok {
+					groups[folder] = &l
+					order = append(order, folder)
+				}
+			}
+			continue
 		}
 		if !x.Kind.OfInterest() || x.Confidence < MinConfidence || x.Place == "" {
 			p.question(x)
@@ -110,6 +121,28 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 		p.Locations[i].explain()
 	}
 	return p
+}
+
+// unit is the location of a store: its folder, whole. ok is false if what it holds was not
+// decided, or the folder is no location; then it is asked.
+func (p *Proposal) unit(folder string, s *store, names *generaliser) (l Location, ok bool) {
+	exact, err := place.Parse(folder)
+	switch {
+	case err != nil:
+		return l, false
+	case s.holds == footprint.Unknown:
+		p.Questions = append(p.Questions, fmt.Sprintf(
+			"what is the database in %s? Its %d files belong together; it was written, and nothing indicates what it holds",
+			folder, len(s.files),
+		))
+		return l, false
+	}
+	at, why := names.generalise(exact, s.holds)
+	if _, err := place.Parse(at.String()); err != nil {
+		at, why = exact, nil
+	}
+	why = append(why, fmt.Sprintf("%d files in one folder are a database that is whole only together: the folder", len(s.files)))
+	return Location{At: at, Holds: s.holds, Why: why, Files: s.files}, true
 }
 
 // second names a second place as such: one whose files are what another location's are.

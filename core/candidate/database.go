@@ -1,8 +1,11 @@
 package candidate
 
 import (
+	"path"
+	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"endroit/core/footprint"
 	"endroit/core/place"
@@ -45,4 +48,64 @@ func withEnd(l place.Location) place.Location {
 	}
 	l.Pattern.Segments = append(slices.Clone(l.Pattern.Segments[:n-1]), append(slices.Clone(last), place.Part{Kind: place.Any}))
 	return l
+}
+
+// A store keeps its content in a set of files in one folder that only together are anything:
+// numbered tables and logs, and what says which of them count (LevelDB's impl.md; its
+// descendants do the same).
+type store struct {
+	files []footprint.File
+	holds footprint.Kind // Unknown if that could not be decided
+}
+
+// storeFiles are the names in such a folder, and manifests those by which it is recognised.
+var (
+	storeFiles = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`^(CURRENT|IDENTITY|LOCK|LOG(\.old(\.[0-9]+)?)?|(MANIFEST|OPTIONS)-[0-9]+|[0-9]+\.(log|ldb|sst|dbtmp|blob))$`)
+	})
+	storeManifest = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^MANIFEST-[0-9]+$`) })
+)
+
+// stores finds them among a footprint's files, by the place of the folder.
+func stores(f *footprint.Footprint) map[string]*store {
+	current, manifest, all := map[string]bool{}, map[string]bool{}, map[string]*store{}
+	for _, x := range f.Files {
+		folder, name := path.Split(x.Place)
+		if folder == "" || !x.Written() && x.Reads == 0 || !storeFiles().MatchString(name) {
+			continue
+		}
+		current[folder] = current[folder] || name == "CURRENT"
+		manifest[folder] = manifest[folder] || storeManifest().MatchString(name)
+		if all[folder] == nil {
+			all[folder] = &store{holds: footprint.Unknown}
+		}
+		all[folder].files = append(all[folder].files, x)
+	}
+	for folder, s := range all {
+		s.decide()
+		if !current[folder] || !manifest[folder] || s.holds == footprint.Cache {
+			delete(all, folder)
+		}
+	}
+	return all
+}
+
+// decide finds what the store holds from what its files were taken for, each alone. That
+// they are logs and locks says nothing: these are how it works.
+func (s *store) decide() {
+	written, cached := false, 0
+	for _, x := range s.files {
+		written = written || x.Written()
+		switch {
+		case x.Kind == footprint.Cache:
+			cached++
+		case x.Kind == footprint.Save && x.Confidence >= MinConfidence, x.Written() && slices.Contains(x.Near, "saved"):
+			s.holds = footprint.Save
+		case x.Kind == footprint.Config && x.Confidence >= MinConfidence && s.holds == footprint.Unknown:
+			s.holds = footprint.Config
+		}
+	}
+	if 2*cached > len(s.files) || !written {
+		s.holds = footprint.Cache
+	}
 }

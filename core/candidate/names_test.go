@@ -205,3 +205,24 @@ func TestOneQuestionForAFolderOfLikeFiles(t *testing.T) {
 		"are the 3 files in xdg-data:tw/p/, such as 1.png, pictures? it was written 0.2 s before the cue saved",
 	}, p.Questions)
 }
+
+// The files of a store are one unit, though some look like logs and locks.
+func TestAStoreIsOneUnit(t *testing.T) {
+	files := []string{
+		"unknown xdg-data:tarn/world/CURRENT", "unknown xdg-data:tarn/world/MANIFEST-000004", "log xdg-data:tarn/world/000003.log",
+		"save xdg-data:tarn/world/000005.ldb", "log xdg-data:tarn/world/LOG", "lock xdg-data:tarn/world/LOCK",
+	}
+	f, found := played(t, footprint.Self{}, "world|level", append(files, "config xdg-data:tarn/tarn.ini")...)
+	p := Propose(f, found)
+	assert.Equal(t, []string{"save xdg-data:tarn/world/", "config xdg-data:tarn/tarn.ini"}, p.lines())
+	assert.Len(t, p.Locations[0].Files, len(files))
+	assert.Empty(t, p.Questions)
+
+	f, found = played(t, footprint.Self{}, "world|level", files[:3]...)
+	p = Propose(f, found)
+	assert.Empty(t, p.Locations)
+	assert.Equal(t, []string{"what is the database in xdg-data:tarn/world/? Its 3 files belong together; it was written, and nothing indicates what it holds"}, p.Questions)
+
+	f, found = played(t, footprint.Self{}, "world|level", files[2:]...)
+	assert.Equal(t, []string{"save xdg-data:tarn/world/{slot}.ldb"}, Propose(f, found).lines(), "without what says which files count it is none")
+}

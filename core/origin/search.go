@@ -12,7 +12,6 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"runtime"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -59,11 +58,14 @@ type Handle interface {
 
 // Budget bounds a search, beside the context's deadline. Zero stands for the default.
 type Budget struct {
-	Bytes int64 // read, after unpacking; 8 GiB
+	Bytes   int64 // read, after unpacking; 8 GiB
+	Workers int   // files that are searched at once; 4
 }
 
 const (
 	defaultBytes = 8 << 30
+	// defaultWorkers are not many: reading is soon what takes the time.
+	defaultWorkers = 4
 	// maxWords is how many words are looked for at once: names of files are bounded, and
 	// their words with them.
 	maxWords = 20_000
@@ -132,10 +134,6 @@ type worker struct {
 	chunks int      // of the file, so far
 }
 
-// mostWorkers is how many files are searched at once, at most: reading is soon what takes the
-// time.
-const mostWorkers = 4
-
 // Search looks for words, as Words makes them, in the files of a program: likely ones and
 // small ones first, until all are found, the budget is used up or the context's deadline
 // has come. Files that were not searched are listed. The error is the context's, if it was
@@ -151,7 +149,7 @@ func Search(ctx context.Context, words []string, files []File, b Budget) (*Resul
 	})
 	s.failed = make([]error, len(s.files))
 	var g errgroup.Group
-	for range min(mostWorkers, runtime.GOMAXPROCS(0), max(len(s.files), 1)) {
+	for range min(cmp.Or(b.Workers, defaultWorkers), len(s.files)) {
 		g.Go((&worker{search: s}).run)
 	}
 	if err := g.Wait(); err != nil {
