@@ -101,7 +101,7 @@ var features = []feature{
 	{Log, -1.5, (*view).readWithContent},
 	{Config, 3, (*view).configName},
 	{Config, 1.5, (*view).settingName},
-	{Config, 2, (*view).rcName},
+	{Config, 3, (*view).rcName},
 	{Config, 1.5, (*view).dotFile},
 	{Config, 2, (*view).configExtension},
 	{Config, 2, (*view).configFolder},
@@ -679,7 +679,8 @@ func (v *view) grewWhileOpen() string {
 // readWithContent holds for a file that the program read what it had kept of: few programs
 // read their own logs.
 func (v *view) readWithContent() string {
-	if v.reads == 0 || !v.writesSeen() || v.logName() != "" {
+	likeLog := v.appendedAtTheEnd() != "" || v.grewWhileOpen() != "" || v.onlyForward() != ""
+	if v.reads == 0 || !likeLog || v.logName() != "" {
 		return ""
 	}
 	return "the program read it, which few do with a log"
