@@ -42,12 +42,25 @@ func Search(ctx context.Context, fp *footprint.Footprint, most time.Duration, mo
 	}
 	bounded, done := context.WithTimeout(ctx, most)
 	defer done()
-	found, err := origin.Search(bounded, words, List(bounded, fp), origin.Budget{})
+	found, err := origin.Search(bounded, words, listed(bounded, fp), origin.Budget{})
 	if err != nil {
 		return nil, err
 	}
 	found.Expect(expected)
 	return found, nil
+}
+
+// listed is List, for as long as there is time: a file system that answers nobody is not
+// waited for. Then nothing is concluded of the program, as it could not be searched.
+func listed(ctx context.Context, fp *footprint.Footprint) []origin.File {
+	files := make(chan []origin.File, 1)
+	go func() { files <- List(ctx, fp) }()
+	select {
+	case list := <-files:
+		return list
+	case <-ctx.Done():
+	}
+	return []origin.File{{Path: "the program's files", Rank: origin.Executable, Open: func() (origin.Handle, error) { return nil, ctx.Err() }}}
 }
 
 // List lists the files of a run's programs that are on this machine: what ran, what was

@@ -1,3 +1,5 @@
+//go:build linux
+
 // Command realgames plays open-source games from Debian's packages by keys, under
 // observation, and holds what Endroit proposes against what is known of each game.
 //

@@ -242,3 +242,31 @@ func TestTheFirstFileThatHoldsAWordIsNamed(t *testing.T) {
 		assert.Equal(t, len(files), found.Files, "a word that is nowhere is looked for in all")
 	}
 }
+
+// silent is a file on a file system that answers nobody.
+type silent struct{ until <-chan struct{} }
+
+func (s silent) ReadAt([]byte, int64) (int, error) { <-s.until; return 0, errors.New("too late") }
+func (silent) Close() error                        { return nil }
+
+func TestAFileSystemThatAnswersNobodyIsNotWaitedFor(t *testing.T) {
+	end := make(chan struct{})
+	defer close(end)
+	files := []File{
+		{"hangs", Library, 100, func() (Handle, error) { return silent{end}, nil }},
+		{"opens never", Asset, 100, func() (Handle, error) { <-end; return nil, errors.New("too late") }},
+		InMemory("answers", Executable, []byte("\x00keepers\x00")),
+	}
+	ctx, done := context.WithTimeout(t.Context(), 100*time.Millisecond)
+	defer done()
+	start := time.Now()
+	found, err := Search(ctx, Words([]string{"keepers", "lantern"}), files, Budget{})
+	require.NoError(t, err)
+	assert.Less(t, time.Since(start), 10*time.Second)
+	path, ok := found.Found("keepers")
+	assert.True(t, ok)
+	assert.Equal(t, "answers", path)
+	assert.Equal(t, 1, found.Files)
+	assert.Equal(t, []Unread{{"hangs", errSilent.Error()}, {"opens never", errSilent.Error()}}, found.Unread)
+	assert.False(t, found.Conclusive(), "code was not searched")
+}

@@ -15,6 +15,7 @@ import (
 	"slices"
 	"sync"
 	"sync/atomic"
+	"time"
 	"unicode/utf16"
 
 	"github.com/coregx/ahocorasick"
@@ -75,6 +76,8 @@ const (
 	maxInflated = 1 << 30
 	maxDepth    = 2
 	chunk       = 256 << 10
+	// grace is how long the workers are waited for when the time is over.
+	grace = 500 * time.Millisecond
 )
 
 // Unread is a file that was not searched, or not to its end.
@@ -102,8 +105,9 @@ func (r *Result) Found(word string) (path string, ok bool) {
 }
 
 var (
-	errTime  = errors.New("the time for the search was over")
-	errBytes = errors.New("the bytes for the search were used up")
+	errTime   = errors.New("the time for the search was over")
+	errBytes  = errors.New("the bytes for the search were used up")
+	errSilent = errors.New("it could not be read within the time for the search")
 )
 
 // search is what the workers of a search share. Files are begun in their order, each by one
@@ -119,7 +123,7 @@ type search struct {
 	next    int            // the file that is begun next
 	words   []string       // in the order given
 	foundAt map[string]int // the first file that holds a word
-	failed  []error        // by file: why it was not searched to its end
+	failed  []error        // by file: why it was not searched to its end; nil if it was
 }
 
 // worker searches one file after another.
@@ -152,8 +156,19 @@ func Search(ctx context.Context, words []string, files []File, b Budget) (*Resul
 	for range min(cmp.Or(b.Workers, defaultWorkers), len(s.files)) {
 		g.Go((&worker{search: s}).run)
 	}
-	if err := g.Wait(); err != nil {
-		return nil, err
+	ended := make(chan error, 1)
+	go func() { ended <- g.Wait() }()
+	select {
+	case err := <-ended:
+		if err != nil {
+			return nil, err
+		}
+	case <-ctx.Done():
+		// Whoever reads from a file system that answers nobody is not waited for.
+		select {
+		case <-ended:
+		case <-time.After(grace):
+		}
 	}
 	if errors.Is(ctx.Err(), context.Canceled) {
 		return nil, ctx.Err()
@@ -163,6 +178,8 @@ func Search(ctx context.Context, words []string, files []File, b Budget) (*Resul
 
 // outcome puts together what the workers found.
 func (s *search) outcome() *Result {
+	s.mu.Lock() // a worker may still be reading
+	defer s.mu.Unlock()
 	r := &Result{found: map[string]string{}, sought: map[string]bool{}, Bytes: s.bytes.Load()}
 	for _, w := range s.words {
 		r.sought[w] = true
@@ -189,7 +206,10 @@ func (w *worker) run() error {
 				return err
 			}
 		}
-		w.failed[w.at] = w.file(w.files[w.at])
+		err := w.file(w.files[w.at])
+		w.mu.Lock()
+		w.failed[w.at] = err
+		w.mu.Unlock()
 	}
 	return nil
 }
@@ -202,6 +222,7 @@ func (w *worker) begin() bool {
 		return false
 	}
 	w.at, w.chunks = w.next, 0
+	w.failed[w.at] = errSilent // until it has been searched
 	w.next++
 	w.open = map[string]bool{}
 	for _, x := range w.words {
