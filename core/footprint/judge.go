@@ -382,7 +382,11 @@ var systemPaths = sync.OnceValue(func() (p systemPatterns) {
 	)
 	p.windowsTemp = regexp.MustCompile(`(?i)/appdata/local/temp/`)
 	p.windowsKeys = regexp.MustCompile(
-		`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`,
+		`(?i)^registry:(HKEY_USERS|HKEY_CURRENT_CONFIG|HKEY_CLASSES_ROOT` +
+			`|HKEY_LOCAL_MACHINE/(System|Hardware|Security|SAM` +
+			`|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies|RegisteredApplications|ODBC))` +
+			`|HKEY_CURRENT_USER/(AppEvents|Console|Control Panel|Environment|EUDC|Identities|Keyboard Layout|Network|Printers|System` +
+			`|Software/(Wow6432Node/)?(Microsoft|Classes|Wine|Clients|Policies)))/`,
 	)
 	p.sessionKeys = regexp.MustCompile(
 		`(?i)^registry:HKEY_(CURRENT_USER|USERS/[^/]+)/(Volatile Environment|SessionInformation|Software/Wine/(Temporary|Fonts/Cache))`,
@@ -484,36 +488,56 @@ func (v *view) cacheFolder() string {
 
 // wordShapes are the words in names that the rules go by.
 type wordPatterns struct {
-	cacheWords, cacheNames, thumbnailWords, crashWords, settingWords, credentialNames, fetchedWords, logWords, saveWords, progressWords,
-	rcNames, pictureWords, configWords *regexp.Regexp
+	cacheWords, cacheNames, thumbnailWords, crashWords, settingWords, credentialNames, fetchedWords *regexp.Regexp
+	logWords, saveWords, progressWords, rcNames, pictureWords, configWords                          *regexp.Regexp
 }
 
+// whole matches a word that stands by itself in a name in lower case, and ending also one
+// that another runs into: greedscores.
+func whole(words string) string { return `(^|[^a-z])` + ending(words) }
+func ending(words string) string {
+	return `(` + strings.Join(strings.Fields(words), "|") + `)([^a-z]|$)`
+}
+
+// folders matches the whole name of a folder in lower case.
+func folders(words string) string { return `^(` + strings.Join(strings.Fields(words), "|") + `)$` }
+
 var wordShapes = sync.OnceValue(func() (p wordPatterns) {
-	p.cacheWords = regexp.MustCompile(`(?i)cache|shader`)
-	p.cacheNames = regexp.MustCompile(`(?i)(^|[^a-z])(cached?|caches|shaders?|pipelines?|thumbs?|thumbnails?)([^a-z]|$)|cache([^a-z]|$)`)
-	p.credentialNames = regexp.MustCompile(
-		`(?i)(^|[^a-z])(tokens?|cookies?|credentials?|secrets?|passwords?|passwd|oauth|auth|logins?|api[-_]?keys?|private[-_]?keys?)([^a-z]|$)`,
+	p.cacheWords = regexp.MustCompile(`cache|shader`)
+	p.cacheNames = regexp.MustCompile(
+		whole(`cached? caches shaders? pipelines? thumbs? thumbnails?`) + `|` + ending(`cache`),
 	)
-	p.fetchedWords = regexp.MustCompile(
-		`(?i)^(downloads?|downloaded|updates?|patch(es)?|dlcs?|packages?|bundles?|unpacked|extracted|site-packages|dist-packages|node_modules)$`,
-	)
-	p.crashWords = regexp.MustCompile(`(^|[^a-z])(crash(ed|es|dumps?|reports?)?|minidumps?|coredumps?|stacktraces?|tracebacks?)([^a-z]|$)`)
-	p.settingWords = regexp.MustCompile(
-		`(^|[^a-z])(keys|keymaps?|hotkeys?|macros?|inputs?|joysticks?|gamepads?|window|display|graphics|video|audio|sound|volume|language|locale)([^a-z]|$)`,
-	)
-	p.thumbnailWords = regexp.MustCompile(`(?i)^(thumbs?|thumbnails?|previews?)([^a-z]|$)`)
-	p.logWords = regexp.MustCompile(`(?i)^(logs?|crash(es|dumps|reports)?|diagnostics)$`)
+	p.credentialNames = regexp.MustCompile(whole(
+		`tokens? cookies? credentials? secrets? passwords? passwd oauth auth logins? api[-_]?keys? private[-_]?keys?`,
+	))
+	p.fetchedWords = regexp.MustCompile(folders(
+		`downloads? downloaded updates? patch(es)? dlcs? packages? bundles? unpacked extracted
+		site-packages dist-packages node_modules`,
+	))
+	p.crashWords = regexp.MustCompile(whole(`crash(ed|es|dumps?|reports?)? minidumps? coredumps? stacktraces? tracebacks?`))
+	p.settingWords = regexp.MustCompile(whole(
+		`keys keymaps? hotkeys? macros? inputs? joysticks? gamepads?
+		window display graphics video audio sound volume language locale`,
+	))
+	p.thumbnailWords = regexp.MustCompile(`^` + ending(`thumbs? thumbnails? previews?`))
+	p.logWords = regexp.MustCompile(folders(`logs? crash(es|dumps|reports)? diagnostics`))
 	p.saveWords = regexp.MustCompile(
-		`(?i)(^|[^a-z])(sav(e|es|ed|egames?|ings?)?|slots?|profiles?|progress|scores?|hi-?scores?|highscores?|achievements?|autosaves?|quicksaves?|checkpoints?|careers?|campaigns?)([^a-z]|$)|savegame|autosave|scores?([^a-z]|$)`,
+		whole(
+			`sav(e|es|ed|egames?|ings?)? slots? profiles? progress hi-?scores? highscores?
+			achievements? autosaves? quicksaves? checkpoints? careers? campaigns?`,
+		) + `|savegame|autosave|` + ending(`scores?`),
 	)
 	p.progressWords = regexp.MustCompile(
-		`(?i)(^|[^a-z])(worlds?|characters?|chars?|heroes|hero|players?|history|records?|stats|statistics|trophies|unlocks|unlocked|stor(y|ies)|towns?|cit(y|ies)|games?|adventures?|quests?|fame|best|rankings?|leaderboards?|continue|resume)([^a-z]|$)|(history|records|progress|characters?|campaigns?|statistics|hi(gh)?scr|hscr)([^a-z]|$)|^\.?state([^a-z]|$)`,
+		whole(
+			`worlds? chars? heroes hero players? history records? stats trophies unlocks unlocked
+			stor(y|ies) towns? cit(y|ies) games? adventures? quests? fame best rankings? leaderboards? continue resume`,
+		) + `|` + ending(`history records progress characters? campaigns? statistics hi(gh)?scr hscr`) + `|^\.?` + ending(`state`),
 	)
 	p.rcNames = regexp.MustCompile(`^\.?([a-z0-9_+-]{2,})?rc([-_.][0-9.]+)?$`)
-	p.pictureWords = regexp.MustCompile(
-		`(?i)^(pictures?|screenshots?|screens|shots?|photos?|captures?|replays?|recordings?|demos?|clips?|movies?|videos?|ghosts?)$`,
-	)
-	p.configWords = regexp.MustCompile(`(?i)config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
+	p.pictureWords = regexp.MustCompile(folders(
+		`pictures? screenshots? screens shots? photos? captures? replays? recordings? demos? clips? movies? videos? ghosts?`,
+	))
+	p.configWords = regexp.MustCompile(`config|settings?|options?|prefs?|preferences|keybind|bindings|controls`)
 	return p
 })
 
@@ -561,7 +585,7 @@ func (v *view) folderLike(words *regexp.Regexp) string {
 		return ""
 	}
 	for _, n := range v.names[:len(v.names)-1] {
-		if words.MatchString(n) {
+		if words.MatchString(strings.ToLower(n)) {
 			return n
 		}
 	}

@@ -160,10 +160,12 @@ func layOut(home string) error {
 		return os.WriteFile(name, []byte(text), 0o644)
 	}
 	hive := "WINE REGISTRY Version 2\n;; All keys relative to REGISTRY\\\\Machine\n\n" + strings.Repeat(
-		"[Software\\\\Classes\\\\Interface\\\\{00000000-0000-0000-C000-000000000046}] 1795576273\n#time=1dc5d3a\n@=\"IUnknown\"\n\"Threading\"=\"Both\"\n\n",
+		"[Software\\\\Classes\\\\Interface\\\\{00000000-0000-0000-C000-000000000046}] 1795576273\n"+
+			"#time=1dc5d3a\n@=\"IUnknown\"\n\"Threading\"=\"Both\"\n\n",
 		20_000,
 	) +
-		"[Software\\\\Microsoft\\\\Windows NT\\\\CurrentVersion\\\\ProfileList\\\\S-1-5-21-0-0-0-1000] 1795576273\n\"ProfileImagePath\"=\"C:\\\\users\\\\player\"\n"
+		"[Software\\\\Microsoft\\\\Windows NT\\\\CurrentVersion\\\\ProfileList\\\\S-1-5-21-0-0-0-1000] 1795576273\n" +
+		"\"ProfileImagePath\"=\"C:\\\\users\\\\player\"\n"
 	const top = ".local/share/quayside/"
 	for e := range nativeCopies + prefixCopies {
 		n := titleNumber(e)

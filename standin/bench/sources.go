@@ -44,9 +44,15 @@ func sources(rounds int) error {
 		if err := os.WriteFile(path, data, 0o600); err != nil {
 			return err
 		}
-		files = append(files, origin.File{Path: path, Rank: origin.Asset, Size: int64(len(data)), Open: func() (origin.Handle, error) { return os.Open(path) }})
+		files = append(files, origin.File{
+			Path: path, Rank: origin.Asset, Size: int64(len(data)),
+			Open: func() (origin.Handle, error) { return os.Open(path) },
+		})
 	}
-	names := []string{"Mira Oakes.json", "keepers", "ANNA.sav", "quick-a", "8f14e45f-ceea-467a-9b1c", "lantern.ini", "world_Copperfen", "chronicle.dat"}
+	names := []string{
+		"Mira Oakes.json", "keepers", "ANNA.sav", "quick-a", "8f14e45f-ceea-467a-9b1c", "lantern.ini", "world_Copperfen",
+		"chronicle.dat",
+	}
 	var took []time.Duration
 	for range max(rounds/2, 1) {
 		start := time.Now()
@@ -61,7 +67,8 @@ func sources(rounds int) error {
 	}
 	fmt.Printf(
 		"where names come from, over %d files of %d MB, in the memory of the system: %.1f s, %.0f MB/s (limit %.0f s)\n",
-		sourceFiles, sourceBytes>>20, median(took).Seconds(), float64(sourceFiles*sourceBytes)/1e6/median(took).Seconds(), sourceLimit.Seconds(),
+		sourceFiles, sourceBytes>>20, median(took).Seconds(),
+		float64(sourceFiles*sourceBytes)/1e6/median(took).Seconds(), sourceLimit.Seconds(),
 	)
 	return nil
 }

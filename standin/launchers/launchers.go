@@ -94,7 +94,8 @@ func Quayside(home, disk string) error {
 			"\"libraries\"\n{\n\t\"1\"\n\t{\n\t\t\"path\"\t%q\n\t}\n\t\"2\"\n\t{\n\t\t\"path\"\t%q\n\t}\n\t\"3\"\n\t{\n\t\t\"path\"\t%q\n\t}\n}\n",
 			top, second, unplugged(),
 		),
-		"settings/accounts.qk":                        "\"accounts\"\n{\n\t\"a\" { \"number\" \"90210017\" \"name\" \"gullwatch\" \"current\" \"1\" }\n\t\"b\" { \"number\" \"90210444\" \"name\" \"guest\" \"current\" \"0\" }\n}\n",
+		"settings/accounts.qk": "\"accounts\"\n{\n\t\"a\" { \"number\" \"90210017\" \"name\" \"gullwatch\" \"current\" \"1\" }\n" +
+			"\t\"b\" { \"number\" \"90210444\" \"name\" \"guest\" \"current\" \"0\" }\n}\n",
 		"settings/cloud.qk":                           "\"cloud\" { \"keep-copies\" \"1\" }\n",
 		"accounts/90210017/418820/remote/profile.bin": "x",
 		"accounts/90210444/610777/remote/station":     "x",
@@ -170,7 +171,8 @@ func shelf(file string, rows [][]any) error {
 	}
 	defer db.Close() // which would bring the journal in, so the files are taken before
 	if _, err := db.Exec(
-		`CREATE TABLE shelf (number TEXT, title TEXT NOT NULL, build TEXT, folder TEXT, bought_at TEXT NOT NULL, added DATETIME DEFAULT '2026-10-02 18:30:00')`,
+		`CREATE TABLE shelf (number TEXT, title TEXT NOT NULL, build TEXT, folder TEXT,
+			bought_at TEXT NOT NULL, added DATETIME DEFAULT '2026-10-02 18:30:00')`,
 	); err != nil {
 		return err
 	}
