@@ -172,7 +172,8 @@ func play(ctx context.Context, here, work string, g game) (r result, err error) 
 		traces[p.account] = list
 	}
 	draft := filepath.Join(work, "shared", g.Name+".draft.yaml")
-	made := as(ctx, people[0], work, append([]string{filepath.Join(work, "endroit"), "propose", "--out", draft, "--json"}, traces[people[0].account]...)...)
+	propose := []string{filepath.Join(work, "endroit"), "propose", "--out", draft, "--json"}
+	made := as(ctx, people[0], work, append(propose, traces[people[0].account]...)...)
 	made.Stderr = nil
 	out, err := made.Output()
 	var exit *exec.ExitError

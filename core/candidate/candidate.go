@@ -57,11 +57,14 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 		}
 		folder, name := path.Split(x.Place)
 		if s := units[folder]; s != nil && storeFiles().MatchString(name) {
-			if x.Place == s.files[0].Place {
-				if l, ok := p.unit(folder, s, names); ok {
-					groups[folder] = &l
-					order = append(order, folder)
-				}
+			if x.Place != s.files[0].Place {
+				continue // it came with the first
+			}
+			if l, ok := p.unit(folder, s, names); ok {
+				groups[folder] = &l
+				order = append(order, folder)
+			} else {
+				others = append(others, s.places()...)
 			}
 			continue
 		}
@@ -129,6 +132,7 @@ func (p *Proposal) unit(folder string, s *store, names *generaliser) (l Location
 	exact, err := place.Parse(folder)
 	switch {
 	case err != nil:
+		p.Questions = append(p.Questions, fmt.Sprintf("there is a database in %s, and no location can name it: %v", folder, err))
 		return l, false
 	case s.holds == footprint.Unknown:
 		p.Questions = append(p.Questions, fmt.Sprintf(
@@ -296,7 +300,9 @@ func (p *Proposal) ask() {
 		switch n := len(d.places); {
 		case n >= several && folder != "" && d.kind == footprint.Unknown:
 			p.Questions = append(p.Questions, fmt.Sprintf(
-				"what are the %d files in %s, such as %s? They were written, and nothing indicates what they are", n, folder, path.Base(d.places[0])))
+				"what are the %d files in %s, such as %s? They were written, and nothing indicates what they are",
+				n, folder, path.Base(d.places[0]),
+			))
 			continue
 		case n >= several && folder != "":
 			p.Questions = append(p.Questions, fmt.Sprintf(

@@ -109,3 +109,13 @@ func (s *store) decide() {
 		s.holds = footprint.Cache
 	}
 }
+
+// places are the locations of its files.
+func (s *store) places() (list []place.Location) {
+	for _, x := range s.files {
+		if l, err := place.ParseAny(x.Place); err == nil {
+			list = append(list, l)
+		}
+	}
+	return list
+}

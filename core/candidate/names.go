@@ -204,7 +204,11 @@ func cutExtension(name string) (stem, ext string) {
 // ownedPart replaces the user's or the host's name inside a name, unless it is a word of the
 // program's too: many accounts are called player.
 func ownedPart(name string, self *footprint.Self, found *origin.Result) (s place.Segment, why string, ok bool) {
-	for _, x := range []struct{ text, part, what string }{{self.User, "user", "the user's name"}, {self.Inside, "user", "the user's name"}, {self.Host, "host", "the host's name"}} {
+	for _, x := range []struct{ text, part, what string }{
+		{self.User, "user", "the user's name"},
+		{self.Inside, "user", "the user's name"},
+		{self.Host, "host", "the host's name"},
+	} {
 		if len(x.text) < minOwned || found.Brings(x.text) {
 			continue
 		}

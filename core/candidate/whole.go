@@ -53,7 +53,9 @@ func wholeFolders(list []Location, others []place.Location) (out []Location) {
 		if _, err := place.Parse(at.String()); err != nil {
 			continue
 		}
-		w.Why = append(slices.Clone(list[members[0]].Why), fmt.Sprintf("%d patterns in one folder whose name is not the game's own: the folder, whole", len(members)))
+		w.Why = append(slices.Clone(list[members[0]].Why), fmt.Sprintf(
+			"%d patterns in one folder whose name is not the game's own: the folder, whole", len(members),
+		))
 		whole[members[0]] = w
 		for _, i := range members {
 			gone[i] = true
@@ -91,7 +93,8 @@ func withoutCovered(list []Location) (out []Location) {
 	for i, l := range list {
 		into[i] = -1
 		for j, o := range list {
-			if i == j || o.Holds != l.Holds || o.At.Anchor != l.At.Anchor || o.At.String() == l.At.String() || !hasProfile(o.At) || hasProfile(l.At) {
+			if i == j || o.Holds != l.Holds || o.At.Anchor != l.At.Anchor || o.At.String() == l.At.String() ||
+				!hasProfile(o.At) || hasProfile(l.At) {
 				continue
 			}
 			if !slices.ContainsFunc(l.Files, func(x footprint.File) bool {

@@ -260,7 +260,8 @@ func TestAFileSystemThatAnswersNobodyIsNotWaitedFor(t *testing.T) {
 	ctx, done := context.WithTimeout(t.Context(), 100*time.Millisecond)
 	defer done()
 	start := time.Now()
-	found, err := Search(ctx, Words([]string{"keepers", "lantern"}), files, Budget{})
+	words := Words([]string{"keepers", "lantern"})
+	found, err := Search(ctx, words, files, Budget{})
 	require.NoError(t, err)
 	assert.Less(t, time.Since(start), 10*time.Second)
 	path, ok := found.Found("keepers")
@@ -269,4 +270,11 @@ func TestAFileSystemThatAnswersNobodyIsNotWaitedFor(t *testing.T) {
 	assert.Equal(t, 1, found.Files)
 	assert.Equal(t, []Unread{{"hangs", errSilent.Error()}, {"opens never", errSilent.Error()}}, found.Unread)
 	assert.False(t, found.Conclusive(), "code was not searched")
+
+	// What nobody came to is told too.
+	ctx, done = context.WithTimeout(t.Context(), 100*time.Millisecond)
+	defer done()
+	found, err = Search(ctx, words, append(files, InMemory("last", Asset, bytes.Repeat([]byte("x"), 900))), Budget{Workers: 1})
+	require.NoError(t, err)
+	assert.Equal(t, []Unread{{"hangs", errSilent.Error()}, {"opens never", errTime.Error()}, {"last", errTime.Error()}}, found.Unread)
 }

@@ -195,6 +195,13 @@ func (s *search) outcome() *Result {
 		}
 		r.Files++
 	}
+	if len(s.foundAt) == len(s.words) {
+		return r // the other files need not be searched
+	}
+	for _, f := range s.files[s.next:] {
+		r.Unread = append(r.Unread, Unread{f.Path, errTime.Error()})
+		r.blind = r.blind || f.Rank != Asset
+	}
 	return r
 }
 

@@ -303,7 +303,8 @@ var secret = []category{
 			"home:Library/Python", "home:Library/pnpm", "home:Library/Perl", "home:Library/Ruby",
 		}},
 	{"what a desktop starts or loads by itself",
-		"Desktop Application Autostart, Menu and Base Directory Specifications; systemd.unit(5); D-Bus; GNOME and KDE extensions; launchd.plist(5)", []string{
+		"Desktop Application Autostart, Menu and Base Directory Specifications; systemd.unit(5); D-Bus; " +
+			"GNOME and KDE extensions; launchd.plist(5)", []string{
 			"home:.xprofile", "home:.xinitrc", "home:.xsession", "home:.xsessionrc", "home:.xserverrc",
 			"home:.Xclients", "home:.Xauthority", "home:.ICEauthority", "home:.Xresources",
 			"home:.Xdefaults", "home:.Xmodmap", "home:.xbindkeysrc", "home:.xscreensaver",
