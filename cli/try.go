@@ -2,6 +2,8 @@ package cli
 
 import (
 	"context"
+	"errors"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -107,7 +109,9 @@ func (a *app) toTry(ctx context.Context, name string, inPrefix bool) (title stri
 		return d.Title, trial.OfDraft(d), nil
 	}
 	if strings.ContainsRune(name, filepath.Separator) || filepath.Ext(name) == ".yaml" { // it is no title
-		if _, err := os.Stat(name); err != nil {
+		if _, err := os.Stat(name); errors.Is(err, fs.ErrNotExist) {
+			return "", nil, fail(exitNotFound, "there is no file %s; endroit propose makes a draft", name)
+		} else if err != nil {
 			return "", nil, fail(exitNotFound, "%w", err)
 		}
 		return "", nil, fail(exitInput, "%s is no file with a draft", name)
