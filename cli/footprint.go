@@ -105,10 +105,10 @@ func sizeFlag(c *cli.Command, name string) (int64, error) {
 // why prints all evidence on one file.
 func (a *app) why(c *cli.Command, fp *footprint.Footprint) error {
 	name := c.String("why")
-	w, ok := fp.Explain(name)
+	w, ok := fp.Why(name)
 	if !ok {
 		if full, err := filepath.Abs(name); err == nil {
-			w, ok = fp.Explain(full)
+			w, ok = fp.Why(full)
 		}
 	}
 	if !ok {
@@ -130,7 +130,7 @@ func (a *app) why(c *cli.Command, fp *footprint.Footprint) error {
 		}
 		for _, e := range w.Evidence {
 			if e.Kind == p.Kind {
-				a.say("  %+5.1f  %s", e.Weight, shown(e.Text))
+				a.say("  %+5.1f  %s", e.Weight, shown(e.Text()))
 			}
 		}
 	}
@@ -365,6 +365,9 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, rea
 			"what it was before the run is not known: it was first seen at %s, and had changed by then",
 			phrase.Duration(f.Seen),
 		))
+	}
+	if f.Again != nil {
+		facts = append(facts, fmt.Sprintf("judged again by the rules of the service it is %s (%.2f)", f.Again.Kind.Word(), f.Again.Confidence))
 	}
 	a.say("      %s", shown(strings.Join(facts, "; ")))
 	for i, r := range f.Reasons {

@@ -138,7 +138,7 @@ func body(t *testing.T, title, at, file string) []byte {
 		Draft: &draft.Draft{Format: draft.Format, Title: title, Edition: &trace.Edition{Store: "quayside", Ref: "418820", Version: "1.2"}, Launcher: "quayside", OS: "linux", Runtime: "native",
 			Locations: []draft.Location{{At: at, Holds: draft.Save, Why: []string{"it was written near the cue saved"}}}},
 		Footprint: &footprint.Footprint{Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp user notification", Programs: []string{"tidewrack"}, Cues: []trace.Cue{{At: 3, Word: "saved"}}, Gaps: []trace.Gap{}, Counts: map[footprint.Kind]int{footprint.Save: 1},
-			Files: []footprint.File{{Place: file, Kind: footprint.Save, Confidence: 0.9, Reasons: []string{"its name"}, Writes: 1, Before: trace.State{Is: trace.IsAbsent}, After: trace.State{Is: trace.IsFile, Size: 9, Time: time.Date(2026, 11, 24, 1, 2, 3, 0, time.UTC)}}}},
+			Files: []footprint.File{{Place: file, Kind: footprint.Save, Confidence: 0.9, Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: "save"}}}, Writes: 1, Before: trace.State{Is: trace.IsAbsent}, After: trace.State{Is: trace.IsFile, Size: 9, Time: time.Date(2026, 11, 24, 1, 2, 3, 0, time.UTC)}}}},
 	}
 	raw, err := b.Encode()
 	require.NoError(t, err)
@@ -594,7 +594,7 @@ func TestATitleOfALauncher(t *testing.T) {
 // What was checked is what is shown, stored and published, under the name that it gets.
 func TestOneValueFromSubmissionToRevision(t *testing.T) {
 	w, ctx := start(t), t.Context()
-	text := strings.Replace(string(tidewrack(t)), `its name`, `of a name with \\u0000 and \"x-quotes\"`, 1)
+	text := strings.Replace(string(tidewrack(t)), `"word": "save"`, `"word": "of a name with \\u0000 and \"x-quotes\""`, 1)
 	text = strings.Replace(text, `"draft": {`, `"x-mine": {"title": "Saltglass"}, "draft": {"x-title": "Saltglass", `, 1)
 	first, err := w.people["mira"].Submit(ctx, "first", []byte(text))
 	require.NoError(t, err)
@@ -692,7 +692,7 @@ func TestBodiesThatAreRefused(t *testing.T) {
 		"empty":               {good, "{}", 422, "draft", "a draft and a footprint"},
 		"no key":              {without("Idempotency-Key"), sound, 422, "Idempotency-Key", "missing"},
 		"no content type":     {without("Content-Type"), sound, 415, "", "application/json"},
-		"NUL":                 {good, strings.Replace(sound, "its name", `its\u0000name`, 1), 422, "footprint.files[0].reasons[0]", "NUL"},
+		"NUL":                 {good, strings.Replace(sound, `"word": "save"`, `"word": "its\u0000name"`, 1), 422, "footprint.files[0].findings[0].word", "NUL"},
 		"a whole home":        {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "home:*", 1), 422, "draft.locations[0].at", "reaches too far"},
 		"out of its anchor":   {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/../../x", 1), 422, "draft.locations[0].at", "is not allowed in a path"},
 		"an absolute path":    {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "/etc/passwd", 1), 422, "draft.locations[0].at", "no colon"},
@@ -707,7 +707,7 @@ func TestBodiesThatAreRefused(t *testing.T) {
 		"two titles":          {good, strings.Replace(sound, `"title"`, `"Title": "Saltglass", "title"`, 1), 422, "draft.Title", "unknown key; keys are case-sensitive, and your own must begin with x-"},
 		"a title twice":       {good, strings.Replace(sound, `"title"`, `"title": "Saltglass", "title"`, 1), 400, "draft.title", "duplicate key"},
 		"two drafts":          {good, strings.Replace(sound, `"draft"`, `"Draft": {}, "draft"`, 1), 422, "Draft", "unknown key; keys are case-sensitive, and your own must begin with x-"},
-		"half a character":    {good, strings.Replace(sound, "its name", `its\ud800name`, 1), 400, "footprint.files[0].reasons[0]", "invalid JSON after byte"},
+		"half a character":    {good, strings.Replace(sound, `"word": "save"`, `"word": "its\ud800name"`, 1), 400, "footprint.files[0].findings[0].word", "invalid JSON after byte"},
 		"an endless number":   {good, strings.Replace(sound, `"footprint": {`, `"footprint": {"x-n": 1, "events": 1e131071, `, 1), 422, "footprint.events", "out of range"},
 		"letters that mix":    {good, strings.Replace(sound, `"title": "Tidewrack"`, `"title": "Tidewr\u0430ck"`, 1), 422, "draft.title", "Latin and Cyrillic"},
 		"a direction mark":    {good, strings.Replace(sound, `"title": "Tidewrack"`, `"title": "\u202eTidewrack"`, 1), 422, "draft.title", "it contains an invisible or unprintable character"},

@@ -49,6 +49,7 @@ func (s *Service) corrected(c *echo.Context, x store.Contribution) (*contributio
 	for i := range body.Footprint.Corrections {
 		body.Footprint.Corrections[i].By = x.By
 	}
+	body.Footprint.Explain()
 	said, err := s.store.Corrections(c.Request().Context(), x.ID)
 	if err != nil {
 		return nil, err

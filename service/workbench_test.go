@@ -45,7 +45,7 @@ func TestTheWorkbenchOfAContribution(t *testing.T) {
 	var file wire.BenchFileShown
 	status, _ = w.call(t, "mira", "GET", at+"/files/0", "", &file)
 	require.Equal(t, http.StatusOK, status)
-	assert.Equal(t, []string{"its name"}, file.Reasons)
+	assert.Equal(t, []string{`its name contains "save"`}, file.Reasons)
 	assert.Empty(t, file.Versions, "contents stay on the contributor's machine")
 	for _, n := range []string{"1", "-1", "x"} {
 		status, _ = w.call(t, "mira", "GET", at+"/files/"+n, "", nil)
@@ -103,6 +103,7 @@ func TestCorrectionsInASubmission(t *testing.T) {
 	var sound contribution.Body
 	require.NoError(t, json.Unmarshal(tidewrack(t), &sound))
 	require.NoError(t, sound.Footprint.Correct([]footprint.Correction{{File: "xdg-data:tidewrack/slots/slot1.sav", Kind: footprint.Config}}))
+	sound.Footprint.Files[0].Reasons = nil // made where it is read
 	raw, err := sound.Encode()
 	require.NoError(t, err)
 	sent, err := w.people["mira"].Submit(ctx, "k", raw)
@@ -110,6 +111,12 @@ func TestCorrectionsInASubmission(t *testing.T) {
 	var bench wire.Workbench
 	w.call(t, "anselm", "GET", fmt.Sprintf("/api/v1/contributions/%d/workbench", sent.Number), "", &bench)
 	require.Len(t, bench.Corrections, 1)
+	shown, err := w.people["anselm"].Contribution(ctx, sent.Number)
+	require.NoError(t, err)
+	var read footprint.Footprint
+	require.NoError(t, json.Unmarshal(shown.Footprint, &read))
+	assert.Equal(t, footprint.Unknown, read.Files[0].Again.Kind, "one finding is not enough for what was sent")
+	assert.Len(t, read.Files[0].Reasons, 2)
 	assert.Equal(t, "mira", bench.Corrections[0].By)
 
 	for name, spoil := range map[string]func(f *footprint.Footprint){
@@ -117,7 +124,7 @@ func TestCorrectionsInASubmission(t *testing.T) {
 		"of no file":          func(f *footprint.Footprint) { f.Corrections[0].File = "xdg-data:x" },
 		"not said":            func(f *footprint.Footprint) { f.Corrections = nil },
 		"twice":               func(f *footprint.Footprint) { f.Corrections = append(f.Corrections, f.Corrections[0]) },
-		"without its reason":  func(f *footprint.Footprint) { f.Files[0].Reasons = []string{} },
+		"judged elsewhere":    func(f *footprint.Footprint) { f.Files[0].Again = &footprint.Judged{Kind: footprint.Save} },
 		"of no kind":          func(f *footprint.Footprint) { f.Corrections[0].Was = "treasure" },
 		"a stroke that backs": func(f *footprint.Footprint) { f.Files[0].Lane = &footprint.Lane{Writes: []footprint.Stroke{{5, 1, 1}}} },
 	} {

@@ -23,7 +23,6 @@ type Joint struct {
 	Reasons    []string       `json:"reasons"`
 	Seen       []Seen         `json:"seen"` // by run
 	Told       []string       `json:"told"` // what the runs together tell
-	evidence   []footprint.Evidence
 }
 
 // Seen is what one run did to a place: the files that it stands for there.
@@ -155,28 +154,19 @@ func (c *Comparison) put(j Joint) {
 	}
 }
 
-// The weights of what several runs tell together, beside footprint's own.
-const (
-	onlyWhenSet   = 3.0  // it was written in just those runs in which a setting was changed
-	onlyWhenSaved = 2.0  // the same with saving
-	alwaysWritten = -1.5 // a setting would not be written in runs in which none was changed
-)
-
-// judge joins the evidence of the runs: what several say counts once, by the weight that
-// it has in most, and what they tell together is added.
+// judge joins the findings of the runs, and adds what they tell together.
 func (j *Joint) judge(runs []*footprint.Footprint) {
-	var evidence [][]footprint.Evidence
+	var findings [][]footprint.Finding
 	for _, s := range j.Seen {
 		for _, x := range s.Files {
-			evidence = append(evidence, x.Evidence())
+			findings = append(findings, x.Findings)
 		}
 	}
-	j.evidence = footprint.JoinEvidence(evidence)
 	told := j.together(runs)
-	j.Kind, j.Confidence, j.Reasons = footprint.Decide(append(j.evidence, told...))
-	for _, e := range told {
-		if e.Kind == j.Kind { // what speaks of another kind is of no use to the reader
-			j.Told = append(j.Told, e.Text)
+	j.Kind, j.Confidence, j.Reasons = footprint.Decide(append(footprint.JoinFindings(findings), told...))
+	for _, f := range told {
+		if f.SpeaksOf(j.Kind) { // what speaks of another kind is of no use to the reader
+			j.Told = append(j.Told, f.Sentence())
 		}
 	}
 	switch n := j.contents(); {
@@ -189,26 +179,19 @@ func (j *Joint) judge(runs []*footprint.Footprint) {
 
 // together is what only several runs can tell. Cues that stand in the same runs cannot be
 // told apart by them.
-func (j *Joint) together(runs []*footprint.Footprint) (told []footprint.Evidence) {
+func (j *Joint) together(runs []*footprint.Footprint) (told []footprint.Finding) {
 	written := j.runs(true)
-	tell := func(kind footprint.Kind, weight float64, text string) {
-		told = append(told, footprint.Evidence{Kind: kind, Weight: weight, Text: text})
-	}
 	if slices.Equal(marked(runs, "saved"), marked(runs, "changed-setting")) {
 		return nil
 	}
-	for _, w := range []struct {
-		cue    string
-		kind   footprint.Kind
-		weight float64
-	}{{"changed-setting", footprint.Config, onlyWhenSet}, {"saved", footprint.Save, onlyWhenSaved}} {
+	for _, w := range []struct{ cue, id string }{{"changed-setting", "only-when-set"}, {"saved", "only-when-saved"}} {
 		with := marked(runs, w.cue)
 		switch {
 		case len(with) == 0 || len(with) == len(runs):
 		case slices.Equal(written, with):
-			tell(w.kind, w.weight, fmt.Sprintf("it was written only in the runs marked %s (%s)", w.cue, numbers(with)))
-		case w.kind == footprint.Config && len(written) == len(runs):
-			tell(footprint.Config, alwaysWritten, "it was also written in runs in which no setting was changed")
+			told = append(told, footprint.Finding{ID: w.id, Facts: footprint.Facts{Word: numbers(with)}})
+		case w.id == "only-when-set" && len(written) == len(runs):
+			told = append(told, footprint.Finding{ID: "always-written"})
 		}
 	}
 	return told

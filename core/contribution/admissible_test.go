@@ -15,7 +15,7 @@ import (
 // A draft that is proposed can be submitted: what could not be is left out, and asked.
 func TestAdmissible(t *testing.T) {
 	file := func(at string) footprint.File {
-		return footprint.File{Before: trace.State{Is: trace.IsAbsent}, After: trace.State{Is: trace.IsFile, Size: 1}, Place: at, Kind: footprint.Save, Writes: 1, Confidence: 0.9, Reasons: []string{"its name"}}
+		return footprint.File{Before: trace.State{Is: trace.IsAbsent}, After: trace.State{Is: trace.IsFile, Size: 1}, Place: at, Kind: footprint.Save, Writes: 1, Confidence: 0.9, Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: "save"}}}}
 	}
 	fp := &footprint.Footprint{Format: footprint.Format, OS: "linux", Runtime: "native", Title: "Tidewrack",
 		Files: []footprint.File{file("xdg-data:tidewrack/a.sav"), file("xdg-data:tidewrack/b.sav")}, Counts: map[footprint.Kind]int{footprint.Save: 2}}

@@ -10,7 +10,9 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"slices"
+	"sync"
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
@@ -27,8 +29,11 @@ const (
 	MaxFiles = 10_000
 	maxText  = 2000
 
-	maxStrokes = 100_000
+	maxStrokes  = 100_000
+	maxFindings = 100
 )
+
+var findingID = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[a-z]+(-[a-z]+){0,9}$`) })
 
 // Body is what is sent: a draft with its footprint, or a sheet with what it found.
 type Body struct {
@@ -142,7 +147,7 @@ func withTexts(b *Body, change func(string) string) (*Body, error) {
 // closed are the keys whose texts are no free ones.
 var closed = map[string]bool{
 	"format": true, "os": true, "runtime": true, "kind": true, "was": true, "holds": true, "is": true, "observer": true,
-	"looks": true, "type": true, "order": true, "stored": true, "algorithm": true, "length": true, "repeat": true, "header": true,
+	"looks": true, "id": true, "case": true, "type": true, "order": true, "stored": true, "algorithm": true, "length": true, "repeat": true, "header": true,
 	"sha256": true, "started": true, "time": true, "made": true,
 	"title": true, "store": true, "ref": true, "version": true, "launcher": true, "at": true, "place": true, "file": true,
 }
@@ -293,10 +298,22 @@ func checkFootprint(f *footprint.Footprint) error {
 			return &Error{field, "its kind, confidence or counts are out of range"}
 		}
 		if j := x.Judged; j != nil {
-			if !corrected[x.Place] || !known[j.Kind] || j.Confidence < 0 || j.Confidence > 1 || len(x.Reasons) == 0 {
+			if !corrected[x.Place] || !known[j.Kind] || j.Confidence < 0 || j.Confidence > 1 {
 				return &Error{field + ".judged", "only a corrected file has an original kind"}
 			}
 			judged[x.Place] = true
+		}
+		if len(x.Reasons) > 0 || x.Again != nil {
+			return &Error{field + ".reasons", "reasons are made from the findings, where they are read; leave them out"}
+		}
+		if len(x.Findings) > maxFindings {
+			return &Error{field + ".findings", fmt.Sprintf("there are %d; at most %d are allowed", len(x.Findings), maxFindings)}
+		}
+		for _, f := range x.Findings {
+			if !findingID().MatchString(f.ID) || f.Case != "" && !findingID().MatchString(f.Case) || f.Share < 0 || f.Share > 1 {
+				return &Error{field + ".findings", fmt.Sprintf("%.40q is not a finding's id, its case is none, or its share is not between 0 and 1", f.ID)}
+			}
+			texts = append(texts, f.Word)
 		}
 		for _, s := range []trace.State{x.Before, x.After} {
 			if !slices.Contains(trace.States, s.Is) || s.Size < 0 {
@@ -316,7 +333,7 @@ func checkFootprint(f *footprint.Footprint) error {
 				}
 			}
 		}
-		texts = append(append(append(append(texts, x.Reasons...), x.Programs...), x.Near...), x.Before.Looks, x.After.Looks)
+		texts = append(append(append(texts, x.Programs...), x.Near...), x.Before.Looks, x.After.Looks)
 	}
 	if len(corrected) > len(judged) {
 		return &Error{"footprint.corrections", "one refers to a file that is not in the footprint"}

@@ -22,8 +22,8 @@ func sound() (*draft.Draft, *footprint.Footprint) {
 	f := &footprint.Footprint{Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp user notification", Programs: []string{"tidewrack"}, Cues: []trace.Cue{}, Gaps: []trace.Gap{}, Counts: map[footprint.Kind]int{footprint.Save: 1},
 		Self: &footprint.Self{User: "mira", Host: "heron", Home: "/home/mira"},
 		Files: []footprint.File{
-			{Path: "/home/mira/.local/share/tidewrack/slots/slot1.sav", Place: "xdg-data:tidewrack/slots/slot1.sav", Kind: footprint.Save, Confidence: 0.9, Writes: 1, Reasons: []string{"its name"}, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}},
-			{Path: "/home/mira/.local/share/tidewrack/slots/slot.log", Place: "xdg-data:tidewrack/slots/slot.log", Kind: footprint.Log, Confidence: 0.9, Writes: 9, Reasons: []string{"its name"}, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}},
+			{Path: "/home/mira/.local/share/tidewrack/slots/slot1.sav", Place: "xdg-data:tidewrack/slots/slot1.sav", Kind: footprint.Save, Confidence: 0.9, Writes: 1, Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: "save"}}}, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}},
+			{Path: "/home/mira/.local/share/tidewrack/slots/slot.log", Place: "xdg-data:tidewrack/slots/slot.log", Kind: footprint.Log, Confidence: 0.9, Writes: 9, Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: "save"}}}, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}},
 		}}
 	return d, f
 }
@@ -94,7 +94,11 @@ func TestUntrustedSubmissions(t *testing.T) {
 		"a confidence above one":   {func(b *Body) { b.Footprint.Files[0].Confidence = 1.5 }, "footprint.files[0]", "out of range"},
 		"a count below zero":       {func(b *Body) { b.Footprint.Files[0].Reads = -1 }, "footprint.files[0]", "out of range"},
 		"too many files":           {func(b *Body) { b.Footprint.Files = make([]footprint.File, MaxFiles+1) }, "footprint.files", "at most"},
-		"an escape for terminals":  {func(b *Body) { b.Footprint.Files[0].Reasons[0] = "\x1b[2J" }, "footprint", "it contains an invisible or unprintable character"},
+		"an escape for terminals":  {func(b *Body) { b.Footprint.Files[0].Findings[0].Word = "\x1b[2J" }, "footprint", "it contains an invisible or unprintable character"},
+		"reasons of its own":       {func(b *Body) { b.Footprint.Files[0].Reasons = []string{"believe me"} }, "footprint.files[0].reasons", "made from the findings"},
+		"a judgement of others":    {func(b *Body) { b.Footprint.Files[0].Again = &footprint.Judged{Kind: footprint.Save} }, "footprint.files[0].reasons", "leave them out"},
+		"an id that is none":       {func(b *Body) { b.Footprint.Files[0].Findings[0].ID = "Its Name" }, "footprint.files[0].findings", "not a finding's id"},
+		"too many findings":        {func(b *Body) { b.Footprint.Files[0].Findings = make([]footprint.Finding, 101) }, "footprint.files[0].findings", "at most"},
 		"an endless text":          {func(b *Body) { b.Footprint.Programs = []string{strings.Repeat("x", 3000)} }, "footprint", "longer than"},
 		"a cue with a bell":        {func(b *Body) { b.Footprint.Cues = []trace.Cue{{Word: "ding\a"}} }, "footprint.cues[0]", "it contains an invisible or unprintable character"},
 	} {
@@ -123,7 +127,7 @@ func TestABodyOverTheLimitIsNotEncoded(t *testing.T) {
 	b := prepared(t)
 	long := strings.Repeat("x", 1900)
 	for range 2500 {
-		b.Footprint.Files = append(b.Footprint.Files, footprint.File{Place: "xdg-data:tidewrack/a", Kind: footprint.Log, Reasons: []string{long}})
+		b.Footprint.Files = append(b.Footprint.Files, footprint.File{Place: "xdg-data:tidewrack/a", Kind: footprint.Log, Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: long}}}})
 	}
 	_, err := b.Encode()
 	assert.ErrorContains(t, err, "at most")

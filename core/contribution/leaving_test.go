@@ -66,6 +66,7 @@ func plant(v reflect.Value, skip map[string]bool, next func() string) {
 func TestNothingOfAPersonLeaves(t *testing.T) {
 	// What is a word of the formats, or is published of the title as it stands.
 	skip := map[string]bool{
+		"Finding.ID": true, "Facts.Case": true, // words of the format
 		"Draft.Format": true, "Draft.Title": true, "Draft.OS": true, "Draft.Runtime": true, "Draft.Launcher": true, "Draft.Edition": true, "Draft.Trace": true, "Draft.Also": true,
 		"Location.At": true, "Location.Holds": true, "Location.Notes": true,
 		"Footprint.Format": true, "Footprint.Title": true, "Footprint.OS": true, "Footprint.Runtime": true, "Footprint.Launcher": true, "Footprint.Edition": true, "Footprint.Observer": true, "Footprint.Self": true, "Footprint.Programs": true,
@@ -85,7 +86,7 @@ func TestNothingOfAPersonLeaves(t *testing.T) {
 			return rapid.SampledFrom([]string{"slot", "", "save_", "Quick"}).Draw(rt, "before") + rapid.SampledFrom(chosen).Draw(rt, "name") + rapid.SampledFrom([]string{"", "_03", " 2", "Save"}).Draw(rt, "after")
 		})
 		file := func(at string, kind footprint.Kind) footprint.File {
-			return footprint.File{Path: "/home/quillon/" + at, Place: at, Kind: kind, Writes: 1, Confidence: 0.9, Reasons: []string{"its name"}, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}}
+			return footprint.File{Path: "/home/quillon/" + at, Place: at, Kind: kind, Writes: 1, Confidence: 0.9, Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: "save"}}}, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}}
 		}
 		d := &draft.Draft{Format: draft.Format, Title: "Tidewrack", OS: "windows", Runtime: "native", Locations: []draft.Location{
 			{At: "roaming-app-data:Tidewrack/slots/slot{slot}.sav", Holds: draft.Save},

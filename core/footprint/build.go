@@ -438,8 +438,8 @@ func (b *builder) judge(f *record) File {
 	v.near = b.cuesNear(f)
 	out.Near = v.near
 	out.Lane = f.lane()
-	out.evidence = v.evidence()
-	out.Kind, out.Confidence, out.Reasons = Decide(out.evidence)
+	out.Findings = v.findings()
+	out.Kind, out.Confidence, out.Reasons = Decide(out.Findings)
 	return out
 }
 

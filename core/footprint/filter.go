@@ -86,13 +86,6 @@ func (b *builder) pick(e trace.Event) {
 	}
 }
 
-// Evidence is one reason for or against a kind.
-type Evidence struct {
-	Kind   Kind    `json:"kind"`
-	Weight float64 `json:"weight"` // negative against it
-	Text   string  `json:"text"`
-}
-
 // Why is all that speaks for and against what a file could be.
 type Why struct {
 	File     File       `json:"file"`
@@ -107,9 +100,9 @@ type Points struct {
 	Share float64 `json:"share"` // of the odds of all kinds, 0 to 1
 }
 
-// Explain finds a file by its path or place and says why it is what it is. ok is false
+// Why finds a file by its path or place and says why it is what it is. ok is false
 // if the footprint lists no such file.
-func (f *Footprint) Explain(name string) (w Why, ok bool) {
+func (f *Footprint) Why(name string) (w Why, ok bool) {
 	for _, x := range f.Files {
 		if x.Path == name || x.Place == name || x.Inside == name {
 			return x.Explain(), true
@@ -131,15 +124,10 @@ func (f *Footprint) Explain(name string) (w Why, ok bool) {
 	return w, false
 }
 
-// Evidence is what applies to the file, for and against every kind; none if the footprint
-// was read from JSON.
-func (f File) Evidence() []Evidence { return f.evidence }
-
-// Explain says all that speaks for and against what the file could be; nothing if the
-// footprint was read from JSON.
+// Explain says all that speaks for and against what the file could be.
 func (f File) Explain() Why {
-	w := Why{File: f, Evidence: slices.Clone(f.evidence)}
-	points, sum := weigh(f.evidence)
+	w := Why{File: f, Evidence: weighed(f.Findings)}
+	points, sum := weigh(w.Evidence)
 	for _, k := range Kinds {
 		if p, ok := points[k]; ok {
 			w.Points = append(w.Points, Points{k, p, min(odds(p)/sum, 0.99)})

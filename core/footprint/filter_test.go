@@ -61,14 +61,14 @@ func TestFilter(t *testing.T) {
 func TestExplain(t *testing.T) {
 	p := data + "slots/slot1.sav"
 	fp := tell(t).file(p, bytesOf(500)).do(1, trace.Read, p).do(30, trace.Replace, p).cue(30.5, "saved").after(p, bytesOf(510)).end()
-	w, ok := fp.Explain(p)
+	w, ok := fp.Why(p)
 	require.True(t, ok)
 	assert.Equal(t, Save, w.Points[0].Kind)
 	assert.InDelta(t, w.File.Confidence, w.Points[0].Share, 0.006)
 	sum := map[Kind]float64{Unknown: unknownPoints}
 	for i, e := range w.Evidence {
 		sum[e.Kind] += e.Weight
-		assert.NotEmpty(t, e.Text)
+		assert.NotEmpty(t, e.Text())
 		if i > 0 {
 			assert.LessOrEqual(t, abs(e.Weight), abs(w.Evidence[i-1].Weight))
 		}
@@ -76,9 +76,9 @@ func TestExplain(t *testing.T) {
 	for _, x := range w.Points {
 		assert.InDelta(t, sum[x.Kind], x.Sum, 1e-9)
 	}
-	_, ok = fp.Explain(w.File.Place)
+	_, ok = fp.Why(w.File.Place)
 	assert.True(t, ok)
-	_, ok = fp.Explain("/nowhere")
+	_, ok = fp.Why("/nowhere")
 	assert.False(t, ok)
 }
 

@@ -106,7 +106,8 @@ type File struct {
 	Place      string        `json:"place,omitempty"`  // the same as a location, where it is below an anchor
 	Kind       Kind          `json:"kind"`
 	Confidence float64       `json:"confidence"` // 0 to 1
-	Reasons    []string      `json:"reasons"`
+	Findings   []Finding     `json:"findings"`
+	Reasons    []string      `json:"reasons,omitempty"` // the findings that count for the kind, in words; left out when shared
 	Reads      int           `json:"reads"`
 	Writes     int           `json:"writes"`            // times it was opened for writing, replaced or cut
 	Changes    int           `json:"changes,omitempty"` // times it was found changed
@@ -121,13 +122,13 @@ type File struct {
 	After      trace.State   `json:"after"`
 	// Seen is when Before was taken, where the file had changed since the start by then:
 	// what it was before the run is not known.
-	Seen     time.Duration `json:"seen,omitempty"`
-	Reached  string        `json:"reached,omitempty"` // another path that led to it, through a link; left out when shared
-	Lane     *Lane         `json:"lane,omitempty"`    // when shared, of files of interest alone
-	Judged   *Judged       `json:"judged,omitempty"`  // what the judgement said, where a person corrected it
-	evidence []Evidence    // of all kinds; see Explain
-	passed   bool          // over by a filter: no event of it counts
-	runs     []int         // see Runs
+	Seen    time.Duration `json:"seen,omitempty"`
+	Reached string        `json:"reached,omitempty"` // another path that led to it, through a link; left out when shared
+	Lane    *Lane         `json:"lane,omitempty"`    // when shared, of files of interest alone
+	Judged  *Judged       `json:"judged,omitempty"`  // what the judgement said, where a person corrected it
+	Again   *Judged       `json:"again,omitempty"`   // what the findings are by the table here, where that is another kind: see Explain
+	passed  bool          // over by a filter: no event of it counts
+	runs    []int         // see Runs
 }
 
 // Judged is what the judgement said of a file that a person corrected.

@@ -1,7 +1,6 @@
 package footprint
 
 import (
-	"fmt"
 	"math"
 	"path"
 	"regexp"
@@ -47,167 +46,16 @@ func (v *view) place() {
 	}
 }
 
-// feature is one piece of evidence. Its test returns the reason in words that a
-// person can check, empty where the feature does not apply. The weight adds to
-// the logarithm of the kind's odds; a negative one speaks against the kind.
-type feature struct {
-	kind   Kind
-	weight float64
-	test   func(*view) string
-}
-
-// features is the whole of the judgement. Standards and names are evidence, not
-// proof: what was done to a file weighs most.
-var features = []feature{
-	{System, 6, (*view).systemPath},
-	{System, 8, (*view).desktopFile},
-	{System, 8, (*view).windowsKey},
-	{System, 8, (*view).sessionKey},
-	{System, 2, (*view).writtenByOthers},
-	{Config, -7, (*view).writtenByOthers},
-	{Config, 4, (*view).programKey},
-	{Asset, 5, (*view).neverWrittenInInstall},
-	{Asset, 5, (*view).neverWrittenShared},
-	{Asset, 2, (*view).neverWrittenMedia},
-	{Temp, 12, (*view).becameAnother},
-	{Temp, 5, (*view).writtenAndRemoved},
-	{Temp, 3, (*view).temporaryFolder},
-	{Temp, 2, (*view).temporaryName},
-	{Lock, 5, (*view).lockName},
-	{Lock, 2, (*view).emptyAndRemoved},
-	{Cache, 5, (*view).cacheFolder},
-	{Save, -4, (*view).cacheFolder},
-	{Config, -4, (*view).cacheFolder},
-	{Capture, -4, (*view).cacheFolder},
-	{Cache, 4, (*view).cacheName},
-	{Cache, 5, (*view).compiledCode},
-	{Save, -4, (*view).compiledCode},
-	{Config, -4, (*view).compiledCode},
-	{Cache, 7, (*view).madeFromAsset},
-	{Save, -7, (*view).madeFromAsset},
-	{Config, -5, (*view).madeFromAsset},
-	{Save, -2, (*view).cacheName},
-	{Capture, -4, (*view).cacheName},
-	{Capture, -6, (*view).thumbnailFolder},
-	{Cache, 4, (*view).thumbnailFolder},
-	{Asset, 5, (*view).fetchedFolder},
-	{Save, -2, (*view).fetchedFolder},
-	{Log, 4, (*view).logName},
-	{Log, 4, (*view).crashReport},
-	{Log, 2, (*view).logFolder},
-	{Log, 2.5, (*view).appendedAtTheEnd},
-	{Log, 3, (*view).grewWhileOpen},
-	{Log, 3, (*view).openedOften},
-	{Log, -1.5, (*view).readWithContent},
-	{Config, 3, (*view).configName},
-	{Config, 1.5, (*view).settingName},
-	{Config, 3, (*view).rcName},
-	{Config, 1.5, (*view).dotFile},
-	{Config, 2, (*view).configExtension},
-	{Config, 2, (*view).configFolder},
-	{Config, 1.5, (*view).settingsInside},
-	{Config, 2.5, (*view).writtenNearSetting},
-	{Config, 1.5, (*view).writtenThenAlone},
-	{Config, 1, (*view).readFirst},
-	{Save, 3, (*view).saveName},
-	{Save, 1.5, (*view).progressName},
-	{Save, 2, (*view).saveExtension},
-	{Save, 2.5, (*view).saveFolder},
-	{Save, 3, (*view).writtenNearSaved},
-	{Save, 1, (*view).writtenNearExit},
-	{Save, 1.5, (*view).replacedThroughTemporary},
-	{Save, 1.5, (*view).readFirst},
-	{Save, 1, (*view).bytesInside},
-	{Save, 1, (*view).dataFolder},
-	{Save, 1.5, (*view).keepsOldContent},
-	{Save, -3, (*view).openedOften},
-	{Save, -1.5, (*view).writtenAtAnyTime},
-	{Save, -2, (*view).writtenAtTheStartAlone},
-	{Config, -3, (*view).openedOften},
-	{Save, -6, (*view).goneAfterwards},
-	{Config, -6, (*view).goneAfterwards},
-	{Save, -6, (*view).credentialName},
-	{Config, -6, (*view).credentialName},
-	{Save, -7, (*view).writtenByOthers},
-	{Capture, -7, (*view).writtenByOthers},
-	{Config, -0.5, (*view).writtenByAService},
-	{Save, -0.5, (*view).writtenByAService},
-	{Save, -2, (*view).programKey},
-	{Log, 2.5, (*view).onlyForward},
-	{Save, 1, (*view).rewrittenInPlace},
-	{Save, -3, (*view).neverWritten},
-	{Config, -1.5, (*view).neverWritten},
-	{Capture, 6, (*view).pictureMade},
-	{Capture, 5, (*view).pictureFolder},
-	{Save, -2, (*view).pictureFolder},
-	{Capture, 4, (*view).recordingExtension},
-}
-
-// unknownPoints is how many points a kind needs to be as likely as Unknown.
-const unknownPoints = 2.0
-
-// evidence is what applies to the file, for and against every kind.
-func (v *view) evidence() (list []Evidence) {
-	for _, f := range features {
-		if text := f.test(v); text != "" {
-			list = append(list, Evidence{f.kind, f.weight, text})
-		}
-	}
-	return list
-}
-
-func odds(points float64) float64 { return math.Exp(points) }
-
-// weigh adds the evidence up for each kind that any is of, and the odds of all.
-func weigh(list []Evidence) (points map[Kind]float64, sum float64) {
-	points = map[Kind]float64{Unknown: unknownPoints}
-	for _, e := range list {
-		points[e.Kind] += e.Weight
-	}
-	for _, k := range Kinds { // in one order, so that the sum is one number
-		if p, ok := points[k]; ok {
-			sum += odds(p)
-		}
-	}
-	return points, sum
-}
-
-// Decide finds the likeliest kind. The confidence is the kind's share of the odds of
-// all kinds; the reasons are those for the kind, the weightiest first.
-func Decide(list []Evidence) (Kind, float64, []string) {
-	points, sum := weigh(list)
-	best := Unknown
-	for _, k := range Kinds {
-		if p, ok := points[k]; ok && p > points[best] {
-			best = k
-		}
-	}
-	own := slices.DeleteFunc(slices.Clone(list), func(e Evidence) bool { return e.Kind != best })
-	slices.SortStableFunc(own, func(a, b Evidence) int { return compareDown(a.Weight, b.Weight) })
-	texts := []string{}
-	for _, e := range own {
-		if e.Weight < 0 {
-			e.Text = "against it: " + e.Text
-		}
-		texts = append(texts, e.Text)
-	}
-	if best == Unknown {
-		texts = append(texts, "no observation points clearly to one kind")
-	}
-	// Nothing that was only seen is certain.
-	return best, min(math.Round(100*odds(points[best])/sum)/100, 0.99), texts
-}
-
 func (v *view) writesSeen() bool { return v.writes > 0 || len(v.sizes) > 0 || v.positions > 0 }
 
-func (v *view) neverWritten() string {
+func (v *view) neverWritten() *Facts {
 	switch {
 	case v.writesSeen():
-		return ""
+		return nil
 	case v.unused > 0:
-		return fmt.Sprintf("it was opened for writing %s, but not written", times(v.unused))
+		return count(v.unused)
 	}
-	return "it was never written in this run"
+	return holds()
 }
 
 var systemRoots = []string{
@@ -217,32 +65,32 @@ var systemRoots = []string{
 
 func (v *view) inInstall() bool { return v.placed && v.anchor == place.Install }
 
-func (v *view) systemPath() string {
+func (v *view) systemPath() *Facts {
 	if v.inInstall() {
-		return ""
+		return nil
 	}
 	if v.b.prefix.isHive(v.file.Path) {
-		return "it is the prefix's registry file; what programs keep is in its keys"
+		return inCase("hive", "")
 	}
 	if v.b.prefix.isWindows(v.file.Path) {
-		return "it is one of Windows' own files in the prefix"
+		return inCase("prefix", "")
 	}
 	if v.b.prefix != nil && (v.base == "desktop.ini" || v.base == "thumbs.db") {
-		return "Windows keeps how the folder is shown in it"
+		return inCase("view", "")
 	}
 	if v.b.h.OS == "windows" && systemPaths().windowsFolder.MatchString(v.file.Path) {
-		return "it is one of Windows' own files"
+		return inCase("windows", "")
 	}
 	for _, root := range systemRoots {
 		if strings.HasPrefix(v.file.Path, root) {
-			return "it lies in " + strings.TrimSuffix(root, "/") + ", which belongs to the operating system"
+			return word(strings.TrimSuffix(root, "/"))
 		}
 	}
 	if strings.HasPrefix(v.file.Path, "/usr/share/") && !v.writesSeen() && !strings.Contains(v.file.Path, "/games/") &&
 		!v.ownName() {
-		return "it lies in /usr/share and was never written"
+		return inCase("share", "")
 	}
-	return ""
+	return nil
 }
 
 // desktopNames are what desktops and libraries keep for themselves in the
@@ -267,39 +115,39 @@ var desktopNames = map[place.Anchor][]string{
 	place.XDGCache:       {"mesa_shader_cache", "mesa_shader_cache_db", "nvidia", "fontconfig", "gstreamer-1.0"},
 }
 
-func (v *view) desktopFile() string {
+func (v *view) desktopFile() *Facts {
 	if !v.placed {
-		return ""
+		return nil
 	}
 	for _, n := range desktopNames[v.anchor] {
 		if v.names[0] == n {
-			return n + " belongs to the desktop, not to a title"
+			return word(n)
 		}
 	}
-	return ""
+	return nil
 }
 
-func (v *view) neverWrittenInInstall() string {
+func (v *view) neverWrittenInInstall() *Facts {
 	if v.writesSeen() || !v.inInstall() {
-		return ""
+		return nil
 	}
-	return "it came with the installation and was never written"
+	return holds()
 }
 
-func (v *view) neverWrittenShared() string {
+func (v *view) neverWrittenShared() *Facts {
 	p := v.file.Path
 	if v.writesSeen() ||
 		!(strings.HasPrefix(p, "/usr/") && (strings.Contains(p, "/games/") || v.ownName()) || strings.HasPrefix(p, "/opt/")) {
-		return ""
+		return nil
 	}
-	return "it lies in a folder for installed programs and was never written"
+	return holds()
 }
 
-func (v *view) neverWrittenMedia() string {
+func (v *view) neverWrittenMedia() *Facts {
 	if v.writesSeen() || !CameAlong(v.state.Looks) {
-		return ""
+		return nil
 	}
-	return "it looks like a " + v.state.Looks + " and was never written"
+	return word(v.state.Looks)
 }
 
 // CameAlong reports whether content looks like what comes with a program, by what
@@ -337,38 +185,38 @@ func lettersAndDigits(s string) string {
 	}, strings.ToLower(s))
 }
 
-func (v *view) becameAnother() string {
+func (v *view) becameAnother() *Facts {
 	if v.becomes == nil || !v.removed {
-		return ""
+		return nil
 	}
-	return "it was written and then renamed to " + path.Base(v.becomes.file.Path)
+	return word(path.Base(v.becomes.file.Path))
 }
 
-func (v *view) writtenAndRemoved() string {
+func (v *view) writtenAndRemoved() *Facts {
 	if !v.created || !v.removed || v.becomes != nil || v.state.Is == trace.IsFile {
-		return ""
+		return nil
 	}
-	return fmt.Sprintf("it was made in this run and removed again at %s", clock(v.removedAt))
+	return when(v.removedAt)
 }
 
-func (v *view) temporaryFolder() string {
+func (v *view) temporaryFolder() *Facts {
 	if name := systemPaths().windowsTemp.FindString(v.file.Path); name != "" && (v.writesSeen() || v.removed) {
-		return "it lies in Windows' folder for temporary files"
+		return inCase("windows", "")
 	}
 	for _, t := range []string{"/tmp/", "/var/tmp/"} {
 		if strings.HasPrefix(v.file.Path, t) && !v.placed && (v.writesSeen() || v.removed) {
-			return "it lies in " + strings.TrimSuffix(t, "/")
+			return word(strings.TrimSuffix(t, "/"))
 		}
 	}
-	return ""
+	return nil
 }
 
-func (v *view) temporaryName() string {
+func (v *view) temporaryName() *Facts {
 	if strings.HasSuffix(v.base, ".tmp") || strings.HasSuffix(v.base, ".temp") || strings.HasSuffix(v.base, ".part") ||
 		strings.HasPrefix(v.base, "tmp") {
-		return "its name is one for temporary files"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
 // systemPaths are what belongs to Windows, in paths and in the registry.
@@ -403,87 +251,87 @@ func (v *view) keyText() string {
 	return "registry:" + strings.Join(v.names, "/") + "/"
 }
 
-func (v *view) sessionKey() string {
+func (v *view) sessionKey() *Facts {
 	if systemPaths().sessionKeys.MatchString(v.keyText()) {
-		return "Windows keeps this key for one session only and creates it again"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
-func (v *view) windowsKey() string {
+func (v *view) windowsKey() *Facts {
 	if m := systemPaths().windowsKeys.FindString(v.keyText()); m != "" {
-		return "keys in " + strings.TrimSuffix(strings.TrimPrefix(m, "registry:"), "/") + " belong to Windows or to what runs it"
+		return word(strings.TrimSuffix(strings.TrimPrefix(m, "registry:"), "/"))
 	}
-	return ""
+	return nil
 }
 
-func (v *view) programKey() string {
+func (v *view) programKey() *Facts {
 	if text := v.keyText(); systemPaths().softwareKeys.MatchString(text) && !systemPaths().windowsKeys.MatchString(text) {
-		return "it is a key of a program's own in the registry, where settings are kept"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
 // On a desktop other programs write all the time. What nobody that was observed wrote
 // counts for the title only where a folder or the file is called like it.
-func (v *view) writtenByOthers() string {
+func (v *view) writtenByOthers() *Facts {
 	if v.unobserved && v.writes == 0 && !v.ownName() {
-		return trace.Unobserved + ", and its name is not the title's: another program may have done so for itself"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
-func (v *view) writtenByAService() string {
+func (v *view) writtenByAService() *Facts {
 	if v.unobserved && v.writes == 0 && v.ownName() {
-		return trace.Unobserved + ": another program may have, on the game's behalf"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
 // onlyForward holds for a file that stayed open and of which each look found more.
-func (v *view) onlyForward() string {
+func (v *view) onlyForward() *Facts {
 	if v.positions >= 3 && v.rewound == 0 && v.positions > v.writes && strings.HasPrefix(v.state.Looks, content.Text) {
-		return fmt.Sprintf("it stayed open and grew (%s)", times(v.positions))
+		return count(v.positions)
 	}
-	return ""
+	return nil
 }
 
-func (v *view) rewrittenInPlace() string {
+func (v *view) rewrittenInPlace() *Facts {
 	if v.rewound > 0 {
-		return fmt.Sprintf("it stayed open and was rewritten from an earlier position (%s)", times(v.rewound))
+		return count(v.rewound)
 	}
-	return ""
+	return nil
 }
 
-func (v *view) lockName() string {
+func (v *view) lockName() *Facts {
 	if strings.HasSuffix(v.base, ".lock") || strings.HasSuffix(v.base, ".lck") || strings.HasSuffix(v.base, ".pid") ||
 		v.base == "lock" ||
 		v.base == "lockfile" {
-		return "its name is one for locks"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
-func (v *view) emptyAndRemoved() string {
+func (v *view) emptyAndRemoved() *Facts {
 	if !v.created || !v.removed || v.becomes != nil || v.state.Size != 0 {
-		return ""
+		return nil
 	}
 	for _, size := range v.sizes {
 		if size > 0 {
-			return ""
+			return nil
 		}
 	}
-	return "it stayed empty and was removed"
+	return holds()
 }
 
-func (v *view) cacheFolder() string {
+func (v *view) cacheFolder() *Facts {
 	if v.placed && v.anchor == place.XDGCache {
-		return "it lies in the folder for caches (XDG_CACHE_HOME)"
+		return inCase("caches", "")
 	}
 	if name := v.folderLike(wordShapes().cacheWords); name != "" {
-		return "it lies in a folder called " + name
+		return word(name)
 	}
-	return ""
+	return nil
 }
 
 // wordShapes are the words in names that the rules go by.
@@ -543,11 +391,11 @@ var wordShapes = sync.OnceValue(func() (p wordPatterns) {
 
 // What lets a person in is neither progress nor settings, wherever it lies: nobody may be
 // led to copy it, or to let it be overwritten.
-func (v *view) credentialName() string {
+func (v *view) credentialName() *Facts {
 	if m := wordShapes().credentialNames.FindStringSubmatch(v.base); m != nil {
-		return fmt.Sprintf("its name contains %q: credentials are neither progress nor settings", m[2])
+		return word(m[2])
 	}
-	return ""
+	return nil
 }
 
 // nameIn is the word of a name that a pattern finds, without what parts it from others.
@@ -555,28 +403,28 @@ func nameIn(words *regexp.Regexp, base string) string {
 	return strings.Trim(words.FindString(base), "._- 0123456789")
 }
 
-func (v *view) cacheName() string {
+func (v *view) cacheName() *Facts {
 	if m := nameIn(wordShapes().cacheNames, v.base); m != "" {
-		return fmt.Sprintf("its name contains %q", m)
+		return word(m)
 	}
-	return ""
+	return nil
 }
 
 // thumbnailFolder holds for small pictures that a program made to show its own levels or
 // saves by: it makes them again.
-func (v *view) thumbnailFolder() string {
+func (v *view) thumbnailFolder() *Facts {
 	if name := v.folderLike(wordShapes().thumbnailWords); name != "" && v.created {
-		return "it was created in a folder called " + name
+		return word(name)
 	}
-	return ""
+	return nil
 }
 
 // fetchedFolder holds for what the run brought in from elsewhere, or unpacked.
-func (v *view) fetchedFolder() string {
+func (v *view) fetchedFolder() *Facts {
 	if name := v.folderLike(wordShapes().fetchedWords); name != "" && v.created {
-		return "it was created in a folder called " + name
+		return word(name)
 	}
-	return ""
+	return nil
 }
 
 // folderLike returns the first folder below the anchor whose name fits.
@@ -592,11 +440,11 @@ func (v *view) folderLike(words *regexp.Regexp) string {
 	return ""
 }
 
-func (v *view) logName() string {
+func (v *view) logName() *Facts {
 	if v.ext == ".log" || strings.HasPrefix(v.base, "log.") || strings.Contains(v.base, ".log.") {
-		return "its name is one for logs"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
 // crashExtensions are those of what is left of a program that ended badly.
@@ -604,61 +452,61 @@ var crashExtensions = []string{".dmp", ".mdmp", ".stackdump", ".crash", ".core"}
 
 // crashReport holds for what is written when a program ends badly, for its makers: the game
 // itself never reads it.
-func (v *view) crashReport() string {
+func (v *view) crashReport() *Facts {
 	switch m := nameIn(wordShapes().crashWords, v.base); {
 	case v.reads > 0 || !v.writesSeen():
-		return ""
+		return nil
 	case slices.Contains(crashExtensions, v.ext):
-		return "its extension " + v.ext + " is one for reports of crashes"
+		return inCase("extension", v.ext)
 	case m != "":
-		return fmt.Sprintf("its name contains %q, and the program never read it", m)
+		return word(m)
 	}
-	return ""
+	return nil
 }
 
 // codeExtensions are those of scripts and shaders that were compiled. The sources came with
 // the game, so they can be made again.
 var codeExtensions = []string{".pyc", ".pyo", ".luac", ".elc", ".jsc", ".qmlc", ".spv", ".cso", ".dxbc", ".dxil", ".metallib", ".beam"}
 
-func (v *view) compiledCode() string {
+func (v *view) compiledCode() *Facts {
 	if v.writesSeen() && slices.Contains(codeExtensions, v.ext) {
-		return "its extension " + v.ext + " is one for compiled code, which can be made again"
+		return word(v.ext)
 	}
-	return ""
+	return nil
 }
 
 // settingName holds for names that settings often have, and other things too.
-func (v *view) settingName() string {
-	if m := nameIn(wordShapes().settingWords, v.base); m != "" && v.writesSeen() && v.configName() == "" && v.saveName() == "" {
-		return fmt.Sprintf("its name contains %q", m)
+func (v *view) settingName() *Facts {
+	if m := nameIn(wordShapes().settingWords, v.base); m != "" && v.writesSeen() && v.configName() == nil && v.saveName() == nil {
+		return word(m)
 	}
-	return ""
+	return nil
 }
 
-func (v *view) logFolder() string {
+func (v *view) logFolder() *Facts {
 	if name := v.folderLike(wordShapes().logWords); name != "" {
-		return "it lies in a folder called " + name
+		return word(name)
 	}
-	return ""
+	return nil
 }
 
-func (v *view) appendedAtTheEnd() string {
+func (v *view) appendedAtTheEnd() *Facts {
 	if n := v.ops[trace.Append]; n > 0 || v.ops[trace.Create] > 0 && v.grows() {
 		if n > 0 && n >= v.writes-v.ops[trace.Create] {
-			return fmt.Sprintf("it was only appended to (%s)", times(n))
+			return count(n)
 		}
 	}
-	return ""
+	return nil
 }
 
 // manyOpenings is how many openings at the end are more than progress needs.
 const manyOpenings = 10
 
-func (v *view) openedOften() string {
-	if n := v.ops[trace.Append]; n >= manyOpenings && v.appendedAtTheEnd() != "" {
-		return fmt.Sprintf("it was appended to %s", times(n))
+func (v *view) openedOften() *Facts {
+	if n := v.ops[trace.Append]; n >= manyOpenings && v.appendedAtTheEnd() != nil {
+		return count(n)
 	}
-	return ""
+	return nil
 }
 
 // oftenFrom is how many times of writing show whether they go with what was marked.
@@ -666,9 +514,9 @@ const oftenFrom = 10
 
 // writtenAtAnyTime holds for a file that was written again and again, seldom when
 // something was saved.
-func (v *view) writtenAtAnyTime() string {
+func (v *view) writtenAtAnyTime() *Facts {
 	if len(v.writeTimes) < oftenFrom || !slices.ContainsFunc(v.b.fp.Cues, func(c trace.Cue) bool { return c.Word == "saved" }) {
-		return ""
+		return nil
 	}
 	near := 0
 	for _, t := range v.writeTimes {
@@ -679,9 +527,9 @@ func (v *view) writtenAtAnyTime() string {
 		}
 	}
 	if 5*near > len(v.writeTimes) {
-		return ""
+		return nil
 	}
-	return fmt.Sprintf("%[2]d of its %[1]d writes are near the cue saved", len(v.writeTimes), near)
+	return &Facts{Count: near, Of: len(v.writeTimes)}
 }
 
 func (v *view) grows() bool {
@@ -693,63 +541,63 @@ func (v *view) grows() bool {
 	return len(v.sizes) >= 3
 }
 
-func (v *view) grewWhileOpen() string {
+func (v *view) grewWhileOpen() *Facts {
 	if v.grows() && len(v.sizes) > 2*v.writes && strings.HasPrefix(v.state.Looks, content.Text) {
-		return fmt.Sprintf("it stayed open and kept growing (%s)", times(len(v.sizes)))
+		return count(len(v.sizes))
 	}
-	return ""
+	return nil
 }
 
 // readWithContent holds for a file that the program read what it had kept of: few programs
 // read their own logs.
-func (v *view) readWithContent() string {
-	likeLog := v.appendedAtTheEnd() != "" || v.grewWhileOpen() != "" || v.onlyForward() != ""
-	if v.reads == 0 || !likeLog || v.logName() != "" {
-		return ""
+func (v *view) readWithContent() *Facts {
+	likeLog := v.appendedAtTheEnd() != nil || v.grewWhileOpen() != nil || v.onlyForward() != nil
+	if v.reads == 0 || !likeLog || v.logName() != nil {
+		return nil
 	}
-	return "the program read it, which few do with a log"
+	return holds()
 }
 
-func (v *view) configName() string {
+func (v *view) configName() *Facts {
 	if m := wordShapes().configWords.FindString(v.base); m != "" {
-		return fmt.Sprintf("its name contains %q", m)
+		return word(m)
 	}
-	return ""
+	return nil
 }
 
 var configExtensions = []string{".ini", ".cfg", ".conf", ".config", ".toml", ".prefs", ".properties", ".rc"}
 
-func (v *view) configExtension() string {
+func (v *view) configExtension() *Facts {
 	for _, e := range configExtensions {
 		if v.ext == e {
-			return "its extension " + e + " is one for settings"
+			return word(e)
 		}
 	}
-	return ""
+	return nil
 }
 
-func (v *view) configFolder() string {
+func (v *view) configFolder() *Facts {
 	if v.placed && v.anchor == place.XDGConfig {
-		return "it lies in the folder for settings (XDG_CONFIG_HOME)"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
-func (v *view) settingsInside() string {
+func (v *view) settingsInside() *Facts {
 	if v.state.Looks == content.Text+", settings by name" {
-		return "its content is names with values"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
-func (v *view) writtenNearSetting() string { return v.writtenNear("changed-setting") }
-func (v *view) writtenNearSaved() string   { return v.writtenNear("saved") }
+func (v *view) writtenNearSetting() *Facts { return v.writtenNear("changed-setting") }
+func (v *view) writtenNearSaved() *Facts   { return v.writtenNear("saved") }
 
 // writtenThenAlone holds for a file that was written when a setting was changed, and at
 // no other time.
-func (v *view) writtenThenAlone() string {
+func (v *view) writtenThenAlone() *Facts {
 	if len(v.near) != 1 || v.near[0] != "changed-setting" || len(v.writeTimes) == 0 {
-		return ""
+		return nil
 	}
 	for _, t := range v.writeTimes {
 		near := false
@@ -757,34 +605,31 @@ func (v *view) writtenThenAlone() string {
 			near = near || c.Word == "changed-setting" && t > c.At-cueBefore && t <= c.At+cueAfter
 		}
 		if !near {
-			return ""
+			return nil
 		}
 	}
-	return "it was written only then"
+	return holds()
 }
 
-func (v *view) writtenNear(word string) string {
-	if !slices.Contains(v.near, word) {
-		return ""
+func (v *view) writtenNear(cue string) *Facts {
+	if !slices.Contains(v.near, cue) {
+		return nil
 	}
-	best, gap := time.Duration(0), time.Duration(math.MaxInt64)
+	after, gap := time.Duration(0), time.Duration(math.MaxInt64)
 	for _, c := range v.b.fp.Cues {
-		if c.Word != word {
+		if c.Word != cue {
 			continue
 		}
 		for _, t := range v.writeTimes {
 			if d := (c.At - t).Abs(); d < gap {
-				best, gap = c.At-t, d
+				after, gap = t-c.At, d
 			}
 		}
 	}
 	if gap < 50*time.Millisecond {
-		return "it was written at the cue " + word
+		after = 0
 	}
-	if best < 0 {
-		return fmt.Sprintf("it was written %s after the cue %s", clock(-best), word)
-	}
-	return fmt.Sprintf("it was written %s before the cue %s", clock(best), word)
+	return &Facts{Word: cue, At: after}
 }
 
 // exitNear is how close to the end a write says something, exitShare the part of
@@ -794,47 +639,47 @@ const (
 	exitShare = 5
 )
 
-func (v *view) writtenNearExit() string {
+func (v *view) writtenNearExit() *Facts {
 	n := len(v.writeTimes)
 	if n == 0 || v.writeTimes[n-1] > v.b.exit+time.Second {
-		return ""
+		return nil
 	}
 	before := max(0, v.b.exit-v.writeTimes[n-1])
 	switch {
 	case before >= min(exitNear, v.b.exit/exitShare):
-		return ""
+		return nil
 	case before < 50*time.Millisecond:
-		return "it was written as the program ended"
+		return when(0)
 	}
-	return fmt.Sprintf("it was last written %s before the program ended", clock(before))
+	return when(before)
 }
 
-func (v *view) readFirst() string {
+func (v *view) readFirst() *Facts {
 	if v.reads == 0 || !v.writesSeen() || len(v.writeTimes) == 0 || v.firstRead >= v.writeTimes[0] {
-		return ""
+		return nil
 	}
-	return fmt.Sprintf("it was read at %s and written later", clock(v.firstRead))
+	return when(v.firstRead)
 }
 
-func (v *view) saveName() string {
-	if m := nameIn(wordShapes().saveWords, v.base); m != "" && v.logName() == "" {
-		return fmt.Sprintf("its name contains %q", m)
+func (v *view) saveName() *Facts {
+	if m := nameIn(wordShapes().saveWords, v.base); m != "" && v.logName() == nil {
+		return word(m)
 	}
-	return ""
+	return nil
 }
 
 // progressName holds for names that progress often has, and other things too.
-func (v *view) progressName() string {
-	if !v.writesSeen() || v.saveName() != "" || v.logName() != "" {
-		return ""
+func (v *view) progressName() *Facts {
+	if !v.writesSeen() || v.saveName() != nil || v.logName() != nil {
+		return nil
 	}
 	if m := nameIn(wordShapes().progressWords, v.base); m != "" {
-		return fmt.Sprintf("its name contains %q", m)
+		return word(m)
 	}
-	if name := v.folderLike(wordShapes().progressWords); name != "" && v.saveFolder() == "" {
-		return "it lies in a folder called " + name
+	if name := v.folderLike(wordShapes().progressWords); name != "" && v.saveFolder() == nil {
+		return inCase("folder", name)
 	}
-	return ""
+	return nil
 }
 
 // starting is how long a run that nobody marked takes to start, at most, and startShare
@@ -847,152 +692,128 @@ const (
 
 // writtenAtTheStartAlone holds for what was made ready while the program started, and not
 // touched by anything that was played.
-func (v *view) writtenAtTheStartAlone() string {
+func (v *view) writtenAtTheStartAlone() *Facts {
 	if len(v.writeTimes) == 0 {
-		return ""
+		return nil
 	}
 	ready, said := min(starting, v.b.exit/startShare), ""
 	for _, c := range v.b.fp.Cues {
 		if reading[c.Word] {
 			if ready = min(c.At, readyBy); ready == c.At {
-				said = " (the cue " + c.Word + ")"
+				said = c.Word
 			}
 			break
 		}
 	}
 	if last := v.writeTimes[len(v.writeTimes)-1]; last < ready && v.b.exit > 2*ready {
-		return fmt.Sprintf("it was last written at %s, before the game was ready%s", clock(last), said)
+		return &Facts{At: last, Word: said}
 	}
-	return ""
+	return nil
 }
 
-func (v *view) rcName() string {
+func (v *view) rcName() *Facts {
 	stem, _, _ := strings.Cut(strings.TrimPrefix(v.base, "."), ".") // .tidewrackrc.xml too
 	if wordShapes().rcNames.MatchString(stem) && v.writesSeen() {
-		return "its name ends in rc, as those of settings files do"
+		return holds()
 	}
-	return ""
+	return nil
 }
 
 // dotFile holds for a hidden file right in the home that is called like the program: by
 // custom its settings, unless it is called a save or scores.
-func (v *view) dotFile() string {
+func (v *view) dotFile() *Facts {
 	name, hidden := strings.CutPrefix(v.base, ".")
 	if !hidden || !v.placed || v.anchor != place.Home || len(v.names) != 1 || !v.writesSeen() {
-		return ""
+		return nil
 	}
 	for _, p := range []string{v.b.h.Title, path.Base(v.b.processes[v.process].Exe)} {
 		if o := lettersAndDigits(p); len(o) >= 3 && lettersAndDigits(name) == o {
-			return "it is a hidden file in the home, called like the program"
+			return holds()
 		}
 	}
-	return ""
+	return nil
 }
 
 var saveExtensions = []string{".sav", ".save", ".savegame", ".profile", ".slot", ".score", ".scores", ".hi"}
 
-func (v *view) saveExtension() string {
+func (v *view) saveExtension() *Facts {
 	for _, e := range saveExtensions {
 		if v.ext == e {
-			return "its extension " + e + " is one for progress"
+			return word(e)
 		}
 	}
-	return ""
+	return nil
 }
 
-func (v *view) saveFolder() string {
+func (v *view) saveFolder() *Facts {
 	if name := v.folderLike(wordShapes().saveWords); name != "" {
-		return "it lies in a folder called " + name
+		return word(name)
 	}
-	return ""
+	return nil
 }
 
-func (v *view) replacedThroughTemporary() string {
+func (v *view) replacedThroughTemporary() *Facts {
 	if v.via == nil {
-		return ""
+		return nil
 	}
-	return "it was written under the temporary name " + path.Base(v.via.file.Path) + " and renamed into place"
+	return word(path.Base(v.via.file.Path))
 }
 
-func (v *view) bytesInside() string {
+func (v *view) bytesInside() *Facts {
 	if !v.writesSeen() {
-		return ""
+		return nil
 	}
 	switch v.state.Looks {
 	case content.Bytes, "SQLite database", "gzip data", "zlib data", "zstd data", "LZ4 data":
-		if v.state.Looks == content.Bytes {
-			return "its content is binary"
-		}
-		return "its content looks like: " + v.state.Looks
+		return word(v.state.Looks)
 	}
-	return ""
+	return nil
 }
 
-func (v *view) dataFolder() string {
+func (v *view) dataFolder() *Facts {
 	if v.writesSeen() && v.placed && (v.anchor == place.XDGData || v.anchor == place.XDGState || v.anchor == place.VarGames) {
-		return "it lies in a folder for program data (" + string(v.anchor) + ")"
+		return word(string(v.anchor))
 	}
-	return ""
+	return nil
 }
 
-func (v *view) keepsOldContent() string {
+func (v *view) keepsOldContent() *Facts {
 	if v.backupOf == nil {
-		return ""
+		return nil
 	}
-	return "it has the previous content of " + path.Base(v.backupOf.file.Path)
+	return word(path.Base(v.backupOf.file.Path))
 }
 
-func (v *view) pictureMade() string {
+func (v *view) pictureMade() *Facts {
 	if v.created && strings.Contains(v.state.Looks, "picture") {
-		return "it is a " + v.state.Looks + " made in this run"
+		return word(v.state.Looks)
 	}
-	return ""
+	return nil
 }
 
-func (v *view) pictureFolder() string {
+func (v *view) pictureFolder() *Facts {
 	if name := v.folderLike(wordShapes().pictureWords); name != "" && v.writesSeen() {
-		return "it lies in a folder called " + name
+		return word(name)
 	}
-	return ""
+	return nil
 }
 
 var recordingExtensions = []string{
 	".replay", ".rpl", ".dem", ".demo", ".rec", ".ghost", ".mp4", ".webm", ".mkv", ".avi", ".ogv", ".gif",
 }
 
-func (v *view) recordingExtension() string {
+func (v *view) recordingExtension() *Facts {
 	for _, e := range recordingExtensions {
 		if v.ext == e && v.writesSeen() {
-			return "its extension " + e + " is one for recordings"
+			return word(e)
 		}
 	}
-	return ""
+	return nil
 }
 
-func (v *view) goneAfterwards() string {
+func (v *view) goneAfterwards() *Facts {
 	if v.state.Is == trace.IsAbsent {
-		return "it was gone at the end"
+		return holds()
 	}
-	return ""
-}
-
-// clock writes a time in the run.
-func clock(d time.Duration) string {
-	switch {
-	case d < 10*time.Second:
-		return fmt.Sprintf("%.1f s", d.Seconds())
-	case d < 10*time.Minute:
-		return fmt.Sprintf("%.0f s", d.Seconds())
-	}
-	return fmt.Sprintf("%.0f min", d.Minutes())
-}
-
-func times(n int) string {
-	switch n {
-	case 1:
-		return "once"
-	case 2:
-		return "twice"
-	}
-	return fmt.Sprintf("%d times", n)
+	return nil
 }

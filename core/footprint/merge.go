@@ -4,10 +4,8 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"endroit/core/trace"
@@ -141,7 +139,7 @@ func joined(list []File) File {
 		return out
 	}
 	out.Near, out.Programs = slices.Clone(out.Near), slices.Clone(out.Programs)
-	evidence := [][]Evidence{out.evidence}
+	findings := [][]Finding{out.Findings}
 	out.runs = slices.Clone(out.runs)
 	for _, x := range list[1:] {
 		out.runs = append(out.runs, x.runs...)
@@ -170,49 +168,9 @@ func joined(list []File) File {
 				out.Programs = append(out.Programs, p)
 			}
 		}
-		evidence = append(evidence, x.evidence)
+		findings = append(findings, x.Findings)
 	}
-	out.evidence = JoinEvidence(evidence)
-	out.Kind, out.Confidence, out.Reasons = Decide(out.evidence)
+	out.Findings = JoinFindings(findings)
+	out.Kind, out.Confidence, out.Reasons = Decide(out.Findings)
 	return out
-}
-
-var anyNumber = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`[0-9]+`)
-})
-
-// JoinEvidence puts the evidence of several runs on one file together. What several say
-// counts once. What speaks against a kind counts by the share of the runs that say it: a
-// file that was not written in one run may be in another.
-func JoinEvidence(runs [][]Evidence) (all []Evidence) {
-	type key struct {
-		kind Kind
-		text string
-	}
-	times := map[key]int{}
-	var order []key
-	first := map[key]Evidence{}
-	for _, list := range runs {
-		seen := map[key]bool{}
-		for _, e := range list {
-			k := key{e.Kind, anyNumber().ReplaceAllString(e.Text, "0")}
-			if seen[k] {
-				continue
-			}
-			seen[k] = true
-			if times[k] == 0 {
-				order = append(order, k)
-				first[k] = e
-			}
-			times[k]++
-		}
-	}
-	for _, k := range order {
-		e := first[k]
-		if e.Weight < 0 {
-			e.Weight *= float64(times[k]) / float64(len(runs))
-		}
-		all = append(all, e)
-	}
-	return all
 }

@@ -1,6 +1,7 @@
 package footprint
 
 import (
+	"slices"
 	"testing"
 	"time"
 
@@ -73,13 +74,60 @@ func TestMergeRefuses(t *testing.T) {
 	assert.Empty(t, first.Self.Others)
 }
 
-// What several runs say counts once; what speaks against a kind, by how many say it.
-func TestJoinEvidence(t *testing.T) {
-	list := func(e ...Evidence) []Evidence { return e }
-	got := JoinEvidence([][]Evidence{
-		list(Evidence{Save, 3, "it was written 0.5 s before the cue saved"}, Evidence{Config, 2, "its name"}),
-		list(Evidence{Save, 3, "it was written 1.2 s before the cue saved"}, Evidence{Save, -3, "it was never written in this run"}),
-	})
-	assert.Equal(t, list(Evidence{Save, 3, "it was written 0.5 s before the cue saved"}, Evidence{Config, 2, "its name"}, Evidence{Save, -1.5, "it was never written in this run"}), got)
-	assert.Empty(t, JoinEvidence(nil))
+// What several runs show counts once; what speaks against a kind, by how many show it.
+func TestJoinFindings(t *testing.T) {
+	near := func(d time.Duration) Finding {
+		return Finding{ID: "written-near-saved", Facts: Facts{Word: "saved", At: d}}
+	}
+	got := JoinFindings([][]Finding{{near(-1), {ID: "rc-name"}}, {near(2), {ID: "never-written"}}})
+	assert.Equal(t, []Finding{near(-1), {ID: "rc-name", Share: 0.5}, {ID: "never-written", Share: 0.5}}, got)
+	assert.Empty(t, JoinFindings(nil))
+	weight := func(list []Finding, id string) float64 {
+		for _, e := range weighed(list) {
+			if e.ID == id && e.Kind == Save {
+				return e.Weight
+			}
+		}
+		return 0
+	}
+	assert.InDelta(t, weight([]Finding{{ID: "never-written"}}, "never-written")/2, weight(got, "never-written"), 1e-9)
+	assert.InDelta(t, weight([]Finding{near(0)}, "written-near-saved"), weight(got, "written-near-saved"), 1e-9)
+}
+
+// Every finding has a sentence and a row in the table, and every row a finding, so that
+// none is looked for in vain.
+func TestFindingsAndWeightsBelongTogether(t *testing.T) {
+	together := []string{"only-when-set", "only-when-saved", "always-written"} // what several runs tell
+	ids := map[string]bool{}
+	for _, o := range observations {
+		assert.False(t, ids[o.id], o.id)
+		ids[o.id] = true
+		assert.NotEmpty(t, rowsOf()[o.id], o.id)
+	}
+	seen := map[string]bool{}
+	for _, r := range Weights() {
+		assert.True(t, ids[r.Finding] || slices.Contains(together, r.Finding), r.Finding)
+		assert.False(t, seen[r.Finding+string(r.Kind)], "%s has two weights for %s", r.Finding, r.Kind)
+		seen[r.Finding+string(r.Kind)] = true
+		assert.NotEmpty(t, Finding{ID: r.Finding}.Sentence(), r.Finding)
+	}
+	for id := range sentences {
+		assert.NotEmpty(t, rowsOf()[id], id)
+	}
+	assert.Empty(t, Finding{ID: "what-comes-later"}.Sentence())
+	kind, _, _ := Decide([]Finding{{ID: "what-comes-later"}})
+	assert.Equal(t, Unknown, kind)
+}
+
+// What was sent without sentences gets them where it is read, and is judged again.
+func TestExplainWhatWasSent(t *testing.T) {
+	f := &Footprint{Files: []File{
+		{Place: "xdg-data:tw/tw.log", Kind: Save, Confidence: 0.9, Findings: []Finding{{ID: "log-name"}, {ID: "log-folder", Facts: Facts{Word: "logs"}}}},
+		{Place: "xdg-data:tw/a", Kind: Log, Confidence: 1, Judged: &Judged{Unknown, 1}},
+	}, Corrections: []Correction{{File: "xdg-data:tw/a", Kind: Log, Was: Unknown, By: "mira"}}}
+	f.Explain()
+	assert.Empty(t, f.Files[0].Reasons, "nothing speaks for what was sent")
+	assert.Equal(t, Log, f.Files[0].Again.Kind)
+	assert.Nil(t, f.Files[1].Again)
+	assert.Equal(t, "mira says that it is log, not unknown", f.Files[1].Reasons[0])
 }

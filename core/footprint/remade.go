@@ -1,7 +1,6 @@
 package footprint
 
 import (
-	"fmt"
 	"path"
 	"strings"
 	"time"
@@ -67,10 +66,10 @@ func fileStem(name string) string {
 	return stem
 }
 
-func (v *view) madeFromAsset() string {
+func (v *view) madeFromAsset() *Facts {
 	source := v.b.madeFrom[v.record]
 	if source == "" || len(v.near) > 0 {
-		return ""
+		return nil
 	}
-	return fmt.Sprintf("it was made once, right after %s was read, as others beside it were: it can be made again", path.Base(source))
+	return word(path.Base(source))
 }

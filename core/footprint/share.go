@@ -30,7 +30,10 @@ func (f *Footprint) Share(leaving *Anonymizer) *Footprint {
 		if x.Place = leaving.Place(x.Place); x.Place == "" {
 			continue
 		}
-		x.Reasons = each(x.Reasons, hide)
+		x.Reasons, x.Again, x.Findings = nil, nil, slices.Clone(x.Findings)
+		for i := range x.Findings {
+			x.Findings[i].Word = hide(x.Findings[i].Word)
+		}
 		x.Programs = each(x.Programs, hide)
 		x.Near = each(x.Near, hide)
 		if !x.ofInterest() {
@@ -47,11 +50,6 @@ func (f *Footprint) Share(leaving *Anonymizer) *Footprint {
 		if at := sent[c.File]; at != "" {
 			c = Correction{File: at, Kind: c.Kind, Was: c.Was, Because: hide(c.Because), Made: c.Made}
 			out.Corrections = append(out.Corrections, c)
-			for i := range out.Files {
-				if out.Files[i].Place == at {
-					out.Files[i].Reasons[0] = c.says() // without the name on this machine
-				}
-			}
 		}
 	}
 	out.Programs = each(f.Programs, hide)

@@ -116,7 +116,7 @@ type seen struct {
 	near          string
 	before, size  int64 // bytes, 0 for not there
 	looks         string
-	reasons       []string
+	findings      []footprint.Finding
 }
 
 // The made-up run: when it was, how long it took, and what was marked in it.
@@ -174,7 +174,6 @@ func (f finding) body() *contribution.Body {
 }
 
 func (s seen) file() footprint.File {
-	seconds := func(x float64) time.Duration { return time.Duration(x * float64(time.Second)) }
 	state := func(size int64, at float64) trace.State {
 		if size == 0 {
 			return trace.State{Is: trace.IsAbsent}
@@ -185,7 +184,7 @@ func (s seen) file() footprint.File {
 		Place:      s.place,
 		Kind:       s.kind,
 		Confidence: s.confidence,
-		Reasons:    s.reasons,
+		Findings:   s.findings,
 		Reads:      s.reads,
 		Writes:     s.writes,
 		Before:     state(s.before, -86400),
@@ -213,3 +212,6 @@ func strokes(at time.Duration, times int) []footprint.Stroke {
 	}
 	return []footprint.Stroke{{int64(at), int64(at) + int64(times-1)*int64(10*time.Millisecond), int64(times)}}
 }
+
+// seconds is a time in a run.
+func seconds(s float64) time.Duration { return time.Duration(s * float64(time.Second)) }

@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '../../api/client'
-import { clock, count, size, times } from '../../words'
+import { clock, count, kinds, size, times } from '../../words'
 import FoldedPart from '../../components/FoldedPart.vue'
 import LocationText from '../../components/LocationText.vue'
 
@@ -76,12 +76,18 @@ const readsSeen = computed(() => props.footprint.observer !== 'change notificati
           </td>
           <td class="top place">
             <LocationText v-if="f.place" :at="f.place" />
-            <FoldedPart v-if="f.reasons.length > 1" :title="f.reasons[0]" class="small quiet">
+            <FoldedPart v-if="(f.reasons ?? []).length > 1" :title="f.reasons![0]" class="small quiet">
               <ul class="reasons">
-                <li v-for="r in f.reasons.slice(1)" :key="r">{{ r }}</li>
+                <li v-for="r in f.reasons!.slice(1)" :key="r">{{ r }}</li>
               </ul>
             </FoldedPart>
-            <div v-else class="small quiet">{{ f.reasons[0] }}</div>
+            <div v-else class="small quiet">{{ f.reasons?.[0] }}</div>
+            <div v-if="f.again" class="small text-error">
+              judged again by the rules of the service it is {{ kinds[f.again.kind] }} ({{
+                Math.round(f.again.confidence * 100)
+              }}
+              % sure)
+            </div>
           </td>
           <td class="top">{{ readsSeen ? times(f.reads) : 'not seen' }}</td>
           <td class="top">
