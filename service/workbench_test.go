@@ -104,6 +104,7 @@ func TestCorrectionsInASubmission(t *testing.T) {
 	require.NoError(t, json.Unmarshal(tidewrack(t), &sound))
 	require.NoError(t, sound.Footprint.Correct([]footprint.Correction{{File: "xdg-data:tidewrack/slots/slot1.sav", Kind: footprint.Config}}))
 	sound.Footprint.Files[0].Reasons = nil // made where it is read
+	sound.Footprint.Files[0].Findings = []footprint.Finding{{ID: "log-name"}}
 	raw, err := sound.Encode()
 	require.NoError(t, err)
 	sent, err := w.people["mira"].Submit(ctx, "k", raw)
@@ -115,8 +116,8 @@ func TestCorrectionsInASubmission(t *testing.T) {
 	require.NoError(t, err)
 	var read footprint.Footprint
 	require.NoError(t, json.Unmarshal(shown.Footprint, &read))
-	assert.Equal(t, footprint.Unknown, read.Files[0].Again.Kind, "one finding is not enough for what was sent")
-	assert.Len(t, read.Files[0].Reasons, 2)
+	assert.Equal(t, footprint.Log, read.Files[0].Again.Kind, "what was found speaks of another kind than the one sent")
+	assert.Equal(t, []string{"mira says that it is config, not save"}, read.Files[0].Reasons)
 	assert.Equal(t, "mira", bench.Corrections[0].By)
 
 	for name, spoil := range map[string]func(f *footprint.Footprint){
