@@ -37,12 +37,12 @@ func TestAccuracy(t *testing.T) {
 	out, err := exec.Command("go", "build", "-o", endroit, "endroit/cmd/endroit").CombinedOutput()
 	require.NoError(t, err, string(out))
 	folder := t.TempDir()
-	footprints, roots := make([]*footprint.Footprint, len(All)), make([]string, len(All))
+	footprints, roots := make([]*footprint.Footprint, len(All())), make([]string, len(All()))
 	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Minute)
 	defer cancel()
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(atOnce)
-	for i, p := range All {
+	for i, p := range All() {
 		group.Go(func() (err error) {
 			footprints[i], roots[i], err = p.Real(ctx, endroit, os.Args[0], filepath.Join(folder, fmt.Sprint(i)))
 			return err
@@ -50,7 +50,7 @@ func TestAccuracy(t *testing.T) {
 	}
 	require.NoError(t, group.Wait())
 	back := 0
-	for i, p := range All {
+	for i, p := range All() {
 		given, wrong := resolves(t.Context(), p, footprints[i], roots[i])
 		back += given
 		for _, w := range wrong {
@@ -60,8 +60,8 @@ func TestAccuracy(t *testing.T) {
 	fmt.Printf("resolved where they were played, the locations give back %d files\n", back)
 	for _, out := range []bool{false, true} {
 		s := NewScore()
-		for i, p := range All {
-			if HeldOut(i) == out {
+		for i, p := range All() {
+			if All()[i].heldOut == out {
 				s.Add(p, footprints[i], roots[i])
 			}
 		}
@@ -79,7 +79,7 @@ func (s Score) tell(name string, faults bool) {
 	for _, k := range []footprint.Kind{footprint.Save, footprint.Config, footprint.Capture} {
 		fmt.Printf("  %-8s %9.3f %7.3f   %d, %d, %d\n", k, s.Precision(k), s.Recall(k), s.Right[k], s.Taken[k], s.Are[k])
 	}
-	fmt.Printf("  locations exactly right in %d of %d plays; %d of %d right, %d proposed\n", s.Proposed, s.Plays, s.Locations[0], s.Locations[2], s.Locations[1])
+	fmt.Printf("  locations exactly right in %d of %d plays; %d of %d right, %d proposed\n", s.Proposed, s.Located, s.Locations[0], s.Locations[2], s.Locations[1])
 	var confusions []string
 	for c, n := range s.Confused {
 		confusions = append(confusions, fmt.Sprintf("%d %s", n, c))

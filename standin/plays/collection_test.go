@@ -69,26 +69,32 @@ func TestPlayedByAProgram(t *testing.T) {
 // The judgement holds what it has reached on the collection, so that a change of a weight
 // that helps one way of saving and harms another shows.
 func TestJudgementIsStable(t *testing.T) {
-	tuned, err := Run(func(i int) bool { return !HeldOut(i) })
+	tuned, err := Run(func(i int) bool { return !All()[i].heldOut })
 	require.NoError(t, err)
 	all, err := Run(func(int) bool { return true })
 	require.NoError(t, err)
-	assert.GreaterOrEqual(t, len(All), 100)
-	assert.GreaterOrEqual(t, 3*len(heldOut), len(All))
+	held := 0
+	for _, p := range All() {
+		if p.heldOut {
+			held++
+		}
+	}
+	assert.GreaterOrEqual(t, len(All()), 100)
+	assert.GreaterOrEqual(t, 10*held, 3*len(All()))
 	for _, k := range []footprint.Kind{footprint.Save, footprint.Config} {
 		assert.GreaterOrEqual(t, tuned.Precision(k), 0.97, "%s: %v", k, tuned.Faults)
 		assert.GreaterOrEqual(t, tuned.Recall(k), 0.97, "%s: %v", k, tuned.Faults)
 		assert.GreaterOrEqual(t, all.Precision(k), 0.95, k)
 		assert.GreaterOrEqual(t, all.Recall(k), 0.97, k)
 	}
-	assert.GreaterOrEqual(t, tuned.Proposed*10, tuned.Plays*9, tuned.Faults)
-	assert.GreaterOrEqual(t, all.Proposed*10, all.Plays*9)
+	assert.GreaterOrEqual(t, tuned.Proposed*10, tuned.Located*9, tuned.Faults)
+	assert.GreaterOrEqual(t, all.Proposed*10, all.Located*9)
 }
 
 // Every play says what is right in a form that can be right.
 func TestPlaysAreValid(t *testing.T) {
 	names := map[string]bool{}
-	for _, p := range All {
+	for _, p := range All() {
 		assert.False(t, names[p.Name], p.Name)
 		names[p.Name] = true
 		for _, at := range p.At {
@@ -107,7 +113,7 @@ func TestPlaysAreValid(t *testing.T) {
 		}
 		for _, list := range [][]string{p.Save, p.Config, p.Capture} {
 			for _, n := range list {
-				assert.True(t, seen[path(n)], "%s: %s was not touched", p.Name, n)
+				assert.True(t, seen[path(p.For(0, n))], "%s: %s was not touched", p.Name, n)
 			}
 		}
 	}
@@ -116,10 +122,10 @@ func TestPlaysAreValid(t *testing.T) {
 // The laws of generalising hold on every play: a location matches each file that it was
 // made from, and none that is known to be something else.
 func TestLawsOfGeneralising(t *testing.T) {
-	for _, p := range All {
+	for _, p := range All() {
 		fp, err := p.Footprint()
 		require.NoError(t, err)
-		proposal := candidate.Propose(fp, nil)
+		proposal := candidate.Propose(fp, p.sources(t, fp))
 		for _, l := range proposal.Locations {
 			of := map[string]bool{}
 			for _, f := range l.Files {

@@ -15,19 +15,6 @@ import (
 	"endroit/core/trace"
 )
 
-// Play is one way, with what is right.
-type Play struct {
-	Name   string
-	Title  string // Tidewrack if empty
-	Ref    string // the edition's reference
-	Prefix bool   // a Windows build in a prefix
-	Play   func(g *Game)
-	// Save, Config and Capture are the files that hold these; no other file does.
-	Save, Config, Capture []string
-	// At are the locations that should be proposed, neither wider nor narrower.
-	At []string
-}
-
 // Game is a stand-in game that is being played, and an observer that writes along.
 type Game struct {
 	w     *trace.Writer
@@ -281,17 +268,18 @@ func (p Play) Footprint() (*footprint.Footprint, error) {
 		h.Edition = &trace.Edition{Store: "quayside", Ref: p.Ref}
 	}
 	exe := ways["inst"] + "/tidewrack"
-	if p.Prefix {
+	if p.Windows {
 		h.Runtime, h.Install, exe = "prefix", ways["pinst"], ways["pinst"]+"/fen.exe"
 		h.Prefix = &trace.Prefix{Folder: prefix, User: "player", Drives: map[string]string{"c:": drive},
 			Roots: map[string]string{"home": user, "roaming-app-data": ways["roaming"], "local-app-data": ways["local"], "local-low-app-data": ways["low"], "documents": ways["docs"], "saved-games": ways["saved"], "prefix-drive": drive, "program-data": drive + "/ProgramData"}}
 	}
+	p.sign(&h)
 	var err error
 	if g.w, err = trace.NewWriter(&g.out, h); err != nil {
 		return nil, err
 	}
 	g.fail(g.w.Process(&trace.Process{PID: 4711, Exe: exe}))
-	g.noise(p.Prefix)
+	g.noise(p.Windows)
 	p.Play(g)
 	g.now += 200 * time.Millisecond
 	g.fail(g.w.Exit(trace.Exit{Process: 1, At: g.now}))

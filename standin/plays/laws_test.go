@@ -39,13 +39,13 @@ func covered(fp *footprint.Footprint) map[string]footprint.Kind {
 func TestAddingARunLosesNoFile(t *testing.T) {
 	const others = 12 // that each play is put together with
 	tried := 0
-	for i, p := range All {
+	for i, p := range All() {
 		a, err := p.Footprint()
 		require.NoError(t, err)
 		before := covered(a)
 		for j := i + 1; j <= i+others; j++ {
-			q := All[j%len(All)]
-			if p.Title != q.Title || p.Ref != q.Ref || p.Prefix != q.Prefix {
+			q := All()[j%len(All())]
+			if p.Title != q.Title || p.Ref != q.Ref || p.Windows != q.Windows {
 				continue
 			}
 			b, err := q.Footprint()
@@ -78,7 +78,7 @@ func resolves(ctx context.Context, p Play, fp *footprint.Footprint, root string)
 	find := func(l place.Location) (machine.Found, error) {
 		return machine.Find(ctx, roots, l, place.Captures{"user": "mira"})
 	}
-	if p.Prefix {
+	if p.Windows {
 		in, err := machine.OpenPrefix(ctx, filepath.Join(root, strings.TrimPrefix(prefix, home)))
 		if err != nil {
 			return 0, []string{err.Error()}

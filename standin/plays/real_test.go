@@ -186,7 +186,7 @@ func (p Play) Perform(root string, in io.Reader, out io.Writer) error {
 
 func (p Play) on(d *disk) error {
 	g := &Game{disk: d}
-	g.noise(p.Prefix)
+	g.noise(p.Windows)
 	p.Play(g)
 	for _, f := range d.open {
 		g.fail(f.Close())
@@ -200,7 +200,7 @@ func (p Play) on(d *disk) error {
 func (p Play) Real(ctx context.Context, endroit, game, folder string) (fp *footprint.Footprint, root string, err error) {
 	root = filepath.Join(folder, "home")
 	installed, name := at(root, "inst:"), "tidewrack"
-	if p.Prefix {
+	if p.Windows {
 		installed, name = at(root, "pinst:"), "fen"
 	}
 	for _, f := range []string{root, installed, at(root, "win:"), filepath.Join(folder, "run")} {
@@ -229,7 +229,7 @@ func (p Play) Real(ctx context.Context, endroit, game, folder string) (fp *footp
 	if p.Ref != "" {
 		args = append(args, "--edition", "quayside:"+p.Ref)
 	}
-	if p.Prefix {
+	if p.Windows {
 		args = append(args, "--prefix", filepath.Join(root, strings.TrimPrefix(prefix, home)))
 	} else {
 		args = append(args, "--native")
@@ -240,7 +240,7 @@ func (p Play) Real(ctx context.Context, endroit, game, folder string) (fp *footp
 	if err := played(ctx, c, endroit); err != nil {
 		return nil, "", fmt.Errorf("play %s: %w", p.Name, err)
 	}
-	fp, err = stretched(file, root)
+	fp, err = p.stretched(file, root)
 	return fp, root, err
 }
 
@@ -287,7 +287,7 @@ func copyProgram(from, to string) error {
 
 // stretched boils a trace down with the times that the play tells of, and as that of mira
 // with the launcher's account.
-func stretched(file, root string) (*footprint.Footprint, error) {
+func (p Play) stretched(file, root string) (*footprint.Footprint, error) {
 	f, err := os.Open(file)
 	if err != nil {
 		return nil, err
@@ -298,7 +298,8 @@ func stretched(file, root string) (*footprint.Footprint, error) {
 		return nil, err
 	}
 	h := r.Header
-	h.User, h.Account = "mira", &trace.Account{ID: "90210017", Folder: at(root, "acc:")}
+	h.Account = &trace.Account{Folder: at(root, "acc:")}
+	p.sign(&h)
 	pr, pw := io.Pipe()
 	go func() { pw.CloseWithError(stretch(r, h, pw)) }()
 	defer pr.Close()
@@ -358,7 +359,7 @@ func stretch(r *trace.Reader, h trace.Header, to io.Writer) error {
 
 // ByName finds a play.
 func ByName(name string) (Play, error) {
-	for _, p := range All {
+	for _, p := range All() {
 		if p.Name == name {
 			return p, nil
 		}

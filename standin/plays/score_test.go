@@ -16,7 +16,8 @@ type Score struct {
 	Taken     map[footprint.Kind]int // that were taken for it
 	Are       map[footprint.Kind]int // that are of it
 	Confused  map[string]int         // "save taken for log"
-	Proposed  int                    // plays whose locations are exactly right
+	Located   int                    // plays with one right set of locations
+	Proposed  int                    // of these, those whose locations are exactly right
 	Locations [3]int                 // right, proposed, that should be
 	Faults    []string               // what went wrong, play by play
 }
@@ -49,7 +50,7 @@ func (s *Score) Add(p Play, fp *footprint.Footprint, root string) {
 // Run plays those that are chosen, and scores the judgement.
 func Run(choose func(i int) bool) (s Score, err error) {
 	s = NewScore()
-	for i, p := range All {
+	for i, p := range All() {
 		if !choose(i) {
 			continue
 		}
@@ -66,7 +67,7 @@ func (s *Score) files(p Play, fp *footprint.Footprint, root string) {
 	is := map[string]footprint.Kind{}
 	for k, names := range map[footprint.Kind][]string{footprint.Save: p.Save, footprint.Config: p.Config, footprint.Capture: p.Capture} {
 		for _, n := range names {
-			is[at(root, n)] = k
+			is[at(root, p.For(0, n))] = k
 			s.Are[k]++
 		}
 	}
@@ -92,6 +93,10 @@ func (s *Score) files(p Play, fp *footprint.Footprint, root string) {
 }
 
 func (s *Score) locations(p Play, fp *footprint.Footprint) {
+	if len(p.At) == 0 && len(p.Save)+len(p.Config)+len(p.Capture) > 0 {
+		return // several would be right; what the second person gets is what counts
+	}
+	s.Located++
 	var got []string
 	for _, l := range candidate.Propose(fp, nil).Locations {
 		got = append(got, string(l.Holds)+" "+l.At.String())
