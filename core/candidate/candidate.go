@@ -48,6 +48,9 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 	var onlyRead []footprint.File // what was only read can be a slot that this run did not save to
 	groups := map[string]*Location{}
 	var order []string
+	view := *f // a database is judged with its journal
+	view.Files = slices.Clone(f.Files)
+	f = &view
 	journals, withJournal := databases(f)
 	names := newGeneraliser(f, found)
 	units := stores(f)
@@ -411,11 +414,17 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 			m := shapes().copyNumber.FindStringSubmatch(name)
 			s, slotted = place.Segment{{Kind: place.Literal, Text: m[1]}, {Kind: place.Named, Text: "slot"}}, true
 			why = append(why, "the number behind "+safe(strings.TrimSuffix(m[1], "."))+" counts copies: {slot}")
-		case !slotted:
-			if numbered, ok := slotIn(name, i, l, f); ok {
+		default:
+			if numbered, ok := slotIn(name, i, l, f); ok && !slotted {
 				s, slotted = numbered, true
 				why = append(why, "the number in "+safe(name)+" differs between slots: {slot}")
+			} else if made, reason, ok := leftOver(name, last, slotted, found); ok {
+				s, slotted = made, slotted || strings.Contains(made.String(), "{slot}")
+				why = append(why, reason)
 			}
+		}
+		if last && kind == footprint.Save {
+			s = withoutNumberBehind(s, name, slotted, found, &why)
 		}
 		out.Pattern.Segments = append(out.Pattern.Segments, s)
 	}

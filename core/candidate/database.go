@@ -21,15 +21,22 @@ var journalEndings = []string{"-journal", "-wal", "-shm"}
 // that they belong to, by place, if a copy needs them.
 func databases(f *footprint.Footprint) (journals, of map[string]bool) {
 	journals, of = map[string]bool{}, map[string]bool{}
-	interest := map[string]bool{}
-	for _, x := range f.Files {
-		if x.Place != "" && x.Kind.OfInterest() && x.Confidence >= MinConfidence {
-			interest[x.Place] = true
+	interest, there := map[string]bool{}, map[string]int{}
+	for i, x := range f.Files {
+		if x.Place != "" {
+			there[x.Place] = i + 1
+			interest[x.Place] = x.Kind.OfInterest() && x.Confidence >= MinConfidence
 		}
 	}
 	for _, x := range f.Files {
 		for _, end := range journalEndings {
-			if main, ok := strings.CutSuffix(x.Place, end); ok && interest[main] {
+			main, ok := strings.CutSuffix(x.Place, end)
+			if i := there[main]; ok && i > 0 && !interest[main] && interest[x.Place] {
+				// What was written is still in the journal alone: the database was only read.
+				f.Files[i-1].Kind, f.Files[i-1].Confidence = x.Kind, x.Confidence
+				interest[main] = true
+			}
+			if ok && interest[main] {
 				journals[x.Place] = true
 				// One for rolling back is gone once all is written.
 				of[main] = of[main] || end != "-journal" || x.After.Is == trace.IsFile

@@ -3,14 +3,17 @@ package candidate
 import (
 	"fmt"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
 	"endroit/core/footprint"
 	"endroit/core/origin"
 	"endroit/core/place"
+	"endroit/core/words"
 )
 
 // Names lists the names of a footprint's files of interest, without the title's own folders,
@@ -68,7 +71,7 @@ func chosen(
 	}
 	if !ok {
 		ok = anybody(f, func(p *footprint.Self) (ok bool) {
-			made, reason, ok = ownedPart(name, p, found)
+			made, reason, ok = ownedPart(name, last, p, found)
 			return ok
 		})
 	}
@@ -127,35 +130,11 @@ func chosenPart(name string, last bool, found *origin.Result) (s place.Segment, 
 	if found == nil {
 		return nil, "", "", false
 	}
-	stem, ext := name, ""
-	if last {
-		stem, ext = cutExtension(name)
-	}
-	parts := found.Name(stem)
-	first, end := -1, 0
-	for i, p := range parts {
-		if p.From == origin.Other {
-			if first < 0 {
-				first = i
-			}
-			end = i + 1
-		}
-	}
-	if first < 0 {
+	parts, ext := partsOf(name, last, found)
+	if !slices.ContainsFunc(parts, func(p origin.Part) bool { return p.From == origin.Other }) {
 		return nil, "", "", false
 	}
-	// A number beside it, such as a user's or a date, came with it.
-	for i := first - 1; i >= 0 && parts[i].From == origin.Unsure; i-- {
-		if strings.ContainsFunc(parts[i].Text, unicode.IsDigit) {
-			first = i
-		}
-	}
-	for i := end; i < len(parts) && parts[i].From == origin.Unsure; i++ {
-		if strings.ContainsFunc(parts[i].Text, unicode.IsDigit) {
-			end = i + 1
-		}
-	}
-	before, text, after := joinParts(parts[:first]), joinParts(parts[first:end]), joinParts(parts[end:])
+	before, text, after, _ := madeOf(parts)
 	// The name itself is left out: reasons are sent.
 	searched := fmt.Sprintf("%d were searched", found.Files)
 	if n := len(found.Unread); n > 0 {
@@ -165,6 +144,119 @@ func chosenPart(name string, last bool, found *origin.Result) (s place.Segment, 
 		"a part of the name is in none of the program's files (%s), so a person or chance made it: {profile}", searched,
 	)
 	return segmentOf(before, "profile", after+ext), text, why, true
+}
+
+// partsOf are the parts of a name without its extension, which is cut off. What the program
+// brings may go on into it: the format "auto-%d-LT1.save" brings -LT1.
+func partsOf(name string, last bool, found *origin.Result) (parts []origin.Part, ext string) {
+	stem := name
+	if last {
+		stem, ext = cutExtension(name)
+	}
+	left := len(stem)
+	for _, p := range found.Name(name) {
+		if left == 0 {
+			break
+		}
+		p.Text = p.Text[:min(len(p.Text), left)]
+		left -= len(p.Text)
+		parts = append(parts, p)
+	}
+	return parts, ext
+}
+
+// madeOf cuts a name at what the program does not bring: from the first letter or digit of
+// it to the last. What the program brings in front of it and behind it stays, with what
+// parts it from the rest, such as a dash. ok is false if the program brings all of it.
+func madeOf(parts []origin.Part) (before, made, after string, ok bool) {
+	inWords := func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
+	text, from, to, at := joinParts(parts), -1, 0, 0
+	brought := false // something before
+	for i, p := range parts {
+		if p.From != origin.Program && strings.ContainsFunc(p.Text, inWords) {
+			if from < 0 {
+				from = at
+				if brought {
+					from += strings.IndexFunc(p.Text, inWords)
+				}
+			}
+			to = at + len(p.Text)
+			if i < len(parts)-1 { // the program brings something behind it
+				to = at + len(strings.TrimRightFunc(p.Text, func(r rune) bool { return !inWords(r) }))
+			}
+		}
+		at += len(p.Text)
+		brought = brought || p.From == origin.Program
+	}
+	if from < 0 {
+		return text, "", "", false
+	}
+	if !slices.ContainsFunc(parts[lastMade(parts)+1:], func(p origin.Part) bool { return p.From == origin.Program }) {
+		to = len(text)
+	}
+	return text[:from], text[from:to], text[to:], true
+}
+
+// lastMade is the last part that the program does not bring.
+func lastMade(parts []origin.Part) (last int) {
+	for i, p := range parts {
+		if p.From != origin.Program && strings.ContainsFunc(p.Text, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
+			last = i
+		}
+	}
+	return last
+}
+
+// numberBehind takes the number off an extension of which the program brings the rest alone:
+// it brings ".state" and nowhere .state1.
+func numberBehind(ext string, found *origin.Result) (rest string, ok bool) {
+	rest = strings.TrimRightFunc(ext, unicode.IsDigit)
+	return rest, rest != ext && len(rest) > 1 && found.Brings(strings.TrimPrefix(rest, ".")) && !found.Brings(strings.TrimPrefix(ext, "."))
+}
+
+// withoutNumberBehind makes such a number general, in the segment that a name became.
+func withoutNumberBehind(s place.Segment, name string, slotted bool, found *origin.Result, why *[]string) place.Segment {
+	n := len(s) - 1
+	rest, ok := numberBehind(endOf(name, true), found)
+	if !ok || !found.Conclusive() || s[n].Kind != place.Literal {
+		return s
+	}
+	part := place.Part{Kind: place.Named, Text: "slot"}
+	if slotted {
+		part = place.Part{Kind: place.Any}
+	}
+	*why = append(*why, fmt.Sprintf("the program brings %s without the number behind it: %s", rest, place.Segment{part}))
+	s = slices.Clone(s)
+	s[n].Text = strings.TrimRightFunc(s[n].Text, unicode.IsDigit)
+	return append(s, part)
+}
+
+// leftOver is what a name becomes that the program makes of what it brings and of something
+// short, a letter or a number, of which by itself nothing could be said: it brings
+// "autosave_" and nowhere autosave_a. named is whether the location has a slot already.
+func leftOver(name string, last, named bool, found *origin.Result) (s place.Segment, why string, ok bool) {
+	if !found.Conclusive() || found.Brings(name) {
+		return nil, "", false
+	}
+	parts, ext := partsOf(name, last, found)
+	before, made, after, ok := madeOf(parts)
+	digits := strings.ContainsFunc(made, unicode.IsDigit)
+	brings := slices.ContainsFunc(parts, func(p origin.Part) bool { return p.From == origin.Program })
+	if !ok || !brings && !digits {
+		return nil, "", false
+	}
+	part := place.Part{Kind: place.Any}
+	if digits && !named && !strings.ContainsFunc(made, func(r rune) bool { return !unicode.IsDigit(r) }) {
+		part = place.Part{Kind: place.Named, Text: "slot"}
+	}
+	if before != "" {
+		s = append(s, place.Part{Kind: place.Literal, Text: before})
+	}
+	s = append(s, part)
+	if after+ext != "" {
+		s = append(s, place.Part{Kind: place.Literal, Text: after + ext})
+	}
+	return s, fmt.Sprintf("the name as a whole is in none of the program's files (%d were searched), only parts of it are: %s", found.Files, place.Segment{part}), true
 }
 
 func joinParts(parts []origin.Part) string {
@@ -203,7 +295,7 @@ func cutExtension(name string) (stem, ext string) {
 
 // ownedPart replaces the user's or the host's name inside a name, unless it is a word of the
 // program's too: many accounts are called player.
-func ownedPart(name string, self *footprint.Self, found *origin.Result) (s place.Segment, why string, ok bool) {
+func ownedPart(name string, last bool, self *footprint.Self, found *origin.Result) (s place.Segment, why string, ok bool) {
 	for _, x := range []struct{ text, part, what string }{
 		{self.User, "user", "the user's name"},
 		{self.Inside, "user", "the user's name"},
@@ -212,11 +304,34 @@ func ownedPart(name string, self *footprint.Self, found *origin.Result) (s place
 		if len(x.text) < minOwned || found.Brings(x.text) {
 			continue
 		}
-		if before, after, found := cutWord(name, x.text); found {
-			return segmentOf(before, x.part, after), fmt.Sprintf("the name holds %s: {%s}", x.what, x.part), true
+		before, after, in := cutWord(name, x.text)
+		if !in {
+			continue
 		}
+		ext := endOf(name, last)
+		if !ofTheTrade(strings.TrimSuffix(before+" "+after, ext), found) {
+			return segmentOf("", "profile", ext), fmt.Sprintf("the name holds %s, and words that may be the player's too: {profile}", x.what), true
+		}
+		return segmentOf(before, x.part, after), fmt.Sprintf("the name holds %s: {%s}", x.what, x.part), true
 	}
 	return nil, "", false
+}
+
+// tradeWords are those that programs put beside somebody's name.
+var tradeWords = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^(the|of|a|s|for|auto|quick)?(saves?|sav|games?|slots?|profiles?|players?|users?|names?|hosts?|accounts?|characters?|chars?|heroe?s?|` +
+		`settings?|options?|config|cfg|prefs?|preferences|graphics|video|audio|sound|input|controls?|keys|bindings|local|machine|cloud|backup|bak|old|new|data|state|progress|scores?|stats)?$`)
+})
+
+// ofTheTrade reports whether each word of a text is the program's, or one that programs put
+// beside somebody's name.
+func ofTheTrade(text string, found *origin.Result) bool {
+	for _, w := range words.Split(text) {
+		if strings.ContainsFunc(w, unicode.IsLetter) && !found.Brings(w) && !tradeWords().MatchString(w) {
+			return false
+		}
+	}
+	return true
 }
 
 // minOwned is how many bytes a user's or a host's name needs to be looked for in names.

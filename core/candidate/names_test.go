@@ -52,7 +52,7 @@ func TestNamesBecomeWhatTheirSourceSays(t *testing.T) {
 		{"said, and of one letter", footprint.Self{Chosen: []string{"A"}}, "hero_%s.sav", "save xdg-data:tarn/hero_A.sav", "xdg-data:tarn/hero_{profile}.sav"},
 		{"one name for two texts", footprint.Self{}, "keepers", "save xdg-data:tarn/Wren/Oakes.sav", "xdg-data:tarn/{profile}/*.sav"},
 		{"one name for one text twice", footprint.Self{}, "keepers", "save xdg-data:tarn/Wren/Wren.sav", "xdg-data:tarn/{profile}/{profile}.sav"},
-		{"characters of patterns", footprint.Self{}, "keepers", "save xdg-data:tarn/keepers/[x]+(Wren)%2A%7B1%7D.sav", "xdg-data:tarn/keepers/[x]+({profile}.sav"},
+		{"characters of patterns", footprint.Self{}, "keepers", "save xdg-data:tarn/keepers/[x]+(Wren)%2A%7B1%7D.sav", "xdg-data:tarn/keepers/{profile}.sav"},
 	} {
 		f, found := played(t, c.self, c.texts, c.file)
 		p := Propose(f, found)
@@ -98,7 +98,7 @@ func at(p Proposal) (list []string) {
 }
 
 func TestUndecidedNamesAreAsked(t *testing.T) {
-	f, found := played(t, footprint.Self{}, "hero_%s.sav", "save xdg-data:tarn/hero_Al.sav", "save xdg-data:tarn/hero_Wren.bin")
+	f, found := played(t, footprint.Self{}, "hero_%s.sav", "save xdg-data:tarn/Al.sav", "save xdg-data:tarn/hero_Wren.bin")
 	p := Propose(f, found)
 	assert.Equal(t, []string{"Al"}, p.Undecided(found))
 	sources := p.Sources(found)

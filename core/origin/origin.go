@@ -156,7 +156,7 @@ func (r *Result) Conclusive() bool { return r != nil && r.expected > 0 && !r.bli
 // It reports how many of them were found.
 func (r *Result) Expect(names []string) int {
 	for _, name := range names {
-		for _, t := range split(name) {
+		for _, t := range append(split(name), name) {
 			if _, ok := r.found[strings.ToLower(t)]; ok && letters(t) > shortWord-1 {
 				r.expected++
 				break

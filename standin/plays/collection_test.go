@@ -141,7 +141,8 @@ func TestLawsOfGeneralising(t *testing.T) {
 			assert.NoError(t, l.At.Narrow(), p.Name)
 			for _, f := range fp.Files {
 				exact, err := place.ParseAny(f.Place)
-				if err != nil || of[f.Place] || exact.Anchor != l.At.Anchor || f.Kind == footprint.Unknown && !f.Written() {
+				if err != nil || of[f.Place] || exact.Anchor != l.At.Anchor || f.Kind == footprint.Unknown && !f.Written() || f.Kind == l.Holds ||
+					l.At.Pattern.Folder && (f.Kind == footprint.Temp || f.Kind == footprint.Lock) {
 					continue
 				}
 				_, hit := l.At.Match(exact.Names(), nil)

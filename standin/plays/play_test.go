@@ -321,7 +321,7 @@ func (p Play) theirs(short string) (place.Location, bool) {
 func (p Play) touched() (list []string) {
 	for _, steps := range [][]Step{p.Start, p.Saving, p.Setting, p.Quitting, p.Run} {
 		for _, s := range steps {
-			names := slices.Concat([]string{s.Has, s.Write, s.Update, s.Append, s.Grow, s.Through, s.Under, s.Rename, s.To}, s.Read, s.Remove)
+			names := slices.Concat([]string{s.Has, s.Write, s.Update, s.Append, s.Grow, s.Through, s.Rename, s.To}, s.Read, s.Remove)
 			for _, n := range names {
 				if n == "" {
 					continue
