@@ -203,6 +203,7 @@ func (a *app) root() *cli.Command {
 			a.footprint(),
 			a.workbench(),
 			a.propose(),
+			a.answer(),
 			a.submit(),
 			a.sheet(),
 			a.review(),

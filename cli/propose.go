@@ -68,22 +68,20 @@ func (a *app) propose() *cli.Command {
 				}
 			}
 			d, proposal, made := candidate.Draft(fp, found)
-			if names := proposal.Undecided(found); len(names) > 0 {
-				answered, err := a.askChosen(c, names)
-				if err != nil {
+			if !c.Bool("json") && out != "-" && term.IsTerminal(int(a.in.Fd())) {
+				if err := a.askQuestions(d.Questions); err != nil {
 					return err
 				}
-				if len(answered) > 0 {
-					fp.Self.Chosen = append(fp.Self.Chosen, answered...)
-					d, proposal, made = candidate.Draft(fp, found)
-				}
+				answered := slices.DeleteFunc(slices.Clone(d.Questions), func(q draft.Question) bool { return q.Answer == "" })
+				d, proposal, made = candidate.Draft(fp, found, answered...)
+				fp = candidate.Told(fp, answered)
 			}
 			contribution.TellNames(fp, d.Names)
 			if err := contribution.Admissible(ctx, d, fp); err != nil {
 				return err
 			}
 			if fp.Cut != "" {
-				d.Questions = append(d.Questions, "the trace is cut short: "+fp.Cut)
+				d.Questions = append(d.Questions, draft.Question{Ask: "the trace is cut short: " + fp.Cut})
 			}
 			d.Trace = &draft.Trace{File: tracefiles.RelativeTo(out, name), SHA256: digests[0]}
 			for i, other := range names[1:] {
@@ -127,11 +125,13 @@ func (a *app) propose() *cli.Command {
 			for _, l := range d.Locations {
 				a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(l.At), made[l.At])
 			}
-			for _, q := range d.Questions {
-				a.say("  question: %s", shown(q))
-			}
+			open := a.listQuestions(d.Questions)
 			a.saySources(proposal.Sources(found), found)
-			a.say("\nNext: read and edit it, then endroit submit %s", out)
+			if open {
+				a.say("\nNext: endroit answer %s NUMBER=ANSWER, or write the answers into it; then endroit submit %s", out, out)
+			} else {
+				a.say("\nNext: read and edit it, then endroit submit %s", out)
+			}
 			return nil
 		},
 	}, find, "propose")
@@ -148,35 +148,6 @@ func choseFlag() cli.Flag {
 
 // nameSearch is how long the programs are searched for where names come from, at most.
 const nameSearch = 20 * time.Second
-
-// maxAsked is how many names one question lists.
-const maxAsked = 8
-
-// askChosen asks, on a terminal, which of some names the person chose. Elsewhere the names
-// stay, and standard error says how to answer.
-func (a *app) askChosen(c *cli.Command, names []string) (chosen []string, err error) {
-	list := make([]string, 0, maxAsked)
-	for _, n := range names[:min(len(names), maxAsked)] {
-		list = append(list, shown(n))
-	}
-	text := strings.Join(list, ", ")
-	if c.Bool("json") || !term.IsTerminal(int(a.in.Fd())) {
-		a.tell("endroit: nothing shows whether the game makes these names or you chose them, so they stay: %s\n"+
-			"  If you chose one, say so: --chose NAME", text)
-		return nil, nil
-	}
-	a.tell("Nothing shows whether the game makes these names, or you chose them in the game: %s", text)
-	line, err := a.askLine("Which did you choose? (names with commas between them; Enter for none)")
-	if err != nil {
-		return nil, err
-	}
-	for _, n := range strings.Split(line, ",") {
-		if n = strings.TrimSpace(n); n != "" {
-			chosen = append(chosen, n)
-		}
-	}
-	return chosen, nil
-}
 
 // saySources says where the names come from that the locations were made of.
 func (a *app) saySources(list []candidate.Source, found *origin.Result) {

@@ -48,6 +48,9 @@ func (a *app) submit() *cli.Command {
 			if err != nil {
 				return err
 			}
+			if fp, err = applied(ctx, name, d, fp); err != nil {
+				return err
+			}
 			kept, err := searchKept(ctx, d, fp)
 			if err != nil {
 				return err

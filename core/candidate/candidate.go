@@ -14,6 +14,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/origin"
 	"endroit/core/place"
@@ -29,12 +30,14 @@ type Location struct {
 	Holds footprint.Kind
 	Files []footprint.File
 	Why   []string // why parts were made general
+	// Belongs says of settings whom they belong to: see draft.Location.
+	Belongs string
 }
 
 // Proposal is what a footprint suggests.
 type Proposal struct {
 	Locations []Location
-	Questions []string
+	Questions []draft.Question // those that are open
 
 	doubts []doubts
 }
@@ -42,37 +45,40 @@ type Proposal struct {
 // Propose makes the locations that cover the files of interest and none of the
 // others. Each matches every file that it was made from. found is where the names come from
 // (see Names); nil if that is not known.
-func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
+// Questions with answers say what a run does not show.
+func Propose(f *footprint.Footprint, found *origin.Result, answered ...draft.Question) Proposal {
 	var p Proposal
+	f, s := told(f, answered)
 	var others []place.Location   // what no location may match
 	var onlyRead []footprint.File // what was only read can be a slot that this run did not save to
 	groups := map[string]*Location{}
 	var order []string
-	view := *f // a database is judged with its journal
-	view.Files = slices.Clone(f.Files)
-	f = &view
 	journals, withJournal := databases(f)
 	names := newGeneraliser(f, found)
+	names.fixed = s.fixed
 	units := stores(f)
 	for _, x := range f.Files {
 		if journals[x.Place] {
 			continue // it belongs to its database
 		}
 		folder, name := path.Split(x.Place)
-		if s := units[folder]; s != nil && storeFiles().MatchString(name) {
-			if x.Place != s.files[0].Place {
+		if u := units[folder]; u != nil && storeFiles().MatchString(name) {
+			if x.Place != u.files[0].Place {
 				continue // it came with the first
 			}
-			if l, ok := p.unit(folder, s, names); ok {
+			if l, ok := p.unit(folder, u, names, s); ok {
 				groups[folder] = &l
 				order = append(order, folder)
 			} else {
-				others = append(others, s.places()...)
+				others = append(others, u.places()...)
 			}
 			continue
 		}
+		if s.copies[x.Place] {
+			continue // no place of its own, and no harm if it is reached
+		}
 		if !x.Kind.OfInterest() || x.Confidence < MinConfidence || x.Place == "" {
-			p.question(x)
+			p.question(x, s)
 			if l, err := place.ParseAny(x.Place); err == nil {
 				if x.Kind == footprint.Unknown && !x.Written() {
 					onlyRead = append(onlyRead, x)
@@ -84,10 +90,7 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 		}
 		exact, err := place.Parse(x.Place)
 		if err != nil {
-			p.Questions = append(
-				p.Questions,
-				fmt.Sprintf("%s looks like %s, and no location can name it: %v", x.Place, x.Kind, err),
-			)
+			p.put(s, draft.Question{Ask: fmt.Sprintf("%s looks like %s, and no location can name it: %v", x.Place, x.Kind.Word(), err)})
 			continue
 		}
 		general, why := names.generalise(exact, x.Kind)
@@ -96,11 +99,11 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 		}
 		if _, err := place.Parse(general.String()); err != nil {
 			if nothingFixed(general) {
-				p.Questions = append(p.Questions, fmt.Sprintf(
+				p.put(s, draft.Question{Ask: fmt.Sprintf(
 					"%s looks like %s, and its whole name was chosen by the player: no location can tell it from other files; "+
 						"can the game be told to keep it in a folder of its own?",
-					x.Place, x.Kind,
-				))
+					x.Place, x.Kind.Word(),
+				)})
 				continue
 			}
 			general, why = exact, nil
@@ -114,7 +117,7 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 		}
 		g.Files = append(g.Files, x)
 	}
-	p.ask()
+	p.ask(s)
 	others = append(others, placesWithoutSlots(onlyRead, groups, names)...)
 	var list []Location
 	for _, key := range order {
@@ -123,40 +126,46 @@ func Propose(f *footprint.Footprint, found *origin.Result) Proposal {
 	p.Locations = withoutCovered(wholeFolders(joined(withoutInner(list), others), others))
 	sort.SliceStable(p.Locations, func(i, j int) bool { return rank(p.Locations[i].Holds) < rank(p.Locations[j].Holds) })
 	for i := range p.Locations {
-		p.Locations[i].second(p.Locations)
+		p.second(&p.Locations[i], s)
 		p.Locations[i].explain()
 	}
+	p.namesQuestion(found, s)
+	p.belongsQuestions(s)
 	return p
 }
 
 // unit is the location of a store: its folder, whole. ok is false if what it holds was not
 // decided, or the folder is no location; then it is asked.
-func (p *Proposal) unit(folder string, s *store, names *generaliser) (l Location, ok bool) {
+func (p *Proposal) unit(folder string, u *store, names *generaliser, s said) (l Location, ok bool) {
 	exact, err := place.Parse(folder)
 	switch {
 	case err != nil:
-		p.Questions = append(p.Questions, fmt.Sprintf("there is a database in %s, and no location can name it: %v", folder, err))
+		p.put(s, draft.Question{Ask: fmt.Sprintf("there is a database in %s, and no location can name it: %v", folder, err)})
 		return l, false
-	case s.holds == footprint.Unknown:
-		p.Questions = append(p.Questions, fmt.Sprintf(
+	case u.holds == footprint.Unknown:
+		var places []string
+		for _, x := range u.files {
+			places = append(places, x.Place)
+		}
+		p.put(s, draft.Question{About: draft.AboutKind, Of: places, Ask: fmt.Sprintf(
 			"what is the database in %s? Its %d files belong together; it was written, and nothing indicates what it holds",
-			folder, len(s.files),
-		))
+			folder, len(u.files),
+		)})
 		return l, false
 	}
-	at, why := names.generalise(exact, s.holds)
+	at, why := names.generalise(exact, u.holds)
 	if _, err := place.Parse(at.String()); err != nil {
 		at, why = exact, nil
 	}
-	why = append(why, fmt.Sprintf("%d files in one folder are a database that is whole only together: the folder", len(s.files)))
-	return Location{At: at, Holds: s.holds, Why: why, Files: s.files}, true
+	why = append(why, fmt.Sprintf("%d files in one folder are a database that is whole only together: the folder", len(u.files)))
+	return Location{At: at, Holds: u.holds, Why: why, Files: u.files}, true
 }
 
 // second names a second place as such: one whose files are what another location's are.
 // That is a copy that the game or its launcher keeps, such as for the cloud, unless both
 // are so small that they are alike by chance.
-func (l *Location) second(all []Location) {
-	for _, o := range all {
+func (p *Proposal) second(l *Location, s said) {
+	for _, o := range p.Locations {
 		if o.At.String() == l.At.String() {
 			continue
 		}
@@ -170,6 +179,11 @@ func (l *Location) second(all []Location) {
 					what = "one of them is the launcher's copy, perhaps for the cloud"
 				}
 				l.Why = append(l.Why, fmt.Sprintf("it has the same content as %s afterwards: %s", o.At, what))
+				if x.FirstWrite > y.FirstWrite && copyLike(l.At, o.At) {
+					p.put(s, draft.Question{About: draft.AboutCopy, Of: []string{x.Place, y.Place}, Ask: fmt.Sprintf(
+						"is %s only a copy of %s, which nobody needs to keep or to put back by itself?", x.Place, y.Place,
+					)})
+				}
 				return
 			}
 		}
@@ -257,18 +271,19 @@ func rank(k footprint.Kind) int {
 
 // question keeps what could not be decided: a file that was written, in a place
 // of the person's own, and of an uncertain kind.
-func (p *Proposal) question(x footprint.File) {
+func (p *Proposal) question(x footprint.File, s said) {
 	switch {
+	case s.kinds[x.Place]:
 	case x.Unused > 0 && x.Place != "" && x.Kind != footprint.System:
-		p.Questions = append(p.Questions, fmt.Sprintf(
+		p.put(s, draft.Question{Ask: fmt.Sprintf(
 			"%s was opened for writing, and nothing was written; does the game need a permission that it lacked in this run?",
 			x.Place,
-		))
+		)})
 	case x.Kind.OfInterest() && x.Place == "":
-		p.Questions = append(p.Questions, fmt.Sprintf(
+		p.put(s, draft.Question{Ask: fmt.Sprintf(
 			"a file called %s looks like %s (%s) and is below no anchor; where is it on another machine?",
-			path.Base(x.Path), x.Kind, x.Reasons[0],
-		))
+			path.Base(x.Path), x.Kind.Word(), x.Reasons[0],
+		)})
 	case x.Kind.OfInterest():
 		p.doubt(x, x.Reasons[0])
 	case x.Kind == footprint.Unknown && x.Written() && x.Place != "":
@@ -296,34 +311,36 @@ func (p *Proposal) doubt(x footprint.File, why string) {
 }
 
 // ask asks once for each folder where three or more files are alike.
-func (p *Proposal) ask() {
+func (p *Proposal) ask(s said) {
 	const several = 3
+	kind := func(of []string, format string, args ...any) {
+		p.put(s, draft.Question{About: draft.AboutKind, Of: of, Ask: fmt.Sprintf(format, args...)})
+	}
 	for _, d := range p.doubts {
 		folder := d.places[0][:strings.LastIndexByte(d.places[0], '/')+1]
-		switch n := len(d.places); {
-		case n >= several && folder != "" && d.kind == footprint.Unknown:
-			p.Questions = append(p.Questions, fmt.Sprintf(
-				"what are the %d files in %s, such as %s? They were written, and nothing indicates what they are",
-				n, folder, path.Base(d.places[0]),
-			))
-			continue
-		case n >= several && folder != "":
-			p.Questions = append(p.Questions, fmt.Sprintf(
-				"are the %d files in %s, such as %s, %s? %s", n, folder, path.Base(d.places[0]), d.kind.Plural(), d.why))
+		n := len(d.places)
+		if n >= several && folder != "" {
+			if d.kind == footprint.Unknown {
+				kind(d.places, "what are the %d files in %s, such as %s? They were written, and nothing indicates what they are", n, folder, path.Base(d.places[0]))
+			} else {
+				kind(d.places, "are the %d files in %s, such as %s, %s? %s", n, folder, path.Base(d.places[0]), d.kind.Plural(), d.why)
+			}
 			continue
 		}
 		for _, at := range d.places {
 			if d.kind == footprint.Unknown {
-				p.Questions = append(p.Questions, fmt.Sprintf("what is %s? It was written, and nothing indicates what it is", at))
+				kind([]string{at}, "what is %s? It was written, and nothing indicates what it is", at)
 			} else {
-				p.Questions = append(p.Questions, fmt.Sprintf("is %s %s? %s", at, d.kind.Singular(), d.why))
+				kind([]string{at}, "is %s %s? %s", at, d.kind.Singular(), d.why)
 			}
 		}
 	}
 }
 
 // shapes are what names are recognised by.
-var shapes = sync.OnceValue(func() (p struct{ slotWords, copyNumber, digits, dated *regexp.Regexp }) {
+var shapes = sync.OnceValue(func() (p struct{ slotWords, copyNumber, digits, dated, copies, device *regexp.Regexp }) {
+	p.device = regexp.MustCompile(`(?i)(^|[^a-z])(window|display|graphics?|video|screen|monitor|joystick|gamepad|controller)s?([^a-z]|$)`)
+	p.copies = regexp.MustCompile(`(?i)(^|[^a-z])(sync(ed)?|cloud|staging|remote|mirror|cop(y|ies)|upload(s|ed)?)([^a-z]|$)`)
 	p.slotWords = regexp.MustCompile(
 		`(?i)(slot|save|sav|game|profile|file|world|chapter|quick|auto|manual|backup|bak|checkpoint)s?[-_ .]?$`,
 	)
@@ -341,10 +358,11 @@ type generaliser struct {
 	found    *origin.Result // where names come from; nil if that is not known
 	varying  varying
 	programs map[string]bool // places of folders in which programs lie
+	fixed    []string        // names that the person says are the game's
 }
 
 func newGeneraliser(f *footprint.Footprint, found *origin.Result) *generaliser {
-	return &generaliser{f, found, varyingIn(f), programFolders(f)}
+	return &generaliser{f: f, found: found, varying: varyingIn(f), programs: programFolders(f)}
 }
 
 // programFolders are the folders in which a program lies that came with the game: their
@@ -373,6 +391,10 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 			// a file right below a shared anchor, with no folder of the title's above it
 		case i < footprint.TitleDepth(l.Anchor) || i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
 			// the title's own folder below a shared anchor is unchanged
+		case g.isFixed(name, last):
+			why = append(why, safe(name)+" is kept: the contributor says that the game makes it")
+		case i > 0 && sameName(name, f.Title):
+			why = append(why, safe(name)+" is kept: it is called like the title")
 		case !last && g.programs[upTo(l, i)]:
 			why = append(why, safe(name)+" is kept: the program lies in it")
 		case f.Edition != nil && f.Edition.Ref != "" && name == f.Edition.Ref:
@@ -415,7 +437,10 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 			s, slotted = place.Segment{{Kind: place.Literal, Text: m[1]}, {Kind: place.Named, Text: "slot"}}, true
 			why = append(why, "the number behind "+safe(strings.TrimSuffix(m[1], "."))+" counts copies: {slot}")
 		default:
-			if numbered, ok := slotIn(name, i, l, f); ok && !slotted {
+			if made, reason, ok := framed(name, last, kind, found); ok {
+				s = made
+				why = append(why, reason)
+			} else if numbered, ok := slotIn(name, i, l, f); ok && !slotted {
 				s, slotted = numbered, true
 				why = append(why, "the number in "+safe(name)+" differs between slots: {slot}")
 			} else if made, reason, ok := leftOver(name, last, slotted, found); ok {
@@ -430,6 +455,38 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 	}
 	oncePerName(out.Pattern.Segments, l.Names())
 	return out, why
+}
+
+// isFixed reports whether the person says that the game makes a name.
+func (g *generaliser) isFixed(name string, last bool) bool {
+	stem := name
+	if last {
+		stem, _ = cutExtension(name)
+	}
+	return slices.Contains(g.fixed, name) || slices.Contains(g.fixed, stem)
+}
+
+// sameName reports whether a folder or a file is called like the title, but for spaces, signs
+// and case.
+func sameName(name, title string) bool {
+	plain := func(text string) string {
+		return strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) {
+				return unicode.ToLower(r)
+			}
+			return -1
+		}, text)
+	}
+	return utf8.RuneCountInString(plain(title)) >= origin.MinWord && plain(name) == plain(title)
+}
+
+// copyLike reports whether the first of two places looks like that of a copy: it lies
+// elsewhere, in a folder for copies, or behind the other's name.
+func copyLike(l, of place.Location) bool {
+	if l.Anchor != of.Anchor {
+		return l.Anchor != place.AccountData // the launcher's own is known
+	}
+	return shapes().copies.MatchString(strings.Join(l.Names(), "/")) && !shapes().copies.MatchString(strings.Join(of.Names(), "/"))
 }
 
 // upTo is the place of the folder that ends with the i-th name of a location.

@@ -89,27 +89,27 @@ func TestAmbiguousColumnsNeedAMapping(t *testing.T) {
 	unsure := propose("save xdg-data:tw/a.bin @0.4")
 	assert.Empty(t, unsure.Locations)
 	require.Len(t, unsure.Questions, 1)
-	assert.Contains(t, unsure.Questions[0], "is xdg-data:tw/a.bin a progress file?")
+	assert.Contains(t, unsure.Questions[0].Ask, "is xdg-data:tw/a.bin a progress file?")
 
 	unknown := propose("unknown xdg-data:tw/index.db")
 	require.Len(t, unknown.Questions, 1)
-	assert.Contains(t, unknown.Questions[0], "what is xdg-data:tw/index.db?")
+	assert.Contains(t, unknown.Questions[0].Ask, "what is xdg-data:tw/index.db?")
 
 	refused := seen("unknown var-games:tw.scores")
 	refused.Writes, refused.Unused = 0, 2
 	asked := Propose(&footprint.Footprint{Files: []footprint.File{refused}}, nil).Questions
 	require.Len(t, asked, 1)
-	assert.Contains(t, asked[0], "was opened for writing, and nothing was written; does the game need a permission that it lacked in this run?")
+	assert.Contains(t, asked[0].Ask, "was opened for writing, and nothing was written; does the game need a permission that it lacked in this run?")
 
 	nowhere := Propose(&footprint.Footprint{Files: []footprint.File{{Path: "/srv/tw/a.sav", Kind: footprint.Save, Confidence: 0.9, Reasons: []string{"its name"}}}}, nil)
 	require.Len(t, nowhere.Questions, 1)
-	assert.Contains(t, nowhere.Questions[0], "below no anchor")
-	assert.NotContains(t, nowhere.Questions[0], "/srv", "the path may be private")
+	assert.Contains(t, nowhere.Questions[0].Ask, "below no anchor")
+	assert.NotContains(t, nowhere.Questions[0].Ask, "/srv", "the path may be private")
 
 	secret := propose("save home:.ssh/save1.dat")
 	assert.Empty(t, secret.Locations)
 	require.Len(t, secret.Questions, 1)
-	assert.Contains(t, secret.Questions[0], "guarded")
+	assert.Contains(t, secret.Questions[0].Ask, "guarded")
 }
 
 func TestEveryGeneralPartSaysWhy(t *testing.T) {

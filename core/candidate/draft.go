@@ -2,6 +2,7 @@ package candidate
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"endroit/core/draft"
@@ -17,8 +18,9 @@ const maxSeen = 20
 // Draft turns a footprint into a draft. made says of each location how many files it is
 // made from, and what else lies in the same folder. found is where the names come from, nil
 // if that is not known.
-func Draft(fp *footprint.Footprint, found *origin.Result) (d *draft.Draft, p Proposal, made map[string]string) {
+func Draft(fp *footprint.Footprint, found *origin.Result, answered ...draft.Question) (d *draft.Draft, p Proposal, made map[string]string) {
 	made = map[string]string{}
+	fp, s := told(fp, answered)
 	d = &draft.Draft{
 		Format:    draft.Format,
 		Title:     fp.Title,
@@ -33,12 +35,14 @@ func Draft(fp *footprint.Footprint, found *origin.Result) (d *draft.Draft, p Pro
 		if len(fp.Programs) > 0 {
 			d.Title = fp.Programs[0]
 		}
-		d.Questions = append(d.Questions, "what is the title's name? The trace has none")
+		if q := (draft.Question{About: draft.AboutTitle, Ask: "what is the title's name? The trace has none"}); !s.asked(q) {
+			d.Questions = append(d.Questions, q)
+		}
 	}
-	p = Propose(fp, found)
+	p = Propose(fp, found, answered...)
 	for _, l := range p.Locations {
 		made[l.At.String()] = "from " + phrase.Count(len(l.Files), "file", "files")
-		out := draft.Location{At: l.At.String(), Holds: string(l.Holds)}
+		out := draft.Location{At: l.At.String(), Holds: string(l.Holds), Belongs: l.Belongs}
 		for _, w := range l.Why {
 			out.Why = append(out.Why, phrase.Visible(w))
 		}
@@ -55,9 +59,7 @@ func Draft(fp *footprint.Footprint, found *origin.Result) (d *draft.Draft, p Pro
 		}
 		d.Locations = append(d.Locations, out)
 	}
-	for _, q := range p.Questions {
-		d.Questions = append(d.Questions, phrase.Visible(q))
-	}
+	d.Questions = slices.Concat(d.Questions, p.Questions, s.given)
 	d.Names = namesOf(fp, found)
 	return d, p, made
 }

@@ -28,6 +28,11 @@ func Names(f *footprint.Footprint) (names, expected []string) {
 		}
 	}
 	add(&expected, f.Title)
+	for _, joint := range []string{"", "-", "_"} { // programs often call themselves so
+		if name := strings.Join(strings.Fields(f.Title), joint); name != "" {
+			add(&expected, name)
+		}
+	}
 	for _, x := range f.Files {
 		if !x.Kind.OfInterest() || x.Place == "" {
 			continue
@@ -231,6 +236,41 @@ func withoutNumberBehind(s place.Segment, name string, slotted bool, found *orig
 	return append(s, part)
 }
 
+// framed is what a name becomes of which a format or a template of the program's holds the
+// beginning, and perhaps the end: what lies between is made at run time, also where it is a
+// word of the program's. Numbers alone are left to the rules for slots.
+func framed(name string, last bool, kind footprint.Kind, found *origin.Result) (s place.Segment, why string, ok bool) {
+	if !found.Conclusive() || found.Brings(name) {
+		return nil, "", false
+	}
+	stem, ext := name, ""
+	if last {
+		stem, ext = cutExtension(name)
+	}
+	before, after, ok := found.Frame(stem, ext)
+	if !ok && last && kind == footprint.Save && found.Filled(ext) {
+		return segmentOf("", "profile", ext), fmt.Sprintf("the program puts a text in front of %s at run time, and this name is in none of its files: {profile}", ext), true
+	}
+	if !ok {
+		return nil, "", false
+	}
+	made := strings.TrimSuffix(strings.TrimPrefix(stem, before), after)
+	if !strings.ContainsFunc(made, unicode.IsLetter) {
+		return nil, "", false
+	}
+	s = place.Segment{{Kind: place.Literal, Text: before}, {Kind: place.Any}}
+	if after+ext != "" {
+		s = append(s, place.Part{Kind: place.Literal, Text: after + ext})
+	}
+	return s, "the program holds a format for the name, and puts the rest into it at run time: *", true
+}
+
+// typed reports whether a name of words with spaces between them looks like one that
+// somebody typed: programs join words by other signs.
+func typed(name, ext string) bool {
+	return len(strings.Fields(strings.TrimSuffix(name, ext))) > 1
+}
+
 // leftOver is what a name becomes that the program makes of what it brings and of something
 // short, a letter or a number, of which by itself nothing could be said: it brings
 // "autosave_" and nowhere autosave_a. named is whether the location has a slot already.
@@ -240,6 +280,11 @@ func leftOver(name string, last, named bool, found *origin.Result) (s place.Segm
 	}
 	parts, ext := partsOf(name, last, found)
 	before, made, after, ok := madeOf(parts)
+	if !ok && typed(name, ext) {
+		return segmentOf("", "profile", ext), fmt.Sprintf(
+			"the words of the name are the program's, but the name is in none of its files (%d were searched), so somebody typed it: {profile}", found.Files,
+		), true
+	}
 	digits := strings.ContainsFunc(made, unicode.IsDigit)
 	brings := slices.ContainsFunc(parts, func(p origin.Part) bool { return p.From == origin.Program })
 	if !ok || !brings && !digits {

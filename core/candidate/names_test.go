@@ -72,7 +72,7 @@ func TestANameRightBelowAnAnchor(t *testing.T) {
 	p := Propose(f, found)
 	assert.Equal(t, []string{"home:.tarnrc"}, at(p))
 	require.Len(t, p.Questions, 1)
-	assert.Contains(t, p.Questions[0], "its whole name was chosen by the player")
+	assert.Contains(t, p.Questions[0].Ask, "its whole name was chosen by the player")
 
 	f, found = played(t, footprint.Self{}, "tarn-%s.sav", "save home:tarn-Wren.sav")
 	assert.Equal(t, []string{"home:tarn-{profile}.sav"}, at(Propose(f, found)), "what the program brings of it tells it")
@@ -90,6 +90,13 @@ func TestWhatLiesInAPlayersFolderIsOneThing(t *testing.T) {
 	assert.NotContains(t, at(Propose(f, found)), "xdg-data:tarn/worlds/{profile}/", "too much of it is of no interest")
 }
 
+func asks(p Proposal) (list []string) {
+	for _, q := range p.Questions {
+		list = append(list, q.Ask)
+	}
+	return list
+}
+
 func at(p Proposal) (list []string) {
 	for _, l := range p.Locations {
 		list = append(list, l.At.String())
@@ -98,7 +105,7 @@ func at(p Proposal) (list []string) {
 }
 
 func TestUndecidedNamesAreAsked(t *testing.T) {
-	f, found := played(t, footprint.Self{}, "hero_%s.sav", "save xdg-data:tarn/Al.sav", "save xdg-data:tarn/hero_Wren.bin")
+	f, found := played(t, footprint.Self{}, "hero_%s.sav", "save xdg-data:tarn/Al.dat", "save xdg-data:tarn/hero_Wren.bin")
 	p := Propose(f, found)
 	assert.Equal(t, []string{"Al"}, p.Undecided(found))
 	sources := p.Sources(found)
@@ -203,7 +210,7 @@ func TestOneQuestionForAFolderOfLikeFiles(t *testing.T) {
 		"what are the 3 files in xdg-data:tw/odd/, such as a? They were written, and nothing indicates what they are",
 		"what is xdg-data:tw/odd/in/d? It was written, and nothing indicates what it is",
 		"are the 3 files in xdg-data:tw/p/, such as 1.png, pictures? it was written 0.2 s before the cue saved",
-	}, p.Questions)
+	}, asks(p))
 }
 
 // The files of a store are one unit, though some look like logs and locks.
@@ -221,7 +228,7 @@ func TestAStoreIsOneUnit(t *testing.T) {
 	f, found = played(t, footprint.Self{}, "world|level", files[:3]...)
 	p = Propose(f, found)
 	assert.Empty(t, p.Locations)
-	assert.Equal(t, []string{"what is the database in xdg-data:tarn/world/? Its 3 files belong together; it was written, and nothing indicates what it holds"}, p.Questions)
+	assert.Equal(t, []string{"what is the database in xdg-data:tarn/world/? Its 3 files belong together; it was written, and nothing indicates what it holds"}, asks(p))
 
 	f, found = played(t, footprint.Self{}, "world|level", files[2:]...)
 	assert.Equal(t, []string{"save xdg-data:tarn/world/{slot}.ldb"}, Propose(f, found).lines(), "without what says which files count it is none")

@@ -2,6 +2,7 @@ package candidate
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 	"unicode"
@@ -89,7 +90,11 @@ func (p Proposal) Undecided(found *origin.Result) (names []string) {
 				if i == len(all)-1 {
 					stem, _ = cutExtension(stem)
 				}
-				if text := undecidedPart(stem, found); text != "" && !slices.Contains(names, text) {
+				text := undecidedPart(stem, found)
+				if text == "" && i == len(all)-1 && literal.String() == all[i] && wordAlone(all[i], found) {
+					text = stem
+				}
+				if text != "" && !slices.Contains(names, text) {
 					names = append(names, text)
 				}
 			}
@@ -97,6 +102,37 @@ func (p Proposal) Undecided(found *origin.Result) (names []string) {
 	}
 	slices.SortStableFunc(names, func(a, b string) int { return cmp.Compare(len(b), len(a)) })
 	return names
+}
+
+// wordAlone reports whether the program brings a file's name without its extension alone:
+// it may make the name of both, or the player may have typed a word that it uses too.
+func wordAlone(name string, found *origin.Result) bool {
+	stem, ext := cutExtension(name)
+	return found.Conclusive() && ext != "" && found.Brings(stem) && !found.Brings(name)
+}
+
+// namesQuestion asks which of the names that nothing is known about the player chose.
+func (p *Proposal) namesQuestion(found *origin.Result, s said) {
+	var names []string
+	for _, n := range p.Undecided(found) {
+		if !slices.Contains(s.fixed, n) && len(names) < draft.MaxNames {
+			names = append(names, n)
+		}
+	}
+	if len(names) == 0 {
+		return
+	}
+	p.put(s, draft.Question{About: draft.AboutNames, Of: names, Ask: "which of these names did you choose in the game, and which does the game make for everybody? " + some(names)})
+}
+
+// some lists the first of many.
+func some(list []string) string {
+	const most = 8
+	text := strings.Join(list[:min(len(list), most)], ", ")
+	if n := len(list) - most; n > 0 {
+		text += fmt.Sprintf(" and %d more", n)
+	}
+	return text
 }
 
 // undecidedPart is the part of a name with letters of which nothing is known.

@@ -28,12 +28,12 @@ func Admissible(ctx context.Context, d *draft.Draft, f *footprint.Footprint) err
 		}
 		n := 0
 		if _, e := fmt.Sscanf(bad.Field, "draft.locations[%d]", &n); e != nil || n < 0 || n >= len(d.Locations) {
-			d.Questions = append(d.Questions, fmt.Sprintf("it cannot be submitted yet: %s: %s", bad.Field, bad.Reason))
+			d.Questions = append(d.Questions, draft.Question{Ask: fmt.Sprintf("it cannot be submitted yet: %s: %s", bad.Field, bad.Reason)})
 			return nil
 		}
 		d.Questions = append(
 			d.Questions,
-			fmt.Sprintf("%s was left out, since it could not be submitted: %s", d.Locations[n].At, bad.Reason),
+			draft.Question{Ask: fmt.Sprintf("%s was left out, since it could not be submitted: %s", d.Locations[n].At, bad.Reason)},
 		)
 		d.Locations = slices.Delete(slices.Clone(d.Locations), n, n+1)
 	}

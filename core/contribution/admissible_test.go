@@ -28,7 +28,7 @@ func TestAdmissible(t *testing.T) {
 	require.Len(t, d.Locations, 2, "%v", d.Questions)
 	assert.Equal(t, "xdg-data:tidewrack/b.sav", d.Locations[1].At)
 	require.Len(t, d.Questions, 1)
-	assert.True(t, strings.HasPrefix(d.Questions[0], "xdg-data:elsewhere/never-seen.sav was left out, since it could not be submitted: "), d.Questions[0])
+	assert.True(t, strings.HasPrefix(d.Questions[0].Ask, "xdg-data:elsewhere/never-seen.sav was left out, since it could not be submitted: "), d.Questions[0])
 	body, err := Prepare(d, fp)
 	require.NoError(t, err)
 	assert.NoError(t, body.Check(t.Context()))

@@ -17,6 +17,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/jsondoc"
+	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/core/sheet"
 	"endroit/core/trace"
@@ -104,7 +105,36 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 	for _, t := range d.Also {
 		out.Also = append(out.Also, draft.Trace{SHA256: t.SHA256})
 	}
+	out.Questions = sentQuestions(d.Questions, leaving)
 	return withTexts(&Body{Draft: &out, Footprint: f.Share(leaving)}, leaving.Text)
+}
+
+// sentQuestions are questions as they may leave: names that the player may have chosen stay
+// here, whatever was answered, and places go as those of files do.
+func sentQuestions(list []draft.Question, leaving *footprint.Anonymizer) (out []draft.Question) {
+	for _, q := range list {
+		if q.About == draft.AboutNames {
+			n := phrase.Count(len(q.Of), "name", "names")
+			if chosen, err := q.Chosen(); q.Answer != "" && err == nil {
+				q.Answer = fmt.Sprintf("%d of them", len(chosen))
+			}
+			q.Ask, q.Of = "which of "+n+" did the player choose?", nil
+			out = append(out, q)
+			continue
+		}
+		var places []string
+		for _, at := range q.Of {
+			if at = leaving.Place(at); at != "" {
+				places = append(places, at)
+			}
+		}
+		q.Of = places
+		if draft.AnswersTo(q.About) == nil {
+			q.Answer = leaving.Text(q.Answer)
+		}
+		out = append(out, q)
+	}
+	return out
 }
 
 // TellNames gives a footprint what its draft keeps of names, so that it is sent accordingly.
@@ -147,7 +177,7 @@ func withTexts(b *Body, change func(string) string) (*Body, error) {
 // closed are the keys whose texts are no free ones.
 var closed = map[string]bool{
 	"format": true, "os": true, "runtime": true, "kind": true, "was": true, "holds": true, "is": true, "observer": true,
-	"looks": true, "id": true, "case": true, "type": true, "order": true, "stored": true, "algorithm": true, "length": true, "repeat": true, "header": true,
+	"looks": true, "id": true, "case": true, "topic": true, "answers": true, "answer": true, "belongs": true, "type": true, "order": true, "stored": true, "algorithm": true, "length": true, "repeat": true, "header": true,
 	"sha256": true, "started": true, "time": true, "made": true,
 	"title": true, "store": true, "ref": true, "version": true, "launcher": true, "at": true, "place": true, "file": true,
 }

@@ -159,7 +159,7 @@ func TestChosenNamesStayBehind(t *testing.T) {
 		{At: "xdg-data:tidewrack/keepers/{profile}.sav", Holds: draft.Save, Why: []string{"the keeper Bo sails alone"}},
 		{At: "xdg-data:tidewrack/7300418820114/a.sav", Holds: draft.Save},
 	}
-	d.Questions = []string{"is bo's file a copy?"}
+	d.Questions = []draft.Question{{Ask: "is bo's file a copy?"}}
 	d.Names = &draft.Names{Chosen: []string{"Bo"}, Program: []string{"7300418820114"}}
 	f.Files[0].Place = "xdg-data:tidewrack/keepers/Bo.sav"
 	TellNames(f, d.Names)

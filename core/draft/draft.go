@@ -9,6 +9,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml"
@@ -55,7 +56,7 @@ type Draft struct {
 	Also      []Trace        `json:"also,omitempty" yaml:"also,omitempty"` // further traces, of other runs
 	Names     *Names         `json:"names,omitempty" yaml:"names,omitempty"`
 	Locations []Location     `json:"locations" yaml:"locations"`
-	Questions []string       `json:"questions,omitempty" yaml:"questions,omitempty"`
+	Questions []Question     `json:"questions,omitempty" yaml:"questions,omitempty"`
 	Note      string         `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
@@ -78,6 +79,9 @@ type Location struct {
 	Holds string   `json:"holds" yaml:"holds"`
 	Why   []string `json:"why,omitempty" yaml:"why,omitempty"`
 	Seen  []string `json:"seen,omitempty" yaml:"seen,omitempty"`
+	// Belongs says of settings whom they belong to, the machine or the person; empty if
+	// nobody said.
+	Belongs string `json:"belongs,omitempty" yaml:"belongs,omitempty"`
 	// Notes are on the structure of the files, by which a sound one is told from a
 	// damaged or a foreign one.
 	Notes *notes.Notes `json:"notes,omitempty" yaml:"notes,omitempty"`
@@ -186,6 +190,9 @@ func (d *Draft) check() *Error {
 				return bad(field+".notes", "%v", err)
 			}
 		}
+		if l.Belongs != "" && (l.Holds != Config || !slices.Contains(AnswersTo(AboutBelongs), l.Belongs)) {
+			return bad(field+".belongs", "it is %q; settings belong to the machine or the person, and nothing else does", phrase.Clip(l.Belongs, 60))
+		}
 		if s := l.Sources; s != nil && min(s.Program, s.Other, s.Unsure, s.Files) < 0 {
 			return bad(field+".sources", "a count is negative")
 		}
@@ -211,8 +218,8 @@ func (d *Draft) check() *Error {
 		}
 	}
 	for i, q := range d.Questions {
-		if reason := words.Shown(q, 1000); reason != "" {
-			return bad(fmt.Sprintf("questions[%d]", i), "%s", reason)
+		if field, reason := q.check(); reason != "" {
+			return bad(fmt.Sprintf("questions[%d]%s", i, field), "%s", reason)
 		}
 	}
 	if len(d.Questions) > 100 {
@@ -255,7 +262,7 @@ func (d *Draft) Text() ([]byte, error) {
 	comments := yaml.CommentMap{"$.format": {yaml.HeadComment(strings.Split(heading, "\n")...)}}
 	if len(d.Questions) > 0 {
 		comments["$.questions"] = []*yaml.Comment{
-			yaml.HeadComment(" What could not be decided. Answer by editing the locations; then remove the question."),
+			yaml.HeadComment(" What the run does not decide. Write what you know behind answer: and run endroit answer with this file."),
 		}
 	}
 	if d.Names != nil {

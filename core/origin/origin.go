@@ -12,6 +12,7 @@
 package origin
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 
@@ -63,8 +64,27 @@ func Words(names []string) []string {
 			out = append(out, text)
 		}
 	}
+	frame := func(text string) {
+		if text = strings.ToLower(text); !seen[text] {
+			seen[text] = true
+			out = append(out, text)
+		}
+	}
 	for _, name := range names {
 		tokens := split(name)
+		for at := 1; at < min(len(tokens), maxFrame); at++ {
+			for _, sign := range opening(strings.Join(tokens[:at], "")) {
+				frame(sign)
+			}
+			for _, sign := range closing(strings.Join(tokens[at:], "")) {
+				frame(sign)
+			}
+		}
+		if dot := strings.LastIndexByte(name, '.'); dot > 0 {
+			for _, sign := range filling(name[dot:]) {
+				frame(sign)
+			}
+		}
 		for from := range tokens {
 			for to := from + 1; to <= min(len(tokens), from+maxRun); to++ {
 				add(strings.Join(tokens[from:to], ""))
@@ -72,6 +92,78 @@ func Words(names []string) []string {
 		}
 	}
 	return out
+}
+
+// maxFrame is at how many places of a name the literals of a format are looked for.
+const maxFrame = 8
+
+// opening are the texts that show that a program puts something behind a beginning: the
+// format "slot_%d", the template "slot_{0}", or a literal that ends in the sign that parts
+// words, "slot_".
+func opening(begin string) (signs []string) {
+	if letters(begin) < MinWord {
+		return nil
+	}
+	signs = []string{begin + "%", begin + "{"}
+	if strings.ContainsAny(begin[len(begin)-1:], "_-") {
+		signs = append(signs, begin+"\x00", begin+`"`, begin+"'")
+	}
+	return signs
+}
+
+// closing are those that show that it puts something in front of an end: "%d_thumb".
+func closing(end string) (signs []string) {
+	if letters(end) < MinWord {
+		return nil
+	}
+	for _, before := range []string{"%d", "%s", "%u", "1d", "2d", "3d", "4d", "}"} { // %02d too
+		signs = append(signs, before+end)
+	}
+	return signs
+}
+
+// filling are the texts that show that a program puts a text in front of an extension:
+// "%s.sav", "{name}.sav".
+func filling(ext string) []string {
+	if letters(ext) < MinWord {
+		return nil
+	}
+	return []string{"%s" + ext, "}" + ext}
+}
+
+// Filled reports whether a format or a template of the program's puts a text in front of an
+// extension.
+func (r *Result) Filled(ext string) bool {
+	return r != nil && slices.ContainsFunc(filling(ext), func(s string) bool { _, ok := r.found[strings.ToLower(s)]; return ok })
+}
+
+// Frame finds the literals around the part of a name, without its extension, that a program
+// makes at run time: the name begins with before and ends with after. ok is false if no
+// format or template of the program's fits.
+func (r *Result) Frame(stem, ext string) (before, after string, ok bool) {
+	if r == nil {
+		return "", "", false
+	}
+	any := func(signs []string) bool {
+		return slices.ContainsFunc(signs, func(s string) bool { _, ok := r.found[strings.ToLower(s)]; return ok })
+	}
+	tokens := split(stem)
+	from := 0
+	for at := min(len(tokens)-1, maxFrame-1); at > 0 && from == 0; at-- {
+		if any(opening(strings.Join(tokens[:at], ""))) {
+			from = at
+		}
+	}
+	if from == 0 {
+		return "", "", false
+	}
+	before = strings.Join(tokens[:from], "")
+	for at := from + 1; at < len(tokens); at++ {
+		if end := strings.Join(tokens[at:], ""); any(closing(end+ext)) || any(closing(end)) {
+			return before, end, true
+		}
+	}
+	return before, "", true
 }
 
 // maxRun is how many tokens a run has that is looked for as one word, at most.

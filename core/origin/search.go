@@ -13,6 +13,7 @@ import (
 	"io"
 	"math"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -436,10 +437,25 @@ func lower(b []byte) []byte {
 func (w *worker) chunk(b []byte) {
 	for _, m := range w.auto.FindAllOverlapping(b) {
 		x := w.of[m.PatternID]
-		if w.open[x] && (letters(x) >= longWord || stands(b, m.Start, m.End, w.wide[m.PatternID], letters(x)+digits(x) <= shortWord)) {
+		if w.open[x] && !inSentence(b, m.Start, m.End, w.wide[m.PatternID], x) && (letters(x) >= longWord || stands(b, m.Start, m.End, w.wide[m.PatternID], letters(x)+digits(x) <= shortWord)) {
 			w.note(x)
 		}
 	}
+}
+
+// inSentence reports whether words with spaces between them are part of a longer text: "New
+// World" is none in "Create a new world".
+func inSentence(b []byte, from, to int, wide bool, text string) bool {
+	if !strings.Contains(text, " ") {
+		return false
+	}
+	step := 1
+	if wide {
+		step = 2
+	}
+	letterAt := func(i int) bool { return i >= 0 && i < len(b) && (b[i] >= 'a' && b[i] <= 'z' || b[i] == ',') }
+	spaceAt := func(i int) bool { return i >= 0 && i < len(b) && b[i] == ' ' }
+	return spaceAt(from-step) && letterAt(from-2*step) || spaceAt(to) && letterAt(to+step)
 }
 
 // stands reports whether bytes stand as a word of their own: no letter goes on at either

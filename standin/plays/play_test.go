@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"endroit/core/candidate"
+	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/origin"
 	"endroit/core/place"
@@ -389,29 +390,113 @@ func (p Play) sign(h *trace.Header) {
 	h.User, h.Host, h.Account.ID = p.who("user", "mira"), p.who("host", "moorhen"), p.who("account", "90210017")
 }
 
+// answer answers a question as the first person truly would.
+func (p Play) answer(q draft.Question) string {
+	switch q.About {
+	case draft.AboutNames:
+		var chosen []string
+		for _, name := range q.Of {
+			for _, v := range p.People[:min(1, len(p.People))] {
+				for _, theirs := range v {
+					if strings.Contains(strings.ToLower(theirs), strings.ToLower(name)) && !slices.Contains(chosen, name) {
+						chosen = append(chosen, name)
+					}
+				}
+			}
+		}
+		if len(chosen) == 0 {
+			return draft.None
+		}
+		return strings.Join(chosen, ", ")
+	case draft.AboutKind:
+		for _, x := range []struct {
+			list   []string
+			answer string
+		}{{p.Save, "progress"}, {p.Config, "settings"}, {p.Capture, "pictures"}} {
+			for _, short := range x.list {
+				if way, rest, _ := strings.Cut(p.For(0, short), ":"); slices.Contains(q.Of, place.Of(anchors[way], strings.Split(rest, "/"), false).String()) {
+					return x.answer
+				}
+			}
+		}
+		return draft.None
+	case draft.AboutCopy:
+		for _, short := range slices.Concat(p.Save, p.Config) {
+			if way, rest, _ := strings.Cut(p.For(0, short), ":"); place.Of(anchors[way], strings.Split(rest, "/"), false).String() == q.Of[0] {
+				return "no"
+			}
+		}
+		return "yes"
+	case draft.AboutBelongs:
+		return draft.Person
+	}
+	return ""
+}
+
+// answered are the questions of a proposal with the first person's answers.
+func (p Play) answered(questions []draft.Question) (list []draft.Question) {
+	for _, q := range questions {
+		if q.Answer = p.answer(q); q.Answer != "" {
+			list = append(list, q)
+		}
+	}
+	return list
+}
+
+// Reach is how far drafts reach at the second person's.
+type Reach struct {
+	Plays, Without, With, Questions int
+	Faults                          []string
+}
+
+// next tells how one play's draft does there, without answers and with them.
+func (r *Reach) next(t *testing.T, p Play, fp *footprint.Footprint) {
+	t.Helper()
+	found := p.sources(t, fp)
+	first := candidate.Propose(fp, found)
+	wrong := p.foreign(first.Locations)
+	r.Plays++
+	r.Questions += len(first.Questions)
+	said := p.answered(first.Questions)
+	after := candidate.Propose(fp, found, said...)
+	still := p.foreign(after.Locations)
+	if len(wrong) == 0 {
+		r.Without++
+	}
+	if len(still) == 0 {
+		r.With++
+	}
+	if len(wrong) == 0 && len(still) == 0 {
+		return
+	}
+	var got, asked []string
+	for _, l := range first.Locations {
+		got = append(got, fmt.Sprintf("%s %s", l.Holds, l.At))
+	}
+	for _, q := range first.Questions {
+		asked = append(asked, q.Ask+" "+p.answer(q))
+	}
+	r.Faults = append(r.Faults, fmt.Sprintf("%s\n    %s\n  with answers\n    %s\n  proposed\n    %s\n  asked\n    %s", p.Name,
+		strings.Join(wrong, "\n    "), strings.Join(still, "\n    "), strings.Join(got, "\n    "), strings.Join(asked, "\n    ")))
+}
+
+func (r Reach) String() string {
+	return fmt.Sprintf("%d of %d drafts reach all of the second person's progress and settings and nothing else (%.2f), and %d (%.2f) with %d questions answered (%.2f a title)",
+		r.Without, r.Plays, ratio(r.Without, r.Plays), r.With, ratio(r.With, r.Plays), r.Questions, float64(r.Questions)/float64(r.Plays))
+}
+
 // One person's draft, unedited, holds for a second person, who plays under other names.
 func TestADraftHoldsForTheNextPerson(t *testing.T) {
 	for _, held := range []bool{false, true} {
-		of, reached := 0, 0
+		var r Reach
 		for _, p := range All() {
-			if p.heldOut != held {
-				continue
+			if p.heldOut == held {
+				r.next(t, p, p.judged(t))
 			}
-			fp := p.judged(t)
-			proposal := candidate.Propose(fp, p.sources(t, fp))
-			wrong := p.foreign(proposal.Locations)
-			of++
-			if len(wrong) == 0 {
-				reached++
-				continue
-			}
-			var got []string
-			for _, l := range proposal.Locations {
-				got = append(got, fmt.Sprintf("%s %s", l.Holds, l.At))
-			}
-			t.Logf("%s\n%s\nproposed:\n  %s\nasked: %q", p.Name, strings.Join(wrong, "\n"), strings.Join(got, "\n  "), proposal.Questions)
 		}
-		t.Logf("held out %v: %d of %d drafts reach all of the second person's progress and settings, and nothing else", held, reached, of)
-		assert.GreaterOrEqual(t, 100*reached, 90*of)
+		t.Logf("held out %v: %s\n%s", held, r, strings.Join(r.Faults, "\n"))
+		assert.GreaterOrEqual(t, 100*r.Without, 90*r.Plays)
+		assert.GreaterOrEqual(t, 100*r.With, 97*r.Plays)
+		assert.LessOrEqual(t, r.Questions, r.Plays)
 	}
 }

@@ -351,7 +351,10 @@ var findings = []finding{
 				Why:   []string{"it lies in a folder called recordings"},
 			},
 		},
-		questions: []string{"what is xdg-data:quiet-signal/index.db? It was written, and nothing says what it is"},
+		questions: []draft.Question{{
+			Ask: "what is xdg-data:quiet-signal/index.db? It was written, and nothing indicates what it is", About: draft.AboutKind,
+			Of: []string{"xdg-data:quiet-signal/index.db"}, Answers: draft.AnswersTo(draft.AboutKind), Answer: draft.None,
+		}},
 		note:      "As asked: the two files by themselves. The recordings are made with F9.",
 		files: []seen{
 			{

@@ -97,7 +97,7 @@ type finding struct {
 	runtime   string
 	observer  string
 	locations []draft.Location
-	questions []string
+	questions []draft.Question
 	note      string
 	files     []seen
 	others    map[footprint.Kind]int // files that stay on the machine
