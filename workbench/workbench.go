@@ -64,7 +64,7 @@ type Workbench struct {
 	handler  http.Handler
 
 	searching sync.Mutex // guards what follows
-	searched  bool
+	sought    map[string]bool // the names that were looked for; nil before that
 	found     *origin.Result // where names come from
 
 	mu     sync.Mutex           // guards what follows
@@ -171,6 +171,7 @@ func (b *Workbench) build() http.Handler {
 	g.GET("/workbench/files/:file/differences", b.differences)
 	g.GET("/workbench/files/:file/sums", b.sums)
 	g.POST("/workbench/feedback", b.tryDraft)
+	g.POST("/workbench/answers", b.applyAnswers)
 	g.POST("/workbench/corrections", b.correct)
 	g.PUT("/workbench/draft", b.save)
 	e.GET("/", func(c *echo.Context) error { return c.Redirect(http.StatusFound, "/workbench") })
@@ -294,20 +295,27 @@ func digestOf(text []byte) string {
 // while a person waits for the page.
 const nameSearch = 5 * time.Second
 
-// sources searches the programs for where names come from, once: what was played does not
-// change, and the page is asked for again and again. A name that a correction brings in
-// later was not looked for, and stays.
+// sources searches the programs for where names come from, once for the same names: what was
+// played does not change, and the page is asked for again and again. A correction or an
+// answer can bring in others.
 func (b *Workbench) sources(ctx context.Context, fp *footprint.Footprint) (*origin.Result, error) {
 	b.searching.Lock()
 	defer b.searching.Unlock()
-	if b.searched {
+	names, _ := candidate.Names(fp)
+	if b.sought != nil && !slices.ContainsFunc(names, func(n string) bool { return !b.sought[n] }) {
 		return b.found, nil
 	}
 	found, err := programfiles.Search(ctx, fp, nameSearch)
 	if err != nil {
 		return nil, err
 	}
-	b.found, b.searched = found, true
+	b.found = found
+	if b.sought == nil {
+		b.sought = map[string]bool{}
+	}
+	for _, n := range names {
+		b.sought[n] = true
+	}
 	return found, nil
 }
 

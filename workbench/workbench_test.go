@@ -388,3 +388,37 @@ func TestATraceOfAnotherMachine(t *testing.T) {
 	o.call(t, "POST", "/workbench/feedback", `{"title":"Tidewrack","locations":[{"at":"xdg-data:tidewrack/slots/slot{slot}.sav","holds":"save"}]}`, &got)
 	assert.NotContains(t, strings.Join(got.Locations[0].Notes, " "), "on this machine")
 }
+
+// An answer changes the draft in the making, and only what depends on it.
+func TestAnswersChangeTheDraft(t *testing.T) {
+	o := open(t)
+	var bench wire.Workbench
+	status, _ := o.call(t, "GET", "/workbench", "", &bench)
+	require.Equal(t, http.StatusOK, status)
+	var d draft.Draft
+	require.NoError(t, json.Unmarshal(bench.Draft, &d))
+	d.Questions = append(d.Questions, draft.Question{
+		Ask: "what is it?", About: draft.AboutKind, Of: []string{"xdg-data:tidewrack/journal.log"}, Answers: draft.AnswersTo(draft.AboutKind), Answer: "progress",
+	})
+	raw, err := json.Marshal(wire.DraftAnswered{Draft: must(t, d)})
+	require.NoError(t, err)
+	var out wire.Answered
+	status, _ = o.call(t, "POST", "/workbench/answers", string(raw), &out)
+	require.Equal(t, http.StatusOK, status)
+	assert.Equal(t, []string{"save xdg-data:tidewrack/journal.log"}, out.Added)
+	assert.Empty(t, out.Removed)
+	assert.Contains(t, string(out.Draft), `"answer":"progress"`)
+
+	d.Questions[len(d.Questions)-1].Answer = "treasure"
+	raw, err = json.Marshal(wire.DraftAnswered{Draft: must(t, d)})
+	require.NoError(t, err)
+	status, _ = o.call(t, "POST", "/workbench/answers", string(raw), nil)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+}
+
+func must(t *testing.T, d draft.Draft) json.RawMessage {
+	t.Helper()
+	raw, err := json.Marshal(d)
+	require.NoError(t, err)
+	return raw
+}

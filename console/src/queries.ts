@@ -262,6 +262,12 @@ export const useCorrect = (number: Ref<number | undefined>) =>
       ),
   })
 
+/** Applies the answers in a draft in the making; nothing is kept. */
+export const useAnswers = () =>
+  useMutation({
+    mutationFn: (draft: Schemas['Draft']) => unwrap(api.POST('/workbench/answers', { body: { draft } })),
+  })
+
 export const useSaveDraft = () =>
   useMutation({
     mutationFn: (body: { draft: Schemas['Draft']; digest: string }) =>

@@ -211,6 +211,18 @@ type DraftTried struct {
 	Locations []draft.Location `json:"locations"`
 }
 
+// DraftAnswered is a draft in the making with answers to its questions.
+type DraftAnswered struct {
+	Draft json.RawMessage `json:"draft"`
+}
+
+// Answered is the draft with the answers applied, and what they changed.
+type Answered struct {
+	Draft   json.RawMessage `json:"draft"`
+	Added   []string        `json:"added"`   // locations, with what they hold
+	Removed []string        `json:"removed"` // the same
+}
+
 // DraftSaved is a draft to be saved over a file with a digest.
 type DraftSaved struct {
 	Draft  json.RawMessage `json:"draft"`

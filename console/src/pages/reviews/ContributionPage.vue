@@ -46,9 +46,13 @@ const x = computed(() => query.data.value)
           <v-card class="pa-4">
             <p v-if="x.draft?.note" class="wrap note">{{ x.draft?.note }}</p>
             <template v-if="x.draft?.questions?.length">
-              <p><strong>Open questions</strong></p>
+              <p><strong>What the run did not decide</strong></p>
               <ul class="reasons">
-                <li v-for="q in x.draft?.questions" :key="q" class="wrap">{{ q }}</li>
+                <li v-for="q in x.draft?.questions" :key="q.ask" class="wrap">
+                  {{ q.ask }} <strong v-if="q.answer">{{ q.answer }}</strong><span v-else class="quiet"
+                    >not answered</span
+                  >
+                </li>
               </ul>
             </template>
           </v-card>

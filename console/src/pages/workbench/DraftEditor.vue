@@ -3,8 +3,9 @@ import { computed, onBeforeUnmount, onMounted, ref, toRef, watch } from 'vue'
 import { onBeforeRouteLeave } from 'vue-router'
 
 import type { Schemas } from '../../api/client'
-import { useFeedback, useSaveDraft } from '../../queries'
+import { useAnswers, useFeedback, useSaveDraft } from '../../queries'
 import { count, holds, oneLine, shellQuote } from '../../words'
+import DraftQuestions from './DraftQuestions.vue'
 import DraftRow from './DraftRow.vue'
 
 /** The draft in the making, with what each of its locations would do. */
@@ -14,9 +15,11 @@ defineEmits<{ choose: [file: number] }>()
 type Location = Schemas['Draft']['locations'][number]
 
 const locations = ref<(Location & { key: number })[]>([])
+const questions = ref<Schemas['Question'][]>([])
 const title = ref('')
 const digest = ref('')
 const edited = ref(false)
+const names = ref<Schemas['Draft']['names']>()
 let keys = 0
 
 // What the service has is taken over, unless it was worked on here.
@@ -25,6 +28,8 @@ watch(
   (bench) => {
     if (edited.value) return
     locations.value = bench.draft.locations.map((l) => ({ ...l, key: keys++ }))
+    questions.value = bench.draft.questions ?? []
+    names.value = bench.draft.names
     title.value = bench.draft.title
     digest.value = bench.digest
   },
@@ -69,13 +74,51 @@ function add(at = '', kind = 'save') {
   edited.value = true
 }
 
+const inHand = () => ({
+  ...props.bench.draft,
+  title: title.value,
+  names: names.value,
+  questions: questions.value,
+  locations: locations.value.map(({ at, holds, why, seen, belongs, notes }) => ({
+    at,
+    holds,
+    why,
+    seen,
+    belongs,
+    notes,
+  })),
+})
+
+// An answer changes the locations that depend on it at once.
+const answers = useAnswers()
+const changed = ref('')
+async function answer(i: number, text: string) {
+  const draft = inHand()
+  draft.questions = questions.value.map((q, n) => (n === i ? { ...q, answer: text } : q))
+  let done
+  try {
+    done = await answers.mutateAsync(draft)
+  } catch {
+    return // it is told below
+  }
+  locations.value = done.draft.locations.map((l) => ({ ...l, key: keys++ }))
+  questions.value = done.draft.questions ?? []
+  names.value = done.draft.names
+  title.value = done.draft.title
+  edited.value = true
+  const plain = (list: string[]) => list.map((l) => oneLine(l)).join(', ')
+  changed.value =
+    [
+      done.added.length ? `added ${plain(done.added)}` : '',
+      done.removed.length ? `removed ${plain(done.removed)}` : '',
+    ]
+      .filter(Boolean)
+      .join('; ') || 'the locations stay as they are'
+}
+
 const save = useSaveDraft()
 async function write() {
-  const draft = {
-    ...props.bench.draft,
-    title: title.value,
-    locations: locations.value.map(({ at, holds, why, seen, notes }) => ({ at, holds, why, seen, notes })),
-  }
+  const draft = inHand()
   let done
   try {
     done = await save.mutateAsync({ draft, digest: digest.value })
@@ -146,11 +189,16 @@ const name = (n: number) => oneLine(file(n)?.place ?? file(n)?.path ?? '')
         and {{ count(said.left.length - 8, 'more file', 'more files') }}
       </p>
     </template>
-    <template v-if="bench.draft.questions?.length">
-      <h3 class="mt-3">Open questions</h3>
-      <ul class="reasons small">
-        <li v-for="q in bench.draft.questions" :key="q" class="wrap">{{ oneLine(q) }}</li>
-      </ul>
+    <template v-if="questions.length">
+      <h3 class="mt-3">Questions</h3>
+      <DraftQuestions
+        :questions="questions"
+        :answerable="!!bench.local"
+        :busy="answers.isPending.value"
+        @answer="answer"
+      />
+      <p v-if="changed" class="quiet small wrap mt-2" role="status">By your answer: {{ changed }}.</p>
+      <p v-if="answers.error.value" role="alert" class="error small">{{ answers.error.value.message }}</p>
     </template>
 
     <p v-if="said?.error && locations.length" class="error small mt-2">{{ oneLine(said.error) }}</p>
