@@ -1,5 +1,5 @@
 # The two commands for a fresh machine: make demo, make test.
-# Others: make build, check, bench, accuracy, realgames, screenshots, fuzz.
+# Others: make build, check, bench, accuracy, weights, realgames, screenshots, fuzz.
 
 # No C library is linked in: the program starts sooner, and runs on any Linux.
 export CGO_ENABLED = 0
@@ -19,7 +19,7 @@ export npm_config_fund = false
 export npm_config_audit = false
 export npm_config_update_notifier = false
 
-.PHONY: all build demo test check cross bench accuracy realgames screenshots fuzz attack clean
+.PHONY: all build demo test check cross bench accuracy weights realgames screenshots fuzz attack clean
 .DELETE_ON_ERROR:
 
 all: build
@@ -90,8 +90,13 @@ bench: bin/endroit bin/tidewrack
 # How well the judgement does on the collection of made-up ways to keep progress.
 # Each is played by a program on real files; the real games come behind it.
 accuracy: $(CONSOLE)
-	@go test ./standin/plays -run 'TestAccuracy|NextPerson' -count=1 -timeout 30m -v -accuracy
+	@go test ./standin/plays -run 'TestAccuracy' -count=1 -timeout 30m -v -accuracy
 	@$(MAKE) --no-print-directory realgames
+
+# The weights of the judgement, fitted on the plays for tuning and on what realgames found.
+weights:
+	@tools/need go
+	@go test ./standin/plays -run 'TestWeights' -count=1 -v -weights
 
 # Real games from Debian's packages, played by two people each; as root. Not part of make test.
 realgames:

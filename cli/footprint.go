@@ -160,7 +160,30 @@ func parseKinds(names []string) (kinds []footprint.Kind, err error) {
 
 // describe puts what was run on one line.
 func describe(fp *footprint.Footprint) string {
-	return describeRun(fp.Title, fp.Edition, fp.Launcher, fp.OS+" "+fp.Runtime, fp.Length)
+	text := describeRun(fp.Title, fp.Edition, fp.Launcher, fp.OS+" "+fp.Runtime, fp.Length)
+	if n := len(fp.Runs); n > 1 {
+		text += fmt.Sprintf(" in %d runs", n)
+	}
+	return text
+}
+
+// sayCues prints the cues, of several runs each run's on a line of its own.
+func (a *app) sayCues(fp *footprint.Footprint) {
+	of := map[int][]string{}
+	for _, c := range fp.Cues {
+		run, own := fp.InRun(c.At)
+		of[run] = append(of[run], fmt.Sprintf("%s at %s", shown(c.Word), phrase.Duration(own)))
+	}
+	for i, r := range fp.Runs {
+		cues := "no cues"
+		if len(of[i]) > 0 {
+			cues = "cues: " + strings.Join(of[i], ", ")
+		}
+		a.say("run %d, %s: %s", i+1, phrase.Duration(r.Length), cues)
+	}
+	if len(fp.Runs) == 0 && len(of[0]) > 0 {
+		a.say("cues: %s", strings.Join(of[0], ", "))
+	}
 }
 
 func describeRun(title string, e *trace.Edition, launcher, platform string, length time.Duration) string {
@@ -190,13 +213,7 @@ var answers = map[footprint.Kind]string{
 
 func (a *app) printFootprint(fp *footprint.Footprint, only footprint.Filter, all bool) {
 	a.say("%s", a.heading(describe(fp)))
-	if len(fp.Cues) > 0 {
-		var cues []string
-		for _, c := range fp.Cues {
-			cues = append(cues, fmt.Sprintf("%s at %s", shown(c.Word), phrase.Duration(c.At)))
-		}
-		a.say("cues: %s", strings.Join(cues, ", "))
-	}
+	a.sayCues(fp)
 	listed := false
 	for _, k := range footprint.Kinds {
 		if only.Empty() && !k.OfInterest() {
@@ -363,7 +380,7 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, rea
 	if f.Seen > 0 {
 		facts = append(facts, fmt.Sprintf(
 			"what it was before the run is not known: it was first seen at %s, and had changed by then",
-			phrase.Duration(f.Seen),
+			fp.Clock(f.Seen, phrase.Duration),
 		))
 	}
 	if f.Again != nil {

@@ -9,11 +9,13 @@ import (
 	"os/exec"
 	"os/signal"
 	"runtime"
+	"strings"
 	"syscall"
 
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
+	"endroit/core/draft"
 	"endroit/localmanifest"
 	"endroit/workbench"
 )
@@ -34,21 +36,21 @@ func (a *app) workbench() *cli.Command {
 			&cli.BoolFlag{Name: "no-browser", Usage: "print the address, and open no browser"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			name, err := oneArg(c, "one TRACE")
-			if err != nil {
-				return err
+			names := c.Args().Slice()
+			if len(names) == 0 || len(names) > draft.MaxTraces+1 {
+				return fail(exitUsage, "1 to %d traces are required; see endroit workbench --help", draft.MaxTraces+1)
 			}
-			return a.runWorkbench(ctx, c, name)
+			return a.runWorkbench(ctx, c, names)
 		},
 	}, find, "workbench")
 }
 
-func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) error {
+func (a *app) runWorkbench(ctx context.Context, c *cli.Command, names []string) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	config := workbench.Config{Trace: name, Draft: c.String("draft"), Title: c.String("title"), By: ownName()}
+	config := workbench.Config{Traces: names, Draft: c.String("draft"), Title: c.String("title"), By: ownName()}
 	if config.Draft == "" {
-		config.Draft = besides(name, ".trace", ".draft.yaml")
+		config.Draft = besides(names[0], ".trace", ".draft.yaml")
 	}
 	switch k, err := a.openManifest(ctx); {
 	case err == nil:
@@ -93,7 +95,7 @@ func (a *app) runWorkbench(ctx context.Context, c *cli.Command, name string) err
 	}
 	a.say(
 		"The workbench of %s:\n  %s\nThe address works once, in one browser on this machine.%s Ctrl-C ends it.",
-		shown(name), address, again,
+		shown(strings.Join(names, ", ")), address, again,
 	)
 	if !c.Bool("no-browser") {
 		openBrowser(b.Address(l)) // one of its own: it can be seen in the list of processes

@@ -121,7 +121,7 @@ func local(t *testing.T) (v *visitor, trace_, drafts string) {
 	require.NoError(t, os.WriteFile(filepath.Join(beside, "content", digest), []byte("TWSV: day 1"), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(beside, "index.jsonl"), fmt.Appendf(nil, `{"path":%q,"why":"before","at":0,"digest":%q,"size":11,"time":"2026-11-20T10:00:00Z"}`+"\n", slot, digest), 0o600))
 
-	bench, err := workbench.Open(workbench.Config{Trace: trace_, Draft: drafts, By: "mira"})
+	bench, err := workbench.Open(workbench.Config{Traces: []string{trace_}, Draft: drafts, By: "mira"})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)

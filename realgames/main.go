@@ -11,6 +11,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"endroit/core/draft"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -77,7 +78,8 @@ func run(ctx context.Context, names []string) error {
 	if err := share(work); err != nil {
 		return err
 	}
-	passed, files := 0, tally{}
+	passed, answered, questions, files := 0, 0, 0, tally{}
+	var findings []learned
 	for _, g := range games {
 		r, err := play(ctx, here, work, g)
 		if err != nil {
@@ -88,10 +90,21 @@ func run(ctx context.Context, names []string) error {
 		if r.second.right() {
 			passed++
 		}
+		if r.answered.right() {
+			answered++
+		}
+		questions += r.questions
+		findings = append(findings, r.learned...)
 		fmt.Println()
 	}
 	fmt.Printf("files of both people: precision %.2f, recall %.2f\n", files.precision(), files.recall())
 	fmt.Printf("the first person's draft, unedited, reaches what the second needs and nothing else: %d of %d games\n", passed, len(games))
+	fmt.Printf("the same with %d questions answered truly: %d of %d games\n", questions, answered, len(games))
+	if len(names) == 0 {
+		if err := keepFindings(filepath.Join(here, "findings.json"), findings); err != nil {
+			return err
+		}
+	}
 	fmt.Printf("%d passed, %d failed\n", passed, len(games)-passed)
 	if passed < len(games) {
 		return errors.New("not all is right")
@@ -146,7 +159,12 @@ func share(work string) error {
 }
 
 // result is what came out for each person.
-type result struct{ first, second tally }
+type result struct {
+	first, second tally
+	answered      tally // the second, with the first's questions answered truly
+	questions     int
+	learned       []learned
+}
 
 func play(ctx context.Context, here, work string, g game) (r result, err error) {
 	fmt.Printf("== %s: %s\n", g.Name, g.Source)
@@ -189,17 +207,42 @@ func play(ctx context.Context, here, work string, g game) (r result, err error) 
 	if err != nil {
 		return r, err
 	}
+	seen, err := footprints(ctx, work, people[0], traces[people[0].account])
+	if err != nil {
+		return r, err
+	}
+	if r.learned, err = labelled(g, people[0], seen); err != nil {
+		return r, err
+	}
+	r.questions = len(questions)
 	for _, l := range locations {
 		fmt.Println("  proposed:", l)
 	}
 	for _, q := range questions {
-		fmt.Println("  asked:", q)
+		fmt.Println("  asked:", q.Ask)
 	}
 	if r.first, err = tried(ctx, work, draft, g, people[0], len(locations) > 0); err != nil {
 		return r, err
 	}
 	if r.second, err = tried(ctx, work, draft, g, people[1], len(locations) > 0); err != nil {
 		return r, err
+	}
+	if r.answered = r.second; len(questions) > 0 {
+		answers, err := answersTo(questions, g, people[0], seen)
+		if err != nil {
+			return r, err
+		}
+		c := as(ctx, people[0], work, append([]string{filepath.Join(work, "endroit"), "answer", draft}, answers...)...)
+		if out, err := c.Output(); err != nil {
+			return r, fmt.Errorf("answer %q: %w: %s", answers, err, out)
+		}
+		if err := os.Chmod(draft, 0o644); err != nil {
+			return r, err
+		}
+		fmt.Println("  answered:", strings.Join(answers, ", "))
+		if r.answered, err = tried(ctx, work, draft, g, people[1], len(locations) > 0); err != nil {
+			return r, err
+		}
 	}
 	_ = os.Remove(draft)
 	return r, nil
@@ -269,13 +312,13 @@ func drive(ctx context.Context, here, work string, g game, p person) (traces []s
 }
 
 // locationsOf reads what was proposed.
-func locationsOf(out []byte) (locations, questions []string, err error) {
+func locationsOf(out []byte) (locations []string, questions []draft.Question, err error) {
 	if len(out) == 0 {
 		return nil, nil, nil
 	}
 	var d struct {
 		Locations []struct{ At, Holds string }
-		Questions []any
+		Questions []draft.Question
 	}
 	if err := json.Unmarshal(out, &d); err != nil {
 		return nil, nil, err
@@ -283,14 +326,7 @@ func locationsOf(out []byte) (locations, questions []string, err error) {
 	for _, l := range d.Locations {
 		locations = append(locations, l.Holds+" "+l.At)
 	}
-	for _, q := range d.Questions {
-		text, err := json.Marshal(q)
-		if err != nil {
-			return nil, nil, err
-		}
-		questions = append(questions, string(text))
-	}
-	return locations, questions, nil
+	return locations, d.Questions, nil
 }
 
 // tally counts files: those that had to be reached and were, those that were not, and those
@@ -343,30 +379,9 @@ func tried(ctx context.Context, work, draft string, g game, p person, proposed b
 			}
 		}
 	}
-	needed := map[string]string{}
-	for holds, globs := range g.Needs {
-		for _, glob := range globs {
-			list, err := below(p, glob)
-			if err != nil {
-				return t, err
-			}
-			if len(list) == 0 {
-				return t, fmt.Errorf("%s has no %s: the drive did not play as it should", p.home, glob)
-			}
-			for _, path := range list {
-				needed[path] = holds
-			}
-		}
-	}
-	harmless := map[string]bool{}
-	for _, glob := range g.May {
-		list, err := below(p, glob)
-		if err != nil {
-			return t, err
-		}
-		for _, path := range list {
-			harmless[path] = true
-		}
+	needed, harmless, err := truth(g, p)
+	if err != nil {
+		return t, err
 	}
 	for path, holds := range needed {
 		if found[path] == holds || holds == "either" && found[path] != "" {
@@ -391,6 +406,35 @@ func tried(ctx context.Context, work, draft string, g game, p person, proposed b
 		fmt.Println("   ", text)
 	}
 	return t, nil
+}
+
+// truth is what files of a person hold that have to be reached, and which do no harm.
+func truth(g game, p person) (needed map[string]string, harmless map[string]bool, err error) {
+	needed, harmless = map[string]string{}, map[string]bool{}
+	for holds, globs := range g.Needs {
+		for _, glob := range globs {
+			list, err := below(p, glob)
+			if err != nil {
+				return nil, nil, err
+			}
+			if len(list) == 0 {
+				return nil, nil, fmt.Errorf("%s has no %s: the drive did not play as it should", p.home, glob)
+			}
+			for _, path := range list {
+				needed[path] = holds
+			}
+		}
+	}
+	for _, glob := range g.May {
+		list, err := below(p, glob)
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, path := range list {
+			harmless[path] = true
+		}
+	}
+	return needed, harmless, nil
 }
 
 func orNothing(holds string) string {

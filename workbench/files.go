@@ -44,11 +44,15 @@ func (b *Workbench) showFile(c *echo.Context) error {
 	}
 	out, x := wire.BenchFileOf(fp, n), fp.Files[n]
 	for i, v := range b.versions {
-		if v.Path == x.Path {
+		if v.Path == v.run.path(x) {
+			says := versionSays(v.Why)
+			if len(b.runs) > 1 {
+				says += fmt.Sprintf(", run %d", slices.Index(b.runs, v.run)+1)
+			}
 			out.Versions = append(out.Versions, wire.BenchVersion{
 				ID:     strconv.Itoa(i + 1),
-				Says:   versionSays(v.Why),
-				At:     int64(v.At),
+				Says:   says,
+				At:     int64(v.run.at + v.At),
 				Size:   v.Size,
 				Digest: v.Digest,
 			})
@@ -96,27 +100,42 @@ func (b *Workbench) steps(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := tracefiles.Open(b.config.Trace)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	r, err := trace.NewReader(f, trace.DefaultLimits)
-	if err != nil {
-		return err
-	}
-	list, more, err := footprint.Steps(r, fp.Files[n].Path, time.Duration(from), time.Duration(to), maxSteps)
-	if err != nil {
-		return err
-	}
-	out := wire.BenchSteps{Steps: []wire.BenchStep{}, More: more}
-	for _, s := range list {
-		out.Steps = append(
-			out.Steps,
-			wire.BenchStep{At: int64(s.At), Op: string(s.Op), Program: s.Program, To: s.Other, Size: s.Size, What: s.What},
-		)
+	out := wire.BenchSteps{Steps: []wire.BenchStep{}}
+	for _, r := range b.runs {
+		path, until := r.path(fp.Files[n]), time.Duration(to)-r.at
+		if path == "" || to > 0 && until <= 0 || time.Duration(from) > r.at+r.judged.Length {
+			continue
+		}
+		list, more, err := r.steps(path, max(0, time.Duration(from)-r.at), max(0, until))
+		if err != nil {
+			return err
+		}
+		out.More += more
+		for _, s := range list {
+			if len(out.Steps) == maxSteps {
+				out.More++
+				continue
+			}
+			out.Steps = append(out.Steps, wire.BenchStep{
+				At: int64(r.at + s.At), Op: string(s.Op), Program: s.Program, To: s.Other, Size: s.Size, What: s.What,
+			})
+		}
 	}
 	return c.JSON(http.StatusOK, out)
+}
+
+// steps are what was done to a file in a stretch of this run, by its own clock.
+func (r *run) steps(path string, from, to time.Duration) (list []footprint.Step, more int, err error) {
+	f, err := tracefiles.Open(r.file)
+	if err != nil {
+		return nil, 0, err
+	}
+	defer f.Close()
+	read, err := trace.NewReader(f, trace.DefaultLimits)
+	if err != nil {
+		return nil, 0, err
+	}
+	return footprint.Steps(read, path, from, to, maxSteps)
 }
 
 func number(c *echo.Context, name string, otherwise int64) (int64, error) {
@@ -137,10 +156,10 @@ func (b *Workbench) content(x footprint.File, version string) (got tracefiles.Co
 	switch n, e := strconv.Atoi(version); {
 	case version == present && b.here():
 		got, err = tracefiles.ReadFile(x.Path)
-	case e != nil || n < 1 || n > len(b.versions) || b.versions[n-1].Path != x.Path:
+	case e != nil || n < 1 || n > len(b.versions) || b.versions[n-1].Path != b.versions[n-1].run.path(x):
 		return got, "", answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "there is no such version of the file")
 	default:
-		got, err = tracefiles.ReadVersion(b.config.Trace, n)
+		got, err = tracefiles.ReadVersion(b.versions[n-1].run.file, b.versions[n-1].number)
 	}
 	if errors.Is(err, tracefiles.ErrInput) || errors.Is(err, os.ErrNotExist) || errors.Is(err, os.ErrPermission) {
 		return got, err.Error(), nil

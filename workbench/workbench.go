@@ -46,10 +46,10 @@ import (
 
 // Config is what a workbench needs.
 type Config struct {
-	Trace string // its file
-	Draft string // the file that the draft is saved to; it need not be there
-	Title string // the game's name, if the trace has none
-	By    string // who corrects: what this person is called here
+	Traces []string // their files; several of one variant are shown together
+	Draft  string   // the file that the draft is saved to; it need not be there
+	Title  string   // the game's name, if the trace has none
+	By     string   // who corrects: what this person is called here
 	// Manifest is what other titles keep, nil if it is not known.
 	Manifest *localmanifest.Manifest
 }
@@ -59,50 +59,101 @@ type Workbench struct {
 	config   Config
 	secret   string // whoever has it may look
 	header   trace.Header
-	digest   string // of the trace
-	versions []versions.Version
+	runs     []*run
+	versions []version
 	handler  http.Handler
 
-	searching sync.Mutex // guards what follows
+	searching sync.Mutex      // guards what follows
 	sought    map[string]bool // the names that were looked for; nil before that
-	found     *origin.Result // where names come from
+	found     *origin.Result  // where names come from
 
-	mu     sync.Mutex           // guards what follows
-	keys   map[string]bool      // those that were given out and not used yet
-	judged *footprint.Footprint // without corrections
-	now    *footprint.Footprint // with them; replaced, never changed
+	mu   sync.Mutex           // guards what follows
+	keys map[string]bool      // those that were given out and not used yet
+	gaps []trace.Gap          // what beside the traces could not be read
+	now  *footprint.Footprint // all runs, with corrections; replaced, never changed
 }
 
-// Open reads a trace with what lies beside it. Errors are those of tracefiles.Read.
+// run is one of the traces that are shown.
+type run struct {
+	file   string
+	digest string
+	judged *footprint.Footprint // without corrections
+	at     time.Duration        // where it begins on the clock of all
+}
+
+// path is where a file lies in this run; empty if the run did not touch it.
+func (r *run) path(x footprint.File) string {
+	for _, o := range r.judged.Files {
+		if o.Path == x.Path || x.Place != "" && o.Place == x.Place {
+			return o.Path
+		}
+	}
+	return ""
+}
+
+// version is a content that was kept beside a run's trace.
+type version struct {
+	versions.Version
+	run    *run
+	number int // beside its trace, from 1
+}
+
+// Open reads traces with what lies beside them. Errors are those of tracefiles.Read and of
+// footprint.Merge.
 func Open(c Config) (*Workbench, error) {
 	b := &Workbench{config: c, secret: rand.Text(), keys: map[string]bool{}}
+	at := time.Duration(0)
+	var now []*footprint.Footprint
+	for _, name := range c.Traces {
+		fp, digest, err := tracefiles.Read(name, footprint.Filter{})
+		if err != nil {
+			return nil, err
+		}
+		if fp.Title == "" {
+			fp.Title = c.Title
+		}
+		r := &run{file: name, digest: digest, judged: fp.AsJudged(), at: at}
+		at += fp.Length
+		b.runs, now = append(b.runs, r), append(now, fp)
+		kept, err := versions.Read(versions.Beside(name))
+		if err != nil {
+			b.gaps = append(b.gaps, trace.Gap{What: "the versions beside the trace cannot be read: " + err.Error(), N: 1, At: r.at})
+		}
+		for i, v := range kept {
+			b.versions = append(b.versions, version{v, r, i + 1})
+		}
+	}
 	var err error
-	if b.now, b.digest, err = tracefiles.Read(c.Trace, footprint.Filter{}); err != nil {
+	if b.now, err = b.joined(now); err != nil {
 		return nil, err
 	}
-	if b.now.Title == "" {
-		b.now.Title = c.Title
-	}
-	b.judged = b.now.AsJudged()
 	if err := b.readHeader(); err != nil {
 		return nil, err
-	}
-	if b.versions, err = versions.Read(versions.Beside(c.Trace)); err != nil {
-		b.now.Gaps = append(b.now.Gaps, trace.Gap{What: "the versions beside the trace cannot be read: " + err.Error(), N: 1})
 	}
 	b.handler = b.build()
 	return b, nil
 }
 
+// joined are the runs as one footprint.
+func (b *Workbench) joined(list []*footprint.Footprint) (*footprint.Footprint, error) {
+	all, err := footprint.Merge(list)
+	if err != nil {
+		return nil, err
+	}
+	out := *all
+	out.Gaps = append(slices.Clone(all.Gaps), b.gaps...)
+	return &out, nil
+}
+
 func (b *Workbench) readHeader() error {
-	f, err := tracefiles.Open(b.config.Trace)
+	f, err := tracefiles.Open(b.runs[0].file)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
 	r, err := trace.NewReader(f, trace.DefaultLimits)
 	if err != nil {
-		return fmt.Errorf("%s: %w", b.config.Trace, err)
+		return fmt.Errorf("%s: %w", b.runs[0].file, err)
 	}
 	b.header = r.Header
 	return nil
@@ -268,7 +319,7 @@ func (b *Workbench) footprint() *footprint.Footprint {
 func (b *Workbench) show(c *echo.Context) error {
 	fp := b.footprint()
 	w := wire.NewWorkbench(fp)
-	w.Name, w.Local, w.MayCorrect = b.config.Trace, true, true
+	w.Name, w.Local, w.MayCorrect = strings.Join(b.config.Traces, ", "), true, true
 	d, text, err := b.draft(c.Request().Context(), fp)
 	if err != nil {
 		return err
@@ -334,7 +385,7 @@ func (b *Workbench) draft(ctx context.Context, fp *footprint.Footprint) (*draft.
 		if err := contribution.Admissible(ctx, d, fp); err != nil {
 			return nil, nil, err
 		}
-		d.Trace = &draft.Trace{File: tracefiles.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
+		b.name(d)
 		return d, nil, nil
 	}
 	if err != nil {
@@ -347,14 +398,35 @@ func (b *Workbench) draft(ctx context.Context, fp *footprint.Footprint) (*draft.
 			fmt.Sprintf("%s: %v; fix it, or name another with --draft", b.config.Draft, err),
 		)
 	}
-	if d.Trace != nil && d.Trace.SHA256 != b.digest &&
-		!slices.ContainsFunc(d.Also, func(t draft.Trace) bool { return t.SHA256 == b.digest }) {
+	if d.Trace != nil && !slices.ContainsFunc(append(d.Also, *d.Trace), func(t draft.Trace) bool {
+		return slices.ContainsFunc(b.runs, func(r *run) bool { return r.digest == t.SHA256 })
+	}) {
 		return nil, nil, answer.Problem(
 			http.StatusConflict, wire.ProblemInvalid,
 			b.config.Draft+" belongs to another trace; choose another with --draft",
 		)
 	}
 	return d, text, nil
+}
+
+// name writes into a draft which traces it is from: those that are shown, and others that it
+// had.
+func (b *Workbench) name(d *draft.Draft) {
+	also := d.Also
+	d.Trace, d.Also = nil, nil
+	for i, r := range b.runs {
+		t := draft.Trace{File: tracefiles.RelativeTo(b.config.Draft, r.file), SHA256: r.digest}
+		if i == 0 {
+			d.Trace = &t
+			continue
+		}
+		d.Also = append(d.Also, t)
+	}
+	for _, t := range also {
+		if t.SHA256 != d.Trace.SHA256 && !slices.ContainsFunc(d.Also, func(o draft.Trace) bool { return o.SHA256 == t.SHA256 }) {
+			d.Also = append(d.Also, t)
+		}
+	}
 }
 
 // save writes the draft, over the file that the page knows and no other.
@@ -367,11 +439,8 @@ func (b *Workbench) save(c *echo.Context) error {
 	if err := jsondoc.Decode("draft", in.Draft, &d); err != nil {
 		return answer.Problem(http.StatusBadRequest, wire.ProblemInvalid, "invalid draft: "+err.Error())
 	}
-	if d.Trace == nil {
-		d.Trace = &draft.Trace{}
-	}
-	if d.Trace.SHA256 == "" || d.Trace.SHA256 == b.digest {
-		d.Trace = &draft.Trace{File: tracefiles.RelativeTo(b.config.Draft, b.config.Trace), SHA256: b.digest}
+	if d.Trace == nil || d.Trace.SHA256 == "" || d.Trace.SHA256 == b.runs[0].digest {
+		b.name(&d)
 	}
 	var bad *draft.Error
 	if err := d.Check(); errors.As(err, &bad) {
@@ -419,28 +488,55 @@ func (b *Workbench) correct(c *echo.Context) error {
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	said, err := tracefiles.Corrections(b.config.Trace) // somebody may have corrected by the command line
+	made := footprint.Correction{Kind: in.Kind, By: b.config.By, Because: in.Because, Made: time.Now().UTC().Truncate(time.Second)}
+	var next []*footprint.Footprint
+	keep := map[*run][]footprint.Correction{}
+	for _, r := range b.runs {
+		said, err := tracefiles.Corrections(r.file) // somebody may have corrected by the command line
+		if err != nil {
+			return err
+		}
+		fp := r.judged.AsJudged()
+		list := said.Corrections
+		if path := b.pathIn(r, in.File); path != "" {
+			made.File = path
+			list = append(list, made)
+			keep[r] = nil
+		}
+		switch err := fp.Correct(list); {
+		case errors.Is(err, footprint.ErrNoSuchKind):
+			return answer.Invalid("kind", err.Error())
+		case err != nil:
+			return answer.Invalid("file", err.Error())
+		}
+		if _, changed := keep[r]; changed {
+			keep[r] = fp.Corrections
+		}
+		next = append(next, fp)
+	}
+	if len(keep) == 0 {
+		return answer.Invalid("file", fmt.Sprintf("%s: %v", in.File, footprint.ErrNoSuchFile))
+	}
+	for r, list := range keep {
+		if err := tracefiles.Keep(r.file, r.digest, list); err != nil {
+			return err
+		}
+	}
+	now, err := b.joined(next)
 	if err != nil {
 		return err
 	}
-	next := b.judged.AsJudged()
-	said.Corrections = append(said.Corrections, footprint.Correction{
-		File:    in.File,
-		Kind:    in.Kind,
-		By:      b.config.By,
-		Because: in.Because,
-		Made:    time.Now().UTC().Truncate(time.Second),
-	})
-	switch err := next.Correct(said.Corrections); {
-	case errors.Is(err, footprint.ErrNoSuchKind):
-		return answer.Invalid("kind", err.Error())
-	case err != nil:
-		return answer.Invalid("file", err.Error())
-	}
-	if err := tracefiles.Keep(b.config.Trace, b.digest, next.Corrections); err != nil {
-		return err
-	}
-	next.Gaps = b.now.Gaps
-	b.now = next
+	b.now = now
 	return c.NoContent(http.StatusNoContent)
+}
+
+// pathIn is where a file of the page, by its place or path, lies in a run; empty if the run
+// has it not.
+func (b *Workbench) pathIn(r *run, name string) string {
+	for _, x := range b.now.Files {
+		if x.Name() == name || x.Path == name {
+			return r.path(x)
+		}
+	}
+	return ""
 }

@@ -25,6 +25,7 @@ import (
 	"endroit/core/trace"
 	"endroit/service/servicetest"
 	"endroit/service/wire"
+	"endroit/tracefiles"
 	"endroit/workbench"
 )
 
@@ -99,7 +100,7 @@ func open(t *testing.T) *opened {
 
 func (o *opened) start(t *testing.T) {
 	t.Helper()
-	b, err := workbench.Open(workbench.Config{Trace: o.trace, Draft: o.drafts, By: "mira"})
+	b, err := workbench.Open(workbench.Config{Traces: []string{o.trace}, Draft: o.drafts, By: "mira"})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -421,4 +422,51 @@ func must(t *testing.T, d draft.Draft) json.RawMessage {
 	raw, err := json.Marshal(d)
 	require.NoError(t, err)
 	return raw
+}
+
+// Several runs are shown together, each with its own clock; steps, versions and corrections
+// are those of every run.
+func TestSeveralRunsAreShownTogether(t *testing.T) {
+	o := open(t)
+	second := filepath.Join(filepath.Dir(o.trace), "second.trace")
+	data, err := os.ReadFile(o.trace)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(second, data, 0o600))
+	b, err := workbench.Open(workbench.Config{Traces: []string{o.trace, second}, Draft: o.drafts, By: "mira"})
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- b.Serve(ctx, l) }()
+	t.Cleanup(func() { stop(); assert.NoError(t, <-ended) })
+	o.b, o.address = b, "http://"+l.Addr().String()
+	bench := o.bench(t)
+	require.Len(t, bench.Runs, 2)
+	assert.Equal(t, bench.Runs[0].Length, bench.Runs[1].At)
+	assert.Len(t, bench.Cues, 2)
+	n := number(t, bench, o.slot)
+	assert.Equal(t, []int{0, 1}, bench.Files[n].Runs)
+	var d draft.Draft
+	require.NoError(t, json.Unmarshal(bench.Draft, &d))
+	assert.Equal(t, "second.trace", d.Also[0].File)
+	assert.Contains(t, strings.Join(d.Locations[0].Seen, ""), "of run 2")
+
+	var steps wire.BenchSteps
+	status, _ := o.call(t, "GET", fmt.Sprintf("/workbench/files/%d/steps", n), "", &steps)
+	require.Equal(t, http.StatusOK, status)
+	assert.Len(t, steps.Steps, 4)
+	assert.Equal(t, steps.Steps[0].At+int64(bench.Runs[1].At), steps.Steps[2].At)
+	status, _ = o.call(t, "GET", fmt.Sprintf("/workbench/files/%d/steps?from=%d&to=%d", n, bench.Runs[1].At, bench.Length), "", &steps)
+	require.Equal(t, http.StatusOK, status)
+	assert.Len(t, steps.Steps, 2)
+
+	status, _ = o.call(t, "POST", "/workbench/corrections", fmt.Sprintf(`{"file":%q,"kind":"config","because":""}`, o.slot), nil)
+	require.Equal(t, http.StatusNoContent, status)
+	for _, name := range []string{o.trace, second} {
+		said, err := tracefiles.Corrections(name)
+		require.NoError(t, err)
+		assert.Len(t, said.Corrections, 1, name)
+	}
+	assert.Equal(t, footprint.Config, o.bench(t).Files[number(t, o.bench(t), o.slot)].Kind)
 }

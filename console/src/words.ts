@@ -19,6 +19,27 @@ export function clock(nanoseconds: number): string {
   return `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`
 }
 
+/** One of several runs that are shown one behind the other. */
+export interface Run {
+  at: number
+  length: number
+}
+
+/** Where a time falls: the run's index, and the time on that run's own clock. */
+export function inRun(at: number, runs: Run[] = []): { run: number; own: number } {
+  let found = { run: 0, own: at }
+  runs.forEach((r, run) => {
+    if (at >= r.at) found = { run, own: at - r.at }
+  })
+  return found
+}
+
+/** Writes a time on the clock of its own run, where there are several. */
+export function runClock(at: number, runs: Run[] = []): string {
+  const { run, own } = inRun(at, runs)
+  return runs.length > 1 ? `${clock(own)} of run ${run + 1}` : clock(own)
+}
+
 export function date(text: string): string {
   return new Date(text).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
 }

@@ -55,7 +55,7 @@ func Draft(fp *footprint.Footprint, found *origin.Result, answered ...draft.Ques
 				out.Seen = append(out.Seen, fmt.Sprintf("and %d more", len(l.Files)-maxSeen))
 				break
 			}
-			out.Seen = append(out.Seen, seenLine(f))
+			out.Seen = append(out.Seen, seenLine(fp, f))
 		}
 		d.Locations = append(d.Locations, out)
 	}
@@ -97,10 +97,10 @@ func notCovered(left map[footprint.Kind]int) string {
 	return "not covered in the same folder: " + strings.Join(parts, ", ")
 }
 
-func seenLine(f footprint.File) string {
+func seenLine(fp *footprint.Footprint, f footprint.File) string {
 	text := fmt.Sprintf("%s (%s", f.Place, trace.Became(f.Before, f.After, f.Written()))
 	if f.Written() {
-		text += ", last written at " + phrase.Duration(f.LastWrite)
+		text += ", last written at " + fp.Clock(f.LastWrite, phrase.Duration)
 	}
 	if len(f.Near) > 0 {
 		text += ", near " + strings.Join(f.Near, ", ")

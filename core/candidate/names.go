@@ -167,6 +167,9 @@ func partsOf(name string, last bool, found *origin.Result) (parts []origin.Part,
 		left -= len(p.Text)
 		parts = append(parts, p)
 	}
+	if n := len(parts) - 1; n > 0 && last && found.Filled(ext) && !found.Brings(name) {
+		parts[n].From = origin.Other // "%s.sav": what stands there was put in, though it is a word of the program's
+	}
 	return parts, ext
 }
 

@@ -40,7 +40,7 @@ func varyingIn(f *footprint.Footprint) varying {
 	}
 	byFolder := map[string]map[string]*name{}
 	for _, x := range f.Files {
-		if len(x.Runs()) == 0 {
+		if len(x.Runs) == 0 {
 			return nil
 		}
 		if x.Kind != footprint.Save || x.Place == "" || !x.Written() {
@@ -68,7 +68,7 @@ func varyingIn(f *footprint.Footprint) varying {
 				n = &name{key: positionKey(l, i, true), folder: folder}
 				byFolder[rest][all[i]] = n
 			}
-			for _, r := range x.Runs() {
+			for _, r := range x.Runs {
 				if !slices.Contains(n.runs, r) {
 					n.runs = append(n.runs, r)
 				}

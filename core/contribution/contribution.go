@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"slices"
 	"sync"
+	"time"
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
@@ -291,6 +292,13 @@ func checkFootprint(f *footprint.Footprint) error {
 		if reason := words.Name(c.Word, maxText); reason != "" {
 			return &Error{fmt.Sprintf("footprint.cues[%d]", i), reason}
 		}
+	}
+	end := time.Duration(0)
+	for i, r := range f.Runs {
+		if i > draft.MaxTraces || r.At < end || r.Length < 0 || r.At > f.Length {
+			return &Error{fmt.Sprintf("footprint.runs[%d]", i), "runs stand one behind the other, within the footprint's length, and there are at most 17"}
+		}
+		end = r.At + r.Length
 	}
 	for kind, n := range f.Counts {
 		if !known[kind] || n < 0 {

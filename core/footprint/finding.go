@@ -118,7 +118,8 @@ type Row struct {
 	Finding string
 	Kind    Kind
 	Weight  float64
-	Hand    string // why it is set by hand; empty where it is learned
+	Prior   float64 // what it was thought to be before anything was fitted
+	Hand    string  // why it is set by hand; empty where it is learned
 }
 
 // Weights is a copy of the table that kinds are judged by.

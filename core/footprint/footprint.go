@@ -5,6 +5,7 @@
 package footprint
 
 import (
+	"fmt"
 	"time"
 
 	"endroit/core/trace"
@@ -53,8 +54,9 @@ type Footprint struct {
 	Gaps     []trace.Gap    `json:"gaps"`
 	Cut      string         `json:"cut,omitempty"` // why the trace is incomplete
 	Events   int            `json:"events"`
-	Counts   map[Kind]int   `json:"counts"` // files by kind, also those not listed
-	Files    []File         `json:"files"`  // of interest first
+	Runs     []Run          `json:"runs,omitempty"` // where it tells of several
+	Counts   map[Kind]int   `json:"counts"`         // files by kind, also those not listed
+	Files    []File         `json:"files"`          // of interest first
 	// Corrections are what people say of kinds, against the judgement; they are applied.
 	Corrections []Correction `json:"corrections,omitempty"`
 	// Self holds what must not be sent: see Share.
@@ -89,9 +91,36 @@ func (s *Self) Everybody() []*Self {
 	return append([]*Self{s}, s.Others...)
 }
 
-// Runs are the runs that a merged footprint has the file from, from 0; nil in one of a
-// single run.
-func (f File) Runs() []int { return f.runs }
+// Run is one of several runs that a footprint tells of. All times of a footprint are on one
+// clock, on which its runs stand one behind the other: see Clock.
+type Run struct {
+	Started time.Time     `json:"started"`
+	At      time.Duration `json:"at"` // where it begins on the footprint's clock
+	Length  time.Duration `json:"length"`
+}
+
+// InRun finds the run that a time falls into, from 0, and the time on that run's own clock.
+func (f *Footprint) InRun(at time.Duration) (run int, own time.Duration) {
+	for i, r := range f.Runs {
+		if at >= r.At {
+			run, own = i, at-r.At
+		}
+	}
+	if len(f.Runs) == 0 {
+		return 0, at
+	}
+	return run, own
+}
+
+// Clock writes a time on the clock of its own run: 2:05 in run 2. How a time is written is
+// the caller's.
+func (f *Footprint) Clock(at time.Duration, write func(time.Duration) string) string {
+	run, own := f.InRun(at)
+	if len(f.Runs) < 2 {
+		return write(own)
+	}
+	return fmt.Sprintf("%s of run %d", write(own), run+1)
+}
 
 // ReadsSeen reports whether the observer could see what was read.
 func (f *Footprint) ReadsSeen() bool { return f.Observer != trace.ByNotifications }
@@ -118,6 +147,7 @@ type File struct {
 	LastWrite  time.Duration `json:"last_write,omitempty"`
 	Programs   []string      `json:"programs,omitempty"` // names of those that wrote it, or else read it
 	Near       []string      `json:"near,omitempty"`     // cues that it was written near
+	Runs       []int         `json:"runs,omitempty"`     // those that it is from, from 0, where there are several
 	Before     trace.State   `json:"before"`
 	After      trace.State   `json:"after"`
 	// Seen is when Before was taken, where the file had changed since the start by then:
@@ -128,7 +158,6 @@ type File struct {
 	Judged  *Judged       `json:"judged,omitempty"`  // what the judgement said, where a person corrected it
 	Again   *Judged       `json:"again,omitempty"`   // what the findings are by the table here, where that is another kind: see Explain
 	passed  bool          // over by a filter: no event of it counts
-	runs    []int         // see Runs
 }
 
 // Judged is what the judgement said of a file that a person corrected.

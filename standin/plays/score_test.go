@@ -71,8 +71,15 @@ func (s *Score) files(p Play, fp *footprint.Footprint, root string) {
 			s.Are[k]++
 		}
 	}
+	either := map[string]bool{}
+	for _, n := range p.all(0, p.Among) {
+		either[at(root, n)] = true
+	}
 	for _, f := range fp.Files {
 		k, known := is[f.Path]
+		if either[f.Path] && !known {
+			continue // either would be right
+		}
 		if f.Kind.OfInterest() {
 			s.Taken[f.Kind]++
 		}

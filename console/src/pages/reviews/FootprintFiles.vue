@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '../../api/client'
-import { clock, count, kinds, size, times } from '../../words'
+import { clock, count, kinds, runClock, size, times } from '../../words'
 import FoldedPart from '../../components/FoldedPart.vue'
 import LocationText from '../../components/LocationText.vue'
 
@@ -46,11 +46,14 @@ const readsSeen = computed(() => props.footprint.observer !== 'change notificati
   <v-card>
     <div class="pa-4 pb-2">
       <p>
-        Ran for {{ clock(footprint.length) }}, observed by {{ footprint.observer
+        Ran for {{ clock(footprint.length)
+        }}<template v-if="(footprint.runs?.length ?? 0) > 1"> in {{ footprint.runs!.length }} runs</template>,
+        observed by {{ footprint.observer
         }}<template v-if="footprint.cues.length"
           >; the contributor marked
           <template v-for="(c, i) in footprint.cues" :key="i"
-            ><template v-if="i">, </template><strong>{{ c.cue }}</strong> at {{ clock(c.at) }}</template
+            ><template v-if="i">, </template><strong>{{ c.cue }}</strong> at
+            {{ runClock(c.at, footprint.runs) }}</template
           ></template
         ><template v-else>; no moment was marked</template>.
       </p>

@@ -84,8 +84,10 @@ const lanes = computed(() => {
             {{ oneLine(x.variant) }}
             <span class="quiet"
               >· {{ oneLine(x.name) }}<template v-if="x.by"> by {{ x.by }}</template> · ran for
-              {{ clock(x.length) }} · {{ count(x.events, 'event', 'events') }} on
-              {{ count(x.files.length, 'file', 'files') }} · observed by {{ x.observer }}</span
+              {{ clock(x.length)
+              }}<template v-if="x.runs.length > 1"> in {{ x.runs.length }} runs</template> ·
+              {{ count(x.events, 'event', 'events') }} on {{ count(x.files.length, 'file', 'files') }} ·
+              observed by {{ x.observer }}</span
             >
           </p>
           <p v-if="x.cut" class="gap">The trace is cut short: {{ oneLine(x.cut) }}</p>
@@ -104,6 +106,7 @@ const lanes = computed(() => {
           :lanes="lanes"
           :length="x.length"
           :cues="x.cues"
+          :runs="x.runs"
           :chosen="chosen"
           class="mt-3"
           @choose="choose"

@@ -66,7 +66,7 @@ const state = computed(() => {
         </v-tabs>
         <div class="pt-3">
           <FileReasons v-if="tab === 'why' || !bench.local" :file="x" />
-          <FileSteps v-else-if="tab === 'steps'" :file="file" :span="span" />
+          <FileSteps v-else-if="tab === 'steps'" :file="file" :span="span" :runs="bench.runs" />
           <FileBytes v-else-if="tab === 'bytes'" :key="file" :file="file" :versions="x.versions" />
           <FileDifferences v-else :key="file" :file="file" :versions="x.versions" />
         </div>

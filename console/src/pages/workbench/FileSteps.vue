@@ -3,11 +3,11 @@ import { computed, toRef } from 'vue'
 
 import { useSteps } from '../../queries'
 import type { Span } from './timeline'
-import { count, oneLine, size } from '../../words'
+import { count, inRun, oneLine, type Run, size } from '../../words'
 import QueryState from '../../components/QueryState.vue'
 
 /** What was done to the file, step by step, in the stretch that the timeline shows. */
-const props = defineProps<{ file: number; span: Span }>()
+const props = defineProps<{ file: number; span: Span; runs?: Run[] }>()
 
 const query = useSteps(toRef(props, 'file'), toRef(props, 'span'))
 const steps = computed(() => [...(query.data.value?.steps ?? [])].sort((a, b) => a.at - b.at))
@@ -25,7 +25,11 @@ const steps = computed(() => [...(query.data.value?.steps ?? [])].sort((a, b) =>
       </thead>
       <tbody>
         <tr v-for="(s, i) in steps" :key="i">
-          <td class="mono">{{ (s.at / 1e9).toFixed(3) }} s</td>
+          <td class="mono">
+            {{ (inRun(s.at, runs).own / 1e9).toFixed(3) }} s<template v-if="(runs?.length ?? 0) > 1">
+              of run {{ inRun(s.at, runs).run + 1 }}</template
+            >
+          </td>
           <td>
             {{ s.op }}<span v-if="s.to" class="wrap"> · {{ oneLine(s.to) }}</span
             ><span v-if="s.size" class="quiet">, {{ size(s.size) }}</span

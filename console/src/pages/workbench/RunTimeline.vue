@@ -18,7 +18,7 @@ import {
   zoomed,
 } from './timeline'
 import { drawLanes, laneHeight } from './lanes'
-import { clock, kinds, oneLine, times } from '../../words'
+import { clock, inRun, kinds, oneLine, type Run, runClock, times } from '../../words'
 
 /** When the files of interest were used: a lane for each, with the marked moments across. */
 export interface Lane {
@@ -32,6 +32,7 @@ const props = defineProps<{
   lanes: Lane[]
   length: number
   cues: { at: number; cue: string }[]
+  runs?: Run[]
   chosen?: number
 }>()
 defineEmits<{ choose: [file: number] }>()
@@ -54,10 +55,24 @@ const first = computed(() =>
 const inSight = computed(() => props.lanes.slice(first.value, first.value + sight + 1))
 const boxHeight = computed(() => Math.max(1, Math.min(props.lanes.length, sight)) * laneHeight)
 
-const moments = computed(() => ticks(span.value, width.value))
-const step = computed(() =>
-  moments.value.length > 1 ? moments.value[1]! - moments.value[0]! : whole.value.to,
-)
+// Several runs stand one behind the other, each with its own clock.
+const several = computed(() => (props.runs?.length ?? 0) > 1)
+// The ticks of several runs are those of each, on its own clock.
+const moments = computed(() => {
+  const all = ticks(span.value, width.value)
+  if (!several.value) return all
+  const apart = all.length > 1 ? all[1]! - all[0]! : whole.value.to
+  return props.runs!.flatMap((r) => {
+    const own: number[] = []
+    for (let t = apart; t < r.length && own.length < 100; t += apart)
+      if (r.at + t >= span.value.from && r.at + t <= span.value.to) own.push(r.at + t)
+    return own
+  })
+})
+const step = computed(() => {
+  const all = ticks(span.value, width.value)
+  return all.length > 1 ? all[1]! - all[0]! : whole.value.to
+})
 const cuesInSight = computed(() =>
   placed(
     props.cues
@@ -65,6 +80,17 @@ const cuesInSight = computed(() =>
       .map((c) => ({ ...c, x: position(c.at, span.value, width.value) })),
     width.value,
   ),
+)
+const runsInSight = computed(() =>
+  several.value
+    ? props
+        .runs!.map((r, i) => ({
+          ...r,
+          name: `run ${i + 1}`,
+          x: Math.max(0, position(r.at, span.value, width.value)),
+        }))
+        .filter((r) => r.at <= span.value.to && r.at + r.length >= span.value.from)
+    : [],
 )
 const cueRows = computed(() => Math.max(1, ...cuesInSight.value.map((c) => c.row + 1)))
 
@@ -78,6 +104,7 @@ function draw() {
     span: span.value,
     cues: cuesInSight.value.map((c) => c.x),
     moments: moments.value.map((t) => position(t, span.value, width.value)),
+    runs: runsInSight.value.filter((r) => r.x > 0).map((r) => r.x),
     chosen: props.chosen,
     drag: drag.value,
     colors: theme.current.value.colors,
@@ -91,7 +118,7 @@ onMounted(() => {
 })
 onBeforeUnmount(() => sized?.disconnect())
 watch(
-  [inSight, span, width, top, drag, cuesInSight, () => props.chosen, () => theme.name.value],
+  [inSight, span, width, top, drag, cuesInSight, runsInSight, () => props.chosen, () => theme.name.value],
   () => nextTick(draw),
   {
     immediate: true,
@@ -165,7 +192,11 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
       >
       <v-spacer />
       <span class="quiet" role="status">{{
-        all ? `the whole run, ${clock(length)}` : `${clock(span.from)} to ${clock(span.to)}`
+        all
+          ? several
+            ? `${runs!.length} runs, ${clock(length)} together`
+            : `the whole run, ${clock(length)}`
+          : `${runClock(span.from, runs)} to ${runClock(span.to, runs)}`
       }}</span>
       <v-btn
         size="small"
@@ -203,7 +234,15 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
           class="tick"
           :class="{ late: position(t, span, width) > width - 40 }"
           :style="{ left: `${position(t, span, width)}px` }"
-          >{{ tickText(t, step) }}</span
+          >{{ tickText(inRun(t, runs).own, step) }}</span
+        >
+        <span
+          v-for="r in runsInSight"
+          :key="r.name"
+          v-hint="`${r.name}, ${clock(r.length)}`"
+          class="run"
+          :style="{ left: `${r.x}px` }"
+          >{{ r.name }}</span
         >
       </div>
       <div class="cue-name" />
@@ -211,7 +250,7 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
         <span
           v-for="(c, i) in cuesInSight"
           :key="i"
-          v-hint:end="`${oneLine(c.cue)} at ${clock(c.at)}`"
+          v-hint:end="`${oneLine(c.cue)} at ${runClock(c.at, runs)}`"
           class="cue-text"
           :class="{ late: c.late }"
           :style="{ left: `${c.x}px`, top: `${c.row * 15}px` }"
@@ -278,9 +317,9 @@ const total = (strokes?: number[][]) => (strokes ?? []).reduce((n, s) => n + s[2
             </td>
             <td>{{ kinds[l.kind] }}</td>
             <td class="text-right">{{ times(total(l.lane?.reads)) }}</td>
-            <td class="text-right">{{ lastRead(l) < 0 ? '' : clock(lastRead(l)) }}</td>
+            <td class="text-right">{{ lastRead(l) < 0 ? '' : runClock(lastRead(l), runs) }}</td>
             <td class="text-right">{{ times(total(l.lane?.writes)) }}</td>
-            <td class="text-right">{{ lastWrite(l) < 0 ? '' : clock(lastWrite(l)) }}</td>
+            <td class="text-right">{{ lastWrite(l) < 0 ? '' : runClock(lastWrite(l), runs) }}</td>
           </tr>
         </tbody>
       </v-table>

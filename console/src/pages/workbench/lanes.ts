@@ -10,6 +10,8 @@ interface Drawn {
   span: Span
   cues: number[]
   moments: number[]
+  /** Where a run begins behind another. */
+  runs: number[]
   chosen?: number
   drag?: { from: number; to: number }
   colors: Readonly<Record<string, unknown>>
@@ -35,6 +37,8 @@ export function drawLanes(canvas: HTMLCanvasElement, d: Drawn) {
   c.globalAlpha = 0.12
   c.fillStyle = color('on-surface')
   for (const x of d.moments) c.fillRect(Math.round(x), 0, 1, d.height)
+  c.globalAlpha = 0.5
+  for (const x of d.runs) c.fillRect(Math.round(x) - 1, 0, 2, d.height)
   d.lanes.forEach((lane, i) => {
     const y = d.offset + i * laneHeight
     c.globalAlpha = 0.12
