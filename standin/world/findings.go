@@ -355,7 +355,7 @@ var findings = []finding{
 			Ask: "what is xdg-data:quiet-signal/index.db? It was written, and nothing indicates what it is", About: draft.AboutKind,
 			Of: []string{"xdg-data:quiet-signal/index.db"}, Answers: draft.AnswersTo(draft.AboutKind), Answer: draft.None,
 		}},
-		note:      "As asked: the two files by themselves. The recordings are made with F9.",
+		note: "As asked: the two files by themselves. The recordings are made with F9.",
 		files: []seen{
 			{
 				place:      "xdg-config:quiet-signal/station.json",
