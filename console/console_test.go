@@ -164,7 +164,7 @@ func TestFromSignInToAcceptance(t *testing.T) {
 	v.do(chromedp.SendKeys(chromedp.CSS("input[name=password]"), "the-quiet-reader\r")) // the name is still there
 	v.sees("Waits for your decision")
 	assert.Equal(t, "/reviews/8", v.location(), "signing in leads back")
-	for _, text := range []string{"quiet-signal/station.json", "a new title", "Open questions", "index.db", "The recordings are made with F9", "1 log", "would be"} {
+	for _, text := range []string{"quiet-signal/station.json", "a new title", "What the run did not decide", "index.db", "The recordings are made with F9", "1 log", "would be"} {
 		v.sees(text)
 	}
 
