@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 
 import { pieces } from '../src/location'
-import { clock, count, ownSystem, shellQuote, size, times } from '../src/words'
+import { clock, count, inRun, ownSystem, runClock, shellQuote, size, times } from '../src/words'
 
 describe('words', () => {
   it.each([
@@ -63,5 +63,19 @@ describe('shellQuote', () => {
     expect(shellQuote('x"; rm -rf ~ #')).toBe(`'x"; rm -rf ~ #'`)
     expect(shellQuote("It's $(here)")).toBe(`'It'\\''s $(here)'`)
     expect(shellQuote('')).toBe("''")
+  })
+})
+
+describe('times of several runs', () => {
+  const runs = [
+    { at: 0, length: 5e9 },
+    { at: 5e9, length: 4e9 },
+  ]
+  it('are on the clock of their own run', () => {
+    expect(inRun(6e9, runs)).toEqual({ run: 1, own: 1e9 })
+    expect(runClock(6e9, runs)).toBe('1.0 s of run 2')
+    expect(runClock(5e9, runs)).toBe('0.0 s of run 2')
+    expect(runClock(2e9, [])).toBe('2.0 s')
+    expect(runClock(2e9, runs.slice(0, 1))).toBe('2.0 s')
   })
 })

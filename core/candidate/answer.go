@@ -103,8 +103,9 @@ func Answer(d *draft.Draft, fp *footprint.Footprint, found *origin.Result) (adde
 	in := func(list []draft.Location, l draft.Location) int {
 		return slices.IndexFunc(list, func(o draft.Location) bool { return key(o) == key(l) })
 	}
+	made := append(slices.Clone(before.Locations), otherwise(d.Questions, fp, found)...)
 	d.Locations = slices.DeleteFunc(slices.Clone(d.Locations), func(l draft.Location) bool {
-		gone := in(before.Locations, l) >= 0 && in(after.Locations, l) < 0
+		gone := in(made, l) >= 0 && in(after.Locations, l) < 0
 		if gone {
 			removed = append(removed, key(l))
 		}
@@ -144,6 +145,28 @@ func Answer(d *draft.Draft, fp *footprint.Footprint, found *origin.Result) (adde
 	}
 	d.Questions = questions
 	return added, removed
+}
+
+// otherwise are the locations that other answers would give: an answer may replace another.
+func otherwise(questions []draft.Question, fp *footprint.Footprint, found *origin.Result) (list []draft.Location) {
+	for i, q := range questions {
+		if q.Answer == "" || q.About == "" {
+			continue
+		}
+		answers := draft.AnswersTo(q.About)
+		if q.About == draft.AboutNames {
+			answers = []string{draft.None, draft.All}
+		}
+		for _, a := range answers {
+			if a != q.Answer && q.About != draft.AboutBelongs {
+				others := slices.Clone(questions)
+				others[i].Answer = a
+				d, _, _ := Draft(fp, found, others...)
+				list = append(list, d.Locations...)
+			}
+		}
+	}
+	return list
 }
 
 // belongsQuestions asks of settings that look like those of a screen or a device whether

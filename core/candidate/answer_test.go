@@ -1,0 +1,117 @@
+package candidate
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/draft"
+	"endroit/core/footprint"
+	"endroit/core/trace"
+)
+
+// written is a run that wrote files: kind and place.
+func written(files ...string) *footprint.Footprint {
+	f := &footprint.Footprint{Title: "Tarn", OS: "linux", Runtime: "native", Counts: map[footprint.Kind]int{}, Self: &footprint.Self{User: "mira"}}
+	for i, text := range files {
+		x := seen(text)
+		x.Path, x.After = "/home/mira/"+x.Place, trace.State{Is: trace.IsFile, Size: int64(100 + i)}
+		f.Files = append(f.Files, x)
+		f.Counts[x.Kind]++
+	}
+	return f
+}
+
+func find(t *testing.T, list []draft.Question, about string) *draft.Question {
+	t.Helper()
+	for i := range list {
+		if list[i].About == about {
+			return &list[i]
+		}
+	}
+	t.Fatalf("nothing is asked about %s: %v", about, list)
+	return nil
+}
+
+// An answer changes what depends on it, and leaves what somebody edited.
+func TestAnAnswerChangesTheDraft(t *testing.T) {
+	f := written("save xdg-data:tarn/tarn.sav", "unknown xdg-data:tarn/index.db")
+	d, _, _ := Draft(f, nil)
+	q := find(t, d.Questions, draft.AboutKind)
+	assert.Equal(t, []string{"xdg-data:tarn/index.db"}, q.Of)
+	d.Locations[0].At = "xdg-data:tarn/*.sav" // the person knows better
+
+	q.Answer = "settings"
+	added, removed := Answer(d, f, nil)
+	assert.Equal(t, []string{"config xdg-data:tarn/index.db"}, added)
+	assert.Empty(t, removed)
+	require.Len(t, d.Locations, 2)
+	assert.Equal(t, "xdg-data:tarn/*.sav", d.Locations[0].At, "what was edited stays")
+	assert.Equal(t, "settings", find(t, d.Questions, draft.AboutKind).Answer, "the answer stays")
+	require.NoError(t, d.Check())
+	again, gone := Answer(d, f, nil)
+	assert.Empty(t, append(again, gone...), "the second time there is nothing to do")
+	assert.Equal(t, footprint.Config, Told(f, d.Questions).Files[1].Kind)
+	assert.Equal(t, footprint.Unknown, f.Files[1].Kind, "the run's own footprint is unchanged")
+
+	find(t, d.Questions, draft.AboutKind).Answer = draft.None
+	added, removed = Answer(d, f, nil)
+	assert.Empty(t, added)
+	assert.Equal(t, []string{"config xdg-data:tarn/index.db"}, removed)
+}
+
+func TestACopyIsNoPlaceOfItsOwn(t *testing.T) {
+	f := written("save xdg-data:tarn/tarn.sav", "save xdg-data:clerk/upload/tarn.sav")
+	for i := range f.Files {
+		f.Files[i].After.Digest, f.Files[i].FirstWrite = "aa", trace.Event{At: 1}.At*10+f.Files[i].FirstWrite
+	}
+	f.Files[1].FirstWrite += 100
+	d, _, _ := Draft(f, nil)
+	require.Len(t, d.Locations, 2)
+	q := find(t, d.Questions, draft.AboutCopy)
+	assert.Equal(t, []string{"xdg-data:clerk/upload/tarn.sav", "xdg-data:tarn/tarn.sav"}, q.Of)
+	q.Answer = "yes"
+	_, removed := Answer(d, f, nil)
+	assert.Equal(t, []string{"save xdg-data:clerk/upload/tarn.sav"}, removed)
+}
+
+func TestWhomSettingsBelongTo(t *testing.T) {
+	f := written("config xdg-config:tarn/graphics.cfg", "config xdg-config:tarn/keys.cfg")
+	d, _, _ := Draft(f, nil)
+	q := find(t, d.Questions, draft.AboutBelongs)
+	assert.Equal(t, []string{"xdg-config:tarn/graphics.cfg"}, q.Of, "keys go with the person")
+	q.Answer = draft.Machine
+	Answer(d, f, nil)
+	for _, l := range d.Locations {
+		want := ""
+		if l.At == "xdg-config:tarn/graphics.cfg" {
+			want = draft.Machine
+		}
+		assert.Equal(t, want, l.Belongs, l.At)
+	}
+	f = written("config xdg-config:tarn/graphics-heron.cfg")
+	f.Self.Host = "heron"
+	assert.Equal(t, draft.Machine, Propose(f, nil).Locations[0].Belongs, "its name is the machine's")
+}
+
+// What the program holds of a name says what it fills in.
+func TestFormatsTellWhatIsFilledIn(t *testing.T) {
+	for _, c := range []struct{ about, program, file, want string }{
+		{"a letter behind a format", "autosave_%c.osr", "autosave_a.osr", "autosave_*.osr"},
+		{"words of the program's in a format", "Chapter%02d_%s.aqs|Tunnels", "Chapter03_Tunnels.aqs", "Chapter{profile}.aqs"},
+		{"a template", "{name}.vch|Corin", "Corin.vch", "{profile}.vch"},
+		{"a literal that ends in a dash", "profile_|state", "profile_a8f3.bin", "profile_*.bin"},
+		{"a number behind an extension", "states|.state%d", "ANNA.state3", "{profile}.state{slot}"},
+		{"a literal that is whole", "auto_a.osr|autosave_%c.osr", "auto_a.osr", "auto_a.osr"},
+		{"words with spaces, typed", "new|world|level.dat", "New World.dat", "{profile}.dat"},
+		{"words with spaces, the program's", "Quick Save.dat", "Quick Save.dat", "Quick Save.dat"},
+		{"words within a sentence", "create a new world|level.dat", "New World.dat", "{profile}.dat"},
+		{"the title, however it is written", "tarn-game", "tarn.sav", "tarn.sav"},
+	} {
+		f, found := played(t, footprint.Self{}, "saves|"+c.program, "save xdg-data:tarn/saves/"+c.file)
+		p := Propose(f, found)
+		require.Len(t, p.Locations, 1, "%s: %v", c.about, asks(p))
+		assert.Equal(t, "xdg-data:tarn/saves/"+c.want, p.Locations[0].At.String(), c.about)
+	}
+}
