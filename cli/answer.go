@@ -38,13 +38,16 @@ func (a *app) answer() *cli.Command {
 					return fail(exitUsage, "%w", err)
 				}
 			}
-			found, err := programfiles.Search(ctx, fp, nameSearch)
+			found, err := programfiles.Search(ctx, candidate.Told(fp, d.Questions), nameSearch)
 			if err != nil {
 				return err
 			}
 			added, removed := candidate.Answer(d, fp, found)
 			if c.Args().Len() == 1 && !c.Bool("json") && term.IsTerminal(int(a.in.Fd())) {
 				if err := a.askQuestions(d.Questions); err != nil {
+					return err
+				}
+				if found, err = programfiles.Search(ctx, candidate.Told(fp, d.Questions), nameSearch); err != nil {
 					return err
 				}
 				more, less := candidate.Answer(d, fp, found)
@@ -174,7 +177,7 @@ func applied(ctx context.Context, name string, d *draft.Draft, fp *footprint.Foo
 		return fp, nil
 	}
 	var found *origin.Result
-	found, err := programfiles.Search(ctx, fp, nameSearch)
+	found, err := programfiles.Search(ctx, candidate.Told(fp, d.Questions), nameSearch)
 	if err != nil {
 		return nil, err
 	}

@@ -73,6 +73,11 @@ func (a *app) propose() *cli.Command {
 					return err
 				}
 				answered := slices.DeleteFunc(slices.Clone(d.Questions), func(q draft.Question) bool { return q.Answer == "" })
+				if found != nil && len(answered) > 0 { // an answer can bring in names that were not looked for
+					if found, err = programfiles.Search(ctx, candidate.Told(fp, answered), nameSearch); err != nil {
+						return err
+					}
+				}
 				d, proposal, made = candidate.Draft(fp, found, answered...)
 				fp = candidate.Told(fp, answered)
 			}

@@ -64,7 +64,9 @@ const moments = computed(() => {
   const apart = all.length > 1 ? all[1]! - all[0]! : whole.value.to
   return props.runs!.flatMap((r) => {
     const own: number[] = []
-    for (let t = apart; t < r.length && own.length < 100; t += apart)
+    // The next run's name needs the room at the end.
+    const room = (30 / width.value) * (span.value.to - span.value.from)
+    for (let t = apart; t < r.length - room && own.length < 100; t += apart)
       if (r.at + t >= span.value.from && r.at + t <= span.value.to) own.push(r.at + t)
     return own
   })
