@@ -588,7 +588,7 @@ var orchardFiles = []seen{
 		before:     640,
 		size:       640,
 		looks:      "bytes",
-		findings:   []footprint.Finding{{ID: "written-near-exit", Facts: footprint.Facts{At: seconds(6.8)}}},
+		findings:   []footprint.Finding{{ID: "read-first", Facts: footprint.Facts{At: seconds(4)}}, {ID: "bytes-inside", Facts: footprint.Facts{Word: "bytes"}}, {ID: "written-near-exit", Facts: footprint.Facts{At: seconds(2.8)}}},
 	},
 	{
 		place:      "xdg-config:ninefold-orchard/settings.toml",
