@@ -183,6 +183,9 @@ func (b *builder) event(e trace.Event) {
 		b.written(f, e)
 		f.removed = false
 	case e.Op == trace.Rename || e.Op == trace.Exchange || e.Op == trace.Link:
+		if b.h.Observer == trace.ByCalls && !f.there() {
+			return // a call is told before it is made: this one failed
+		}
 		b.renamed(f, b.files[e.To], e)
 	case e.Op == trace.Remove:
 		f.removed, f.removedAt = true, e.At
@@ -232,6 +235,12 @@ func (b *builder) written(f *record, e trace.Event) {
 	if len(f.programs) < 8 {
 		f.programs = append(f.programs, e.Process)
 	}
+}
+
+// there reports whether the file can be there, by what was seen of it so far.
+func (f *record) there() bool {
+	seen := f.writes > 0 || f.positions > 0 || len(f.sizes) > 0 || f.via != nil || f.backupOf != nil
+	return !f.removed && (seen || f.file.Before.Is != trace.IsAbsent)
 }
 
 // renamed carries what was written under one name over to the other: saving

@@ -33,7 +33,7 @@ func tell(t testing.TB) *story {
 	t.Helper()
 	s := &story{t: t, files: map[string]int{}, ends: time.Minute}
 	var err error
-	s.w, err = trace.NewWriter(&s.b, trace.Header{Title: "Tidewrack", OS: "linux", Runtime: "native", User: "mira", Host: "heron", Install: "/opt/tidewrack", Env: map[string]string{"HOME": home}})
+	s.w, err = trace.NewWriter(&s.b, trace.Header{Title: "Tidewrack", OS: "linux", Runtime: "native", Observer: trace.ByCalls, User: "mira", Host: "heron", Install: "/opt/tidewrack", Env: map[string]string{"HOME": home}})
 	require.NoError(t, err)
 	require.NoError(t, s.w.Process(&trace.Process{PID: 10, Exe: "/opt/tidewrack/tidewrack"}))
 	return s
