@@ -73,6 +73,9 @@ func (v *visitor) sees(text string) {
 	ctx, cancel := context.WithTimeout(v.ctx, 2*time.Minute)
 	defer cancel()
 	_, err := chromedp.Run(ctx, chromedp.Poll[bool](fmt.Sprintf("document.body.innerText.includes(%q)", text)))
+	for err != nil && ctx.Err() == nil && strings.Contains(err.Error(), "Cannot find context") { // the page was left while it was looked at
+		_, err = chromedp.Run(ctx, chromedp.Poll[bool](fmt.Sprintf("document.body.innerText.includes(%q)", text)))
+	}
 	if err != nil {
 		shown, _ := chromedp.Run(v.ctx, chromedp.Evaluate[string]("document.body.innerText + '\\n' + [...document.querySelectorAll('input')].map((i) => i.name + '=' + i.value).join(' ')"))
 		require.NoError(v.t, err, "%q is not on the page:\n%s", text, shown)
