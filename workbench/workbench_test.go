@@ -98,9 +98,10 @@ func open(t *testing.T) *opened {
 	return o
 }
 
-func (o *opened) start(t *testing.T) {
+// start serves the trace, with those of other runs.
+func (o *opened) start(t *testing.T, others ...string) {
 	t.Helper()
-	b, err := workbench.Open(workbench.Config{Traces: []string{o.trace}, Draft: o.drafts, By: "mira"})
+	b, err := workbench.Open(workbench.Config{Traces: append([]string{o.trace}, others...), Draft: o.drafts, By: "mira"})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -432,15 +433,7 @@ func TestSeveralRunsAreShownTogether(t *testing.T) {
 	data, err := os.ReadFile(o.trace)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(second, data, 0o600))
-	b, err := workbench.Open(workbench.Config{Traces: []string{o.trace, second}, Draft: o.drafts, By: "mira"})
-	require.NoError(t, err)
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	ctx, stop := context.WithCancel(context.Background())
-	ended := make(chan error, 1)
-	go func() { ended <- b.Serve(ctx, l) }()
-	t.Cleanup(func() { stop(); assert.NoError(t, <-ended) })
-	o.b, o.address = b, "http://"+l.Addr().String()
+	o.start(t, second)
 	bench := o.bench(t)
 	require.Len(t, bench.Runs, 2)
 	assert.Equal(t, bench.Runs[0].Length, bench.Runs[1].At)

@@ -69,7 +69,10 @@ func chosen(
 		var text string
 		made, text, reason, ok = chosenPart(name, last, found)
 		if ok && anybody(f, func(p *footprint.Self) bool {
-			return slices.ContainsFunc([]string{p.User, p.Inside, p.Host}, func(own string) bool { return strings.EqualFold(own, text) })
+			return slices.ContainsFunc(
+				[]string{p.User, p.Inside, p.Host},
+				func(own string) bool { return strings.EqualFold(own, text) },
+			)
 		}) {
 			ok = false
 		}
@@ -208,7 +211,8 @@ func madeOf(parts []origin.Part) (before, made, after string, ok bool) {
 // lastMade is the last part that the program does not bring.
 func lastMade(parts []origin.Part) (last int) {
 	for i, p := range parts {
-		if p.From != origin.Program && strings.ContainsFunc(p.Text, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
+		if p.From != origin.Program &&
+			strings.ContainsFunc(p.Text, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
 			last = i
 		}
 	}
@@ -219,7 +223,8 @@ func lastMade(parts []origin.Part) (last int) {
 // it brings ".state" and nowhere .state1.
 func numberBehind(ext string, found *origin.Result) (rest string, ok bool) {
 	rest = strings.TrimRightFunc(ext, unicode.IsDigit)
-	return rest, rest != ext && len(rest) > 1 && found.Brings(strings.TrimPrefix(rest, ".")) && !found.Brings(strings.TrimPrefix(ext, "."))
+	return rest, rest != ext && len(rest) > 1 && found.Brings(strings.TrimPrefix(rest, ".")) &&
+		!found.Brings(strings.TrimPrefix(ext, "."))
 }
 
 // withoutNumberBehind makes such a number general, in the segment that a name became.
@@ -252,7 +257,14 @@ func framed(name string, last bool, kind footprint.Kind, found *origin.Result) (
 	}
 	before, after, ok := found.Frame(stem, ext)
 	if !ok && last && kind == footprint.Save && found.Filled(ext) {
-		return segmentOf("", "profile", ext), fmt.Sprintf("the program puts a text in front of %s at run time, and this name is in none of its files: {profile}", ext), true
+		return segmentOf(
+				"",
+				"profile",
+				ext,
+			), fmt.Sprintf(
+				"the program puts a text in front of %s at run time, and this name is in none of its files: {profile}",
+				ext,
+			), true
 	}
 	if !ok {
 		return nil, "", false
@@ -285,7 +297,8 @@ func leftOver(name string, last, named bool, found *origin.Result) (s place.Segm
 	before, made, after, ok := madeOf(parts)
 	if !ok && typed(name, ext) {
 		return segmentOf("", "profile", ext), fmt.Sprintf(
-			"the words of the name are the program's, but the name is in none of its files (%d were searched), so somebody typed it: {profile}", found.Files,
+			"the words of the name are the program's, but the name is in none of its files (%d were searched), so somebody typed it: {profile}",
+			found.Files,
 		), true
 	}
 	digits := strings.ContainsFunc(made, unicode.IsDigit)
@@ -304,7 +317,11 @@ func leftOver(name string, last, named bool, found *origin.Result) (s place.Segm
 	if after+ext != "" {
 		s = append(s, place.Part{Kind: place.Literal, Text: after + ext})
 	}
-	return s, fmt.Sprintf("the name as a whole is in none of the program's files (%d were searched), only parts of it are: %s", found.Files, place.Segment{part}), true
+	return s, fmt.Sprintf(
+		"the name as a whole is in none of the program's files (%d were searched), only parts of it are: %s",
+		found.Files,
+		place.Segment{part},
+	), true
 }
 
 func joinParts(parts []origin.Part) string {
@@ -358,17 +375,26 @@ func ownedPart(name string, last bool, self *footprint.Self, found *origin.Resul
 		}
 		ext := endOf(name, last)
 		if !ofTheTrade(strings.TrimSuffix(before+" "+after, ext), found) {
-			return segmentOf("", "profile", ext), fmt.Sprintf("the name holds %s, and words that may be the player's too: {profile}", x.what), true
+			return segmentOf(
+					"",
+					"profile",
+					ext,
+				), fmt.Sprintf(
+					"the name holds %s, and words that may be the player's too: {profile}",
+					x.what,
+				), true
 		}
 		return segmentOf(before, x.part, after), fmt.Sprintf("the name holds %s: {%s}", x.what, x.part), true
 	}
 	return nil, "", false
 }
 
-// tradeWords are those that programs put beside somebody's name.
+// tradeWords matches those that programs put beside somebody's name.
 var tradeWords = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)^(the|of|a|s|for|auto|quick)?(saves?|sav|games?|slots?|profiles?|players?|users?|names?|hosts?|accounts?|characters?|chars?|heroe?s?|` +
-		`settings?|options?|config|cfg|prefs?|preferences|graphics|video|audio|sound|input|controls?|keys|bindings|local|machine|cloud|backup|bak|old|new|data|state|progress|scores?|stats)?$`)
+	words := strings.Fields(`the of a s for auto autosaves? quick quicksaves? saves? sav savegames? games? slots? profiles? players?
+		users? names? hosts? accounts? characters? chars? hero(es)? settings? options? config cfg prefs? preferences graphics video
+		audio sound input controls? keys bindings local machine cloud backup bak old new data state progress scores? stats`)
+	return regexp.MustCompile(`(?i)^(` + strings.Join(words, "|") + `)$`)
 })
 
 // ofTheTrade reports whether each word of a text is the program's, or one that programs put

@@ -177,10 +177,40 @@ func withTexts(b *Body, change func(string) string) (*Body, error) {
 
 // closed are the keys whose texts are no free ones.
 var closed = map[string]bool{
-	"format": true, "os": true, "runtime": true, "kind": true, "was": true, "holds": true, "is": true, "observer": true,
-	"looks": true, "id": true, "case": true, "topic": true, "answers": true, "answer": true, "belongs": true, "type": true, "order": true, "stored": true, "algorithm": true, "length": true, "repeat": true, "header": true,
-	"sha256": true, "started": true, "time": true, "made": true,
-	"title": true, "store": true, "ref": true, "version": true, "launcher": true, "at": true, "place": true, "file": true,
+	"format":    true,
+	"os":        true,
+	"runtime":   true,
+	"kind":      true,
+	"was":       true,
+	"holds":     true,
+	"is":        true,
+	"observer":  true,
+	"looks":     true,
+	"id":        true,
+	"case":      true,
+	"topic":     true,
+	"answers":   true,
+	"answer":    true,
+	"belongs":   true,
+	"type":      true,
+	"order":     true,
+	"stored":    true,
+	"algorithm": true,
+	"length":    true,
+	"repeat":    true,
+	"header":    true,
+	"sha256":    true,
+	"started":   true,
+	"time":      true,
+	"made":      true,
+	"title":     true,
+	"store":     true,
+	"ref":       true,
+	"version":   true,
+	"launcher":  true,
+	"at":        true,
+	"place":     true,
+	"file":      true,
 }
 
 func texts(tree any, key string, change func(string) string) any {
@@ -214,7 +244,8 @@ func (b *Body) Encode() ([]byte, error) {
 	if len(data) > MaxBytes {
 		return nil, fmt.Errorf(
 			"write contribution: it has %d bytes and at most %d can be sent; a draft with fewer locations has a smaller footprint",
-			len(data), MaxBytes,
+			len(data),
+			MaxBytes,
 		)
 	}
 	return data, nil
@@ -296,7 +327,10 @@ func checkFootprint(f *footprint.Footprint) error {
 	end := time.Duration(0)
 	for i, r := range f.Runs {
 		if i > draft.MaxTraces || r.At < end || r.Length < 0 || r.At > f.Length {
-			return &Error{fmt.Sprintf("footprint.runs[%d]", i), "runs stand one behind the other, within the footprint's length, and there are at most 17"}
+			return &Error{
+				fmt.Sprintf("footprint.runs[%d]", i),
+				"runs stand one behind the other, within the footprint's length, and there are at most 17",
+			}
 		}
 		end = r.At + r.Length
 	}
@@ -349,7 +383,10 @@ func checkFootprint(f *footprint.Footprint) error {
 		}
 		for _, f := range x.Findings {
 			if !findingID().MatchString(f.ID) || f.Case != "" && !findingID().MatchString(f.Case) || f.Share < 0 || f.Share > 1 {
-				return &Error{field + ".findings", fmt.Sprintf("%.40q is not a finding's id, its case is none, or its share is not between 0 and 1", f.ID)}
+				return &Error{
+					field + ".findings",
+					fmt.Sprintf("%.40q is not a finding's id, its case is none, or its share is not between 0 and 1", f.ID),
+				}
 			}
 			texts = append(texts, f.Word)
 		}

@@ -32,7 +32,7 @@ func count(n int) *Facts               { return &Facts{Count: n} }
 func when(d time.Duration) *Facts      { return &Facts{At: d} }
 func inCase(which, text string) *Facts { return &Facts{Case: which, Word: text} }
 
-// observation is a test of a file. It returns nil where the finding does not hold.
+// observation looks for one finding in a file; its test returns nil if the finding does not apply.
 type observation struct {
 	id   string
 	test func(*view) *Facts

@@ -52,7 +52,7 @@ var findings = []finding{
 				before:     208,
 				size:       208,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(1.2)}}, {ID: "save-name", Facts: footprint.Facts{Word: "profile"}}},
+				findings:   []footprint.Finding{near("saved", 1.2), found("save-name", "profile")},
 			},
 			{
 				place:      "roaming-app-data:Tidewrack/{account}/slots/slot1.sav",
@@ -64,7 +64,7 @@ var findings = []finding{
 				before:     547,
 				size:       561,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(0.6)}}, {ID: "save-extension", Facts: footprint.Facts{Word: ".sav"}}},
+				findings:   []footprint.Finding{near("saved", 0.6), found("save-extension", ".sav")},
 			},
 			{
 				place:      "local-app-data:Tidewrack/settings.ini",
@@ -76,7 +76,7 @@ var findings = []finding{
 				before:     49,
 				size:       49,
 				looks:      "text, settings by name",
-				findings:   []footprint.Finding{{ID: "written-near-setting", Facts: footprint.Facts{Word: "changed-setting", At: -seconds(2.1)}}, {ID: "config-extension", Facts: footprint.Facts{Word: ".ini"}}},
+				findings:   []footprint.Finding{near("changed-setting", 2.1), found("config-extension", ".ini")},
 			},
 			{
 				place:      "local-app-data:Tidewrack/tidewrack.log",
@@ -129,7 +129,7 @@ var findings = []finding{
 				before:     184320,
 				size:       190464,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(2.0)}}, {ID: "read-first", Facts: footprint.Facts{At: seconds(19)}}},
+				findings:   []footprint.Finding{near("saved", 2.0), {ID: "read-first", Facts: footprint.Facts{At: seconds(19)}}},
 			},
 			{
 				place:      "saved-games:Lantern Hollow/{account}/journal.lhs",
@@ -143,7 +143,7 @@ var findings = []finding{
 				before:     9216,
 				size:       9728,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(1.8)}}},
+				findings:   []footprint.Finding{near("saved", 1.8)},
 			},
 			{
 				place:      "local-app-data:Lantern Hollow/Config/Lantern.ini",
@@ -157,7 +157,7 @@ var findings = []finding{
 				before:     2210,
 				size:       2212,
 				looks:      "text, settings by name",
-				findings:   []footprint.Finding{{ID: "written-near-setting", Facts: footprint.Facts{Word: "changed-setting", At: -seconds(1.0)}}},
+				findings:   []footprint.Finding{near("changed-setting", 1.0)},
 			},
 		},
 		others: map[footprint.Kind]int{footprint.Asset: 88, footprint.System: 2140, footprint.Cache: 12},
@@ -211,7 +211,7 @@ var findings = []finding{
 				before:     71000,
 				size:       71552,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(1.0)}}},
+				findings:   []footprint.Finding{near("saved", 1.0)},
 			},
 			{
 				place:      "documents:Saltglass/options.cfg",
@@ -223,7 +223,7 @@ var findings = []finding{
 				before:     730,
 				size:       733,
 				looks:      "text, settings by name",
-				findings:   []footprint.Finding{{ID: "written-near-setting", Facts: footprint.Facts{Word: "changed-setting", At: -seconds(2.0)}}},
+				findings:   []footprint.Finding{near("changed-setting", 2.0)},
 			},
 			{
 				place:      "documents:Saltglass/photos/0007.png",
@@ -233,7 +233,7 @@ var findings = []finding{
 				written:    120,
 				size:       402000,
 				looks:      "PNG picture",
-				findings:   []footprint.Finding{{ID: "picture-made", Facts: footprint.Facts{Word: "PNG picture"}}},
+				findings:   []footprint.Finding{found("picture-made", "PNG picture")},
 			},
 		},
 		others: map[footprint.Kind]int{footprint.System: 40},
@@ -263,7 +263,7 @@ var findings = []finding{
 				before:     4096,
 				size:       4096,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(1.5)}}, {ID: "save-folder", Facts: footprint.Facts{Word: "saves"}}},
+				findings:   []footprint.Finding{near("saved", 1.5), found("save-folder", "saves")},
 			},
 			{
 				place:      "install:copperfen.cfg",
@@ -277,7 +277,7 @@ var findings = []finding{
 				before:     310,
 				size:       312,
 				looks:      "text, settings by name",
-				findings:   []footprint.Finding{{ID: "config-extension", Facts: footprint.Facts{Word: ".cfg"}}},
+				findings:   []footprint.Finding{found("config-extension", ".cfg")},
 			},
 		},
 		others: map[footprint.Kind]int{footprint.Asset: 9, footprint.System: 77},
@@ -305,7 +305,7 @@ var findings = []finding{
 				before:     1100,
 				size:       1180,
 				looks:      "text, JSON",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(1.0)}}},
+				findings:   []footprint.Finding{near("saved", 1.0)},
 			},
 			{
 				place:      "xdg-config:quiet-signal/audio.ini",
@@ -319,12 +319,13 @@ var findings = []finding{
 				before:     88,
 				size:       88,
 				looks:      "text, settings by name",
-				findings:   []footprint.Finding{{ID: "config-extension", Facts: footprint.Facts{Word: ".ini"}}},
+				findings:   []footprint.Finding{found("config-extension", ".ini")},
 			},
 		},
 		others:  map[footprint.Kind]int{footprint.Asset: 22, footprint.System: 310},
 		then:    returned,
-		because: "The folder holds audio.ini too, so restoring somebody's progress would overwrite their settings. Name station.json by itself, and audio.ini as config.",
+		because: "The folder holds audio.ini too, so restoring somebody's progress would overwrite their settings. " +
+			"Name station.json by itself, and audio.ini as config.",
 	},
 	{
 		by:       "tobin",
@@ -351,10 +352,15 @@ var findings = []finding{
 				Why:   []string{"it lies in a folder called recordings"},
 			},
 		},
-		questions: []draft.Question{{
-			Ask: "what is xdg-data:quiet-signal/index.db? It was written, and nothing indicates what it is", About: draft.AboutKind,
-			Of: []string{"xdg-data:quiet-signal/index.db"}, Answers: draft.AnswersTo(draft.AboutKind), Answer: draft.None,
-		}},
+		questions: []draft.Question{
+			{
+				Ask:     "what is xdg-data:quiet-signal/index.db? It was written, and nothing indicates what it is",
+				About:   draft.AboutKind,
+				Of:      []string{"xdg-data:quiet-signal/index.db"},
+				Answers: draft.AnswersTo(draft.AboutKind),
+				Answer:  draft.None,
+			},
+		},
 		note: "As asked: the two files by themselves. The recordings are made with F9.",
 		files: []seen{
 			{
@@ -369,7 +375,7 @@ var findings = []finding{
 				before:     1100,
 				size:       1180,
 				looks:      "text, JSON",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(1.0)}}, {ID: "read-first", Facts: footprint.Facts{At: seconds(20)}}},
+				findings:   []footprint.Finding{near("saved", 1.0), {ID: "read-first", Facts: footprint.Facts{At: seconds(20)}}},
 			},
 			{
 				place:      "xdg-config:quiet-signal/audio.ini",
@@ -383,7 +389,7 @@ var findings = []finding{
 				before:     88,
 				size:       88,
 				looks:      "text, settings by name",
-				findings:   []footprint.Finding{{ID: "written-near-setting", Facts: footprint.Facts{Word: "changed-setting", At: -seconds(2.0)}}, {ID: "config-extension", Facts: footprint.Facts{Word: ".ini"}}},
+				findings:   []footprint.Finding{near("changed-setting", 2.0), found("config-extension", ".ini")},
 			},
 			{
 				place:      "xdg-state:quiet-signal/recordings/0412.sig",
@@ -393,7 +399,7 @@ var findings = []finding{
 				written:    150,
 				size:       88200,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "picture-folder", Facts: footprint.Facts{Word: "recordings"}}},
+				findings:   []footprint.Finding{found("picture-folder", "recordings")},
 			},
 			{
 				place:      "xdg-data:quiet-signal/index.db",
@@ -444,7 +450,7 @@ var findings = []finding{
 				before:     4096,
 				size:       4096,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(0.9)}}},
+				findings:   []footprint.Finding{near("saved", 0.9)},
 			},
 			{
 				place:      "install:saves/session.log",
@@ -486,7 +492,7 @@ var findings = []finding{
 				before:     71000,
 				size:       71552,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(1.0)}}},
+				findings:   []footprint.Finding{near("saved", 1.0)},
 			},
 			{
 				place:      "documents:Saltglass/options.cfg",
@@ -500,7 +506,7 @@ var findings = []finding{
 				before:     730,
 				size:       733,
 				looks:      "text, settings by name",
-				findings:   []footprint.Finding{{ID: "written-near-setting", Facts: footprint.Facts{Word: "changed-setting", At: -seconds(2.0)}}},
+				findings:   []footprint.Finding{near("changed-setting", 2.0)},
 			},
 		},
 		others: map[footprint.Kind]int{footprint.Asset: 41, footprint.System: 1804},
@@ -530,7 +536,7 @@ var findings = []finding{
 				before:     15000,
 				size:       15360,
 				looks:      "bytes",
-				findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(0.8)}}},
+				findings:   []footprint.Finding{near("saved", 0.8)},
 			},
 			{
 				place:      "local-app-data:Ninefold Orchard/settings.toml",
@@ -544,7 +550,7 @@ var findings = []finding{
 				before:     410,
 				size:       411,
 				looks:      "text, settings by name",
-				findings:   []footprint.Finding{{ID: "written-near-setting", Facts: footprint.Facts{Word: "changed-setting", At: -seconds(0.9)}}},
+				findings:   []footprint.Finding{near("changed-setting", 0.9)},
 			},
 		},
 		others: map[footprint.Kind]int{footprint.Asset: 33, footprint.System: 1650},
@@ -575,7 +581,7 @@ var orchardFiles = []seen{
 		before:     15000,
 		size:       15360,
 		looks:      "bytes",
-		findings:   []footprint.Finding{{ID: "written-near-saved", Facts: footprint.Facts{Word: "saved", At: -seconds(0.6)}}, {ID: "save-extension", Facts: footprint.Facts{Word: ".sav"}}},
+		findings:   []footprint.Finding{near("saved", 0.6), found("save-extension", ".sav")},
 	},
 	{
 		place:      "xdg-data:ninefold-orchard/almanac.dat",
@@ -588,7 +594,11 @@ var orchardFiles = []seen{
 		before:     640,
 		size:       640,
 		looks:      "bytes",
-		findings:   []footprint.Finding{{ID: "read-first", Facts: footprint.Facts{At: seconds(4)}}, {ID: "bytes-inside", Facts: footprint.Facts{Word: "bytes"}}, {ID: "written-near-exit", Facts: footprint.Facts{At: seconds(2.8)}}},
+		findings: []footprint.Finding{
+			{ID: "read-first", Facts: footprint.Facts{At: seconds(4)}},
+			found("bytes-inside", "bytes"),
+			{ID: "written-near-exit", Facts: footprint.Facts{At: seconds(2.8)}},
+		},
 	},
 	{
 		place:      "xdg-config:ninefold-orchard/settings.toml",
@@ -602,6 +612,6 @@ var orchardFiles = []seen{
 		before:     410,
 		size:       411,
 		looks:      "text, settings by name",
-		findings:   []footprint.Finding{{ID: "written-near-setting", Facts: footprint.Facts{Word: "changed-setting", At: -seconds(0.8)}}},
+		findings:   []footprint.Finding{near("changed-setting", 0.8)},
 	},
 }

@@ -215,3 +215,17 @@ func strokes(at time.Duration, times int) []footprint.Stroke {
 
 // seconds is a time in a run.
 func seconds(s float64) time.Duration { return time.Duration(s * float64(time.Second)) }
+
+// found is a finding about a word.
+func found(id, word string) footprint.Finding {
+	return footprint.Finding{ID: id, Facts: footprint.Facts{Word: word}}
+}
+
+// near is the finding that a file was written some seconds before a cue.
+func near(cue string, before float64) footprint.Finding {
+	id := "written-near-saved"
+	if cue == "changed-setting" {
+		id = "written-near-setting"
+	}
+	return footprint.Finding{ID: id, Facts: footprint.Facts{Word: cue, At: -seconds(before)}}
+}
