@@ -322,8 +322,8 @@ var findings = []finding{
 				findings:   []footprint.Finding{found("config-extension", ".ini")},
 			},
 		},
-		others:  map[footprint.Kind]int{footprint.Asset: 22, footprint.System: 310},
-		then:    returned,
+		others: map[footprint.Kind]int{footprint.Asset: 22, footprint.System: 310},
+		then:   returned,
 		because: "The folder holds audio.ini too, so restoring somebody's progress would overwrite their settings. " +
 			"Name station.json by itself, and audio.ini as config.",
 	},
