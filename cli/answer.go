@@ -65,7 +65,10 @@ func (a *app) answer() *cli.Command {
 			for _, l := range added {
 				a.say("  + %s", a.path(shown(l)))
 			}
-			if len(added)+len(removed) == 0 {
+			switch {
+			case len(d.Questions) == 0:
+				a.say("%s asks nothing.", name)
+			case len(added)+len(removed) == 0:
 				a.say("The locations stay as they are.")
 			}
 			if a.listQuestions(d.Questions) {
@@ -100,6 +103,9 @@ func saveDraft(name string, d *draft.Draft) error {
 func setAnswer(d *draft.Draft, arg string) error {
 	number, text, ok := strings.Cut(arg, "=")
 	n, err := strconv.Atoi(number)
+	if len(d.Questions) == 0 {
+		return fmt.Errorf("the draft asks nothing, so %q answers nothing", arg)
+	}
 	if !ok || err != nil || n < 1 || n > len(d.Questions) {
 		return fmt.Errorf("%q is not an answer; write NUMBER=ANSWER, with the number of one of the draft's %d questions", arg, len(d.Questions))
 	}

@@ -187,13 +187,13 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		a.say("\n%s\n%s", a.heading("note"), indent("  ", phrase.VisibleLines(d.Note)))
 	}
 	if len(d.Questions) > 0 {
-		a.say("\n%s", a.heading("questions, with what the contributor answered"))
+		a.say("\n%s", a.heading("what the run did not decide"))
 		for _, q := range d.Questions {
-			answer := "open"
+			answer := "not answered"
 			if q.Answer != "" {
 				answer = "answer: " + shown(q.Answer)
 			}
-			a.say("  - %s  %s", shown(q.Ask), answer)
+			a.say("  - %s\n    %s", shown(q.Ask), answer)
 		}
 	}
 	if len(x.Changes) > 0 {

@@ -239,3 +239,46 @@ func TestTheWorkbenchOfALocalTrace(t *testing.T) {
 	v.sees("This is of another kind")
 	assert.NoFileExists(t, trace+".corrections.json")
 }
+
+// Questions that the run left open are answered beside the draft, which changes at once and
+// keeps what was answered.
+func TestQuestionsAreAnsweredInTheWorkbench(t *testing.T) {
+	v, _, drafts := local(t)
+	text := `format: endroit/draft/1
+title: Tidewrack
+os: linux
+runtime: native
+locations:
+  - {at: 'xdg-data:tidewrack/*.sav', holds: save}
+questions:
+  - {ask: 'what is xdg-data:tidewrack/slot1.sav?', topic: kind, of: ['xdg-data:tidewrack/slot1.sav'], answers: [progress, settings, pictures, none], answer: ""}
+  - {ask: 'which of these names did you choose? slot1, wren', topic: names, of: [slot1, wren], answer: ""}
+  - {ask: 'where is it on another machine?', answer: ""}
+`
+	require.NoError(t, os.WriteFile(drafts, []byte(text), 0o600))
+	v.open("/workbench")
+	v.sees("where is it on another machine?")
+	v.accessible("questions in the workbench")
+	v.press("settings")
+	v.sees("By your answer: added config xdg-data:tidewrack/slot{slot}.sav")
+	v.press("The game makes them all")
+	v.sees("By your answer: the locations stay as they are.")
+	v.sees("You said that the game makes them all.")
+	assert.NotContains(t, v.text(), "is not settings", "what was answered counts for the feedback too")
+	v.accessible("answers in the workbench")
+	v.press("Save the draft")
+	v.sees("Saved. Next: endroit submit")
+	saved, err := os.ReadFile(drafts)
+	require.NoError(t, err)
+	d, err := draft.Parse(saved)
+	require.NoError(t, err)
+	require.Len(t, d.Questions, 3)
+	assert.Equal(t, []string{"settings", draft.None, ""}, []string{d.Questions[0].Answer, d.Questions[1].Answer, d.Questions[2].Answer})
+	require.Len(t, d.Locations, 2)
+	assert.Equal(t, "xdg-data:tidewrack/*.sav", d.Locations[0].At, "what was edited stays")
+	if shot := os.Getenv("QUESTIONS_SHOT"); shot != "" {
+		png, err := chromedp.Run(v.ctx, chromedp.CaptureScreenshot())
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(shot, png, 0o600))
+	}
+}

@@ -14,6 +14,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"endroit/core/candidate"
 	"endroit/core/content"
 	"endroit/core/contribution"
 	"endroit/core/draft"
@@ -316,7 +317,12 @@ func (b *Workbench) tryDraft(c *echo.Context) error {
 	if len(in.Locations) > draft.MaxLocations {
 		return answer.Invalid("locations", fmt.Sprintf("there are more than %d", draft.MaxLocations))
 	}
-	fp := b.footprint()
+	for i, q := range in.Questions {
+		if text := q.Wrong(); text != "" {
+			return answer.Invalid(fmt.Sprintf("questions[%d]", i), text)
+		}
+	}
+	fp := candidate.Told(b.footprint(), in.Questions)
 	d := &draft.Draft{
 		Title:     in.Title,
 		Edition:   fp.Edition,

@@ -157,7 +157,7 @@ func otherwise(questions []draft.Question, fp *footprint.Footprint, found *origi
 		if q.About == draft.AboutNames {
 			answers = []string{draft.None, draft.All}
 		}
-		for _, a := range answers {
+		for _, a := range append([]string{""}, answers...) {
 			if a != q.Answer && q.About != draft.AboutBelongs {
 				others := slices.Clone(questions)
 				others[i].Answer = a

@@ -115,3 +115,21 @@ func TestFormatsTellWhatIsFilledIn(t *testing.T) {
 		assert.Equal(t, "xdg-data:tarn/saves/"+c.want, p.Locations[0].At.String(), c.about)
 	}
 }
+
+// What is said of a name leaves slots and accounts to their rules, and an answer takes back
+// what others, or none, had brought.
+func TestANameThatTheGameMakesCanHoldASlot(t *testing.T) {
+	f := written("unknown xdg-data:tarn/slot1.bin")
+	d, _, _ := Draft(f, nil)
+	find(t, d.Questions, draft.AboutKind).Answer = "progress"
+	added, _ := Answer(d, f, nil)
+	assert.Equal(t, []string{"save xdg-data:tarn/slot{slot}.bin"}, added)
+	d.Questions = append(d.Questions, draft.Question{Ask: "which?", About: draft.AboutNames, Of: []string{"slot1", "tarn"}, Answer: draft.None})
+	added, removed := Answer(d, f, nil)
+	assert.Empty(t, append(added, removed...))
+	d.Questions[len(d.Questions)-1].Answer = "slot1"
+	added, removed = Answer(d, f, nil)
+	assert.Equal(t, []string{"save xdg-data:tarn/{profile}.bin"}, added)
+	assert.Equal(t, []string{"save xdg-data:tarn/slot{slot}.bin"}, removed)
+	require.Len(t, d.Locations, 1)
+}

@@ -386,14 +386,16 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 	slotted := false
 	for i, s := range l.Pattern.Segments {
 		name, last := s[0].Text, i == len(l.Pattern.Segments)-1
+		fixed := g.isFixed(name, last)
+		if fixed {
+			why = append(why, "the contributor says that the game makes "+safe(name))
+		}
 		switch {
-		case last && i < footprint.TitleDepth(l.Anchor) && chosen(name, last, f, found, &s, &why):
+		case !fixed && last && i < footprint.TitleDepth(l.Anchor) && chosen(name, last, f, found, &s, &why):
 			// a file right below a shared anchor, with no folder of the title's above it
 		case i < footprint.TitleDepth(l.Anchor) || i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
 			// the title's own folder below a shared anchor is unchanged
-		case g.isFixed(name, last):
-			why = append(why, safe(name)+" is kept: the contributor says that the game makes it")
-		case i > 0 && sameName(name, f.Title):
+		case i > 0 && sameName(name, f.Title) && !sameName(l.Pattern.Segments[0][0].Text, f.Title):
 			why = append(why, safe(name)+" is kept: it is called like the title")
 		case !last && g.programs[upTo(l, i)]:
 			why = append(why, safe(name)+" is kept: the program lies in it")
@@ -413,10 +415,10 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 		}):
 			s = place.Segment{{Kind: place.Named, Text: "account"}}
 			why = append(why, "a name is the account in use at the launcher: {account}")
-		case g.varying.at(l, i) && !found.Brings(name):
+		case !fixed && g.varying.at(l, i) && !found.Brings(name):
 			s = segmentOf("", "profile", endOf(name, last))
 			why = append(why, "the name differs from run to run: {profile}")
-		case chosen(name, last, f, found, &s, &why):
+		case !fixed && chosen(name, last, f, found, &s, &why):
 			// general by where it comes from
 		case found.Brings(name):
 			// the program made it, however much it looks like an account's or a slot's
@@ -437,13 +439,13 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 			s, slotted = place.Segment{{Kind: place.Literal, Text: m[1]}, {Kind: place.Named, Text: "slot"}}, true
 			why = append(why, "the number behind "+safe(strings.TrimSuffix(m[1], "."))+" counts copies: {slot}")
 		default:
-			if made, reason, ok := framed(name, last, kind, found); ok {
+			if made, reason, ok := framed(name, last, kind, found); ok && !fixed {
 				s = made
 				why = append(why, reason)
 			} else if numbered, ok := slotIn(name, i, l, f); ok && !slotted {
 				s, slotted = numbered, true
 				why = append(why, "the number in "+safe(name)+" differs between slots: {slot}")
-			} else if made, reason, ok := leftOver(name, last, slotted, found); ok {
+			} else if made, reason, ok := leftOver(name, last, slotted, found); ok && !fixed {
 				s, slotted = made, slotted || strings.Contains(made.String(), "{slot}")
 				why = append(why, reason)
 			}

@@ -213,6 +213,7 @@ type BenchStep struct {
 type DraftTried struct {
 	Title     string           `json:"title"`
 	Locations []draft.Location `json:"locations"`
+	Questions []draft.Question `json:"questions,omitempty"` // with the answers that count, on the contributor's own machine
 }
 
 // DraftAnswered is a draft in the making with answers to its questions.

@@ -40,11 +40,12 @@ watch(
 const inMaking = () => ({
   title: title.value,
   locations: locations.value.map(({ at, holds }) => ({ at, holds })),
+  ...(props.bench.local ? { questions: questions.value } : {}),
 })
 const tried = ref(inMaking())
 let rest: ReturnType<typeof setTimeout> | undefined
 watch(
-  [locations, title],
+  [locations, title, questions],
   () => {
     clearTimeout(rest)
     rest = setTimeout(() => (tried.value = inMaking()), 250)

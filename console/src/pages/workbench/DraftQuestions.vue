@@ -35,6 +35,7 @@ function toggle(i: number, name: string, on: boolean) {
       <p v-if="!answerable" class="quiet">{{ q.answer ? `Answer: ${oneLine(q.answer)}` : 'Not answered' }}</p>
       <v-btn-toggle
         v-else-if="q.answers?.length"
+        role="group"
         :model-value="q.answer"
         density="compact"
         variant="outlined"
@@ -64,6 +65,9 @@ function toggle(i: number, name: string, on: boolean) {
           @click="$emit('answer', i, 'none')"
           >The game makes {{ q.of.length === 1 ? 'it' : 'them all' }}</v-btn
         >
+        <p v-else-if="q.answer === 'none'" class="quiet">
+          You said that the game makes {{ q.of.length === 1 ? 'it' : 'them all' }}.
+        </p>
       </div>
       <form v-else @submit.prevent="$emit('answer', i, (typed[i] ?? q.answer).trim())">
         <v-text-field
