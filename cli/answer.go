@@ -127,7 +127,7 @@ func (a *app) askQuestions(list []draft.Question) error {
 	asked := 0
 	for i := range list {
 		q := &list[i]
-		if q.Answer != "" || q.About == "" || asked == maxAsked {
+		if q.Answer != "" || q.Topic == "" || asked == maxAsked {
 			continue
 		}
 		asked++
@@ -135,7 +135,7 @@ func (a *app) askQuestions(list []draft.Question) error {
 		switch {
 		case len(q.Answers) > 0:
 			how = strings.Join(q.Answers, ", ")
-		case q.About == draft.AboutNames:
+		case q.Topic == draft.TopicNames:
 			how = "those that you chose, with commas between them, or none, or all"
 		}
 		a.tell("%s", shown(q.Ask))
@@ -179,7 +179,7 @@ func (a *app) listQuestions(list []draft.Question) (open bool) {
 // applied fails if a draft has answers that its locations do not have yet, and else is the
 // footprint with what the answers say of files.
 func applied(ctx context.Context, name string, d *draft.Draft, fp *footprint.Footprint) (*footprint.Footprint, error) {
-	if !slices.ContainsFunc(d.Questions, func(q draft.Question) bool { return q.Answer != "" && q.About != "" }) {
+	if !slices.ContainsFunc(d.Questions, func(q draft.Question) bool { return q.Answer != "" && q.Topic != "" }) {
 		return fp, nil
 	}
 	var found *origin.Result

@@ -111,8 +111,8 @@ func answersTo(questions []draft.Question, g game, p person, seen []footprint.Fo
 	}
 	for i, q := range questions {
 		answer := ""
-		switch q.About {
-		case draft.AboutNames:
+		switch q.Topic {
+		case draft.TopicNames:
 			answer = draft.None
 			var chosen []string
 			for _, name := range q.Of {
@@ -123,7 +123,7 @@ func answersTo(questions []draft.Question, g game, p person, seen []footprint.Fo
 			if len(chosen) > 0 {
 				answer = strings.Join(chosen, ", ")
 			}
-		case draft.AboutKind:
+		case draft.TopicKind:
 			answer = draft.None
 			for _, at := range q.Of {
 				switch holds(at) {
@@ -133,12 +133,12 @@ func answersTo(questions []draft.Question, g game, p person, seen []footprint.Fo
 					answer = "settings"
 				}
 			}
-		case draft.AboutCopy:
+		case draft.TopicCopy:
 			answer = "yes"
 			if holds(q.Of[0]) != "" {
 				answer = "no"
 			}
-		case draft.AboutBelongs:
+		case draft.TopicBelongs:
 			answer = draft.Person
 		default:
 			continue

@@ -132,7 +132,7 @@ func TestCorrections(t *testing.T) {
 func proposed(t *testing.T) *draft.Draft {
 	t.Helper()
 	fp := run(t)
-	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, OS: fp.OS, Runtime: fp.Runtime, Trace: &draft.Trace{File: "a.trace", SHA256: strings.Repeat("00", 32)}, Questions: []draft.Question{{Ask: "is it?", About: draft.AboutKind, Of: []string{"xdg-data:tw/a"}, Answers: draft.AnswersTo(draft.AboutKind), Answer: "settings"}}, Note: "two\nlines"}
+	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, OS: fp.OS, Runtime: fp.Runtime, Trace: &draft.Trace{File: "a.trace", SHA256: strings.Repeat("00", 32)}, Questions: []draft.Question{{Ask: "is it?", Topic: draft.TopicKind, Of: []string{"xdg-data:tw/a"}, Answers: draft.AnswersTo(draft.TopicKind), Answer: "settings"}}, Note: "two\nlines"}
 	for _, l := range candidate.Propose(fp, nil).Locations {
 		d.Locations = append(d.Locations, draft.Location{At: l.At.String(), Holds: string(l.Holds), Why: l.Why})
 	}

@@ -400,7 +400,7 @@ func TestAnswersChangeTheDraft(t *testing.T) {
 	var d draft.Draft
 	require.NoError(t, json.Unmarshal(bench.Draft, &d))
 	d.Questions = append(d.Questions, draft.Question{
-		Ask: "what is it?", About: draft.AboutKind, Of: []string{"xdg-data:tidewrack/journal.log"}, Answers: draft.AnswersTo(draft.AboutKind), Answer: "progress",
+		Ask: "what is it?", Topic: draft.TopicKind, Of: []string{"xdg-data:tidewrack/journal.log"}, Answers: draft.AnswersTo(draft.TopicKind), Answer: "progress",
 	})
 	raw, err := json.Marshal(wire.DraftAnswered{Draft: must(t, d)})
 	require.NoError(t, err)

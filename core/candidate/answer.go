@@ -51,10 +51,10 @@ func told(f *footprint.Footprint, questions []draft.Question) (*footprint.Footpr
 			continue
 		}
 		s.given = append(s.given, q)
-		switch q.About {
-		case draft.AboutTitle:
+		switch q.Topic {
+		case draft.TopicTitle:
 			out.Title = q.Answer
-		case draft.AboutNames:
+		case draft.TopicNames:
 			chosen, err := q.Chosen()
 			if err == nil {
 				self.Chosen = slices.DeleteFunc(self.Chosen, func(name string) bool { return slices.Contains(q.Of, name) }) // said before
@@ -68,16 +68,16 @@ func told(f *footprint.Footprint, questions []draft.Question) (*footprint.Footpr
 					s.fixed = append(s.fixed, name)
 				}
 			}
-		case draft.AboutKind:
+		case draft.TopicKind:
 			for _, at := range q.Of {
 				s.kinds[at] = true
 				kinds = append(kinds, footprint.Correction{File: at, Kind: kindOf[q.Answer], Because: "the answer to a question", Made: f.Started})
 			}
-		case draft.AboutCopy:
+		case draft.TopicCopy:
 			if len(q.Of) > 0 && q.Answer == "yes" {
 				s.copies[q.Of[0]] = true
 			}
-		case draft.AboutBelongs:
+		case draft.TopicBelongs:
 			for _, at := range q.Of {
 				s.belongs[at] = q.Answer
 			}
@@ -150,15 +150,15 @@ func Answer(d *draft.Draft, fp *footprint.Footprint, found *origin.Result) (adde
 // otherwise are the locations that other answers would give: an answer may replace another.
 func otherwise(questions []draft.Question, fp *footprint.Footprint, found *origin.Result) (list []draft.Location) {
 	for i, q := range questions {
-		if q.Answer == "" || q.About == "" {
+		if q.Answer == "" || q.Topic == "" {
 			continue
 		}
-		answers := draft.AnswersTo(q.About)
-		if q.About == draft.AboutNames {
+		answers := draft.AnswersTo(q.Topic)
+		if q.Topic == draft.TopicNames {
 			answers = []string{draft.None, draft.All}
 		}
 		for _, a := range append([]string{""}, answers...) {
-			if a != q.Answer && q.About != draft.AboutBelongs {
+			if a != q.Answer && q.Topic != draft.TopicBelongs {
 				others := slices.Clone(questions)
 				others[i].Answer = a
 				d, _, _ := Draft(fp, found, others...)
@@ -195,7 +195,7 @@ func (p *Proposal) belongsQuestions(s said) {
 	if len(places) > 0 {
 		p.put(s, draft.Question{
 			Ask:   "do these settings belong to this machine, as its screen and devices do, or to the person on any machine? " + some(places),
-			About: draft.AboutBelongs, Of: places,
+			Topic: draft.TopicBelongs, Of: places,
 		})
 	}
 }
@@ -203,9 +203,9 @@ func (p *Proposal) belongsQuestions(s said) {
 // put keeps a question, unless it was answered.
 func (p *Proposal) put(s said, q draft.Question) {
 	if slices.ContainsFunc(q.Of, func(of string) bool { return words.Shown(of, 1000) != "" }) {
-		q.About, q.Of = "", nil // no draft can name it: it is answered by editing
+		q.Topic, q.Of = "", nil // no draft can name it: it is answered by editing
 	}
-	q.Ask, q.Answers = phrase.Visible(q.Ask), draft.AnswersTo(q.About)
+	q.Ask, q.Answers = phrase.Visible(q.Ask), draft.AnswersTo(q.Topic)
 	if !s.asked(q) && !slices.ContainsFunc(p.Questions, q.Same) {
 		p.Questions = append(p.Questions, q)
 	}

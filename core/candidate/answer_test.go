@@ -23,14 +23,14 @@ func written(files ...string) *footprint.Footprint {
 	return f
 }
 
-func find(t *testing.T, list []draft.Question, about string) *draft.Question {
+func find(t *testing.T, list []draft.Question, topic string) *draft.Question {
 	t.Helper()
 	for i := range list {
-		if list[i].About == about {
+		if list[i].Topic == topic {
 			return &list[i]
 		}
 	}
-	t.Fatalf("nothing is asked about %s: %v", about, list)
+	t.Fatalf("nothing is asked about %s: %v", topic, list)
 	return nil
 }
 
@@ -38,7 +38,7 @@ func find(t *testing.T, list []draft.Question, about string) *draft.Question {
 func TestAnAnswerChangesTheDraft(t *testing.T) {
 	f := written("save xdg-data:tarn/tarn.sav", "unknown xdg-data:tarn/index.db")
 	d, _, _ := Draft(f, nil)
-	q := find(t, d.Questions, draft.AboutKind)
+	q := find(t, d.Questions, draft.TopicKind)
 	assert.Equal(t, []string{"xdg-data:tarn/index.db"}, q.Of)
 	d.Locations[0].At = "xdg-data:tarn/*.sav" // the person knows better
 
@@ -48,14 +48,14 @@ func TestAnAnswerChangesTheDraft(t *testing.T) {
 	assert.Empty(t, removed)
 	require.Len(t, d.Locations, 2)
 	assert.Equal(t, "xdg-data:tarn/*.sav", d.Locations[0].At, "what was edited stays")
-	assert.Equal(t, "settings", find(t, d.Questions, draft.AboutKind).Answer, "the answer stays")
+	assert.Equal(t, "settings", find(t, d.Questions, draft.TopicKind).Answer, "the answer stays")
 	require.NoError(t, d.Check())
 	again, gone := Answer(d, f, nil)
 	assert.Empty(t, append(again, gone...), "the second time there is nothing to do")
 	assert.Equal(t, footprint.Config, Told(f, d.Questions).Files[1].Kind)
 	assert.Equal(t, footprint.Unknown, f.Files[1].Kind, "the run's own footprint is unchanged")
 
-	find(t, d.Questions, draft.AboutKind).Answer = draft.None
+	find(t, d.Questions, draft.TopicKind).Answer = draft.None
 	added, removed = Answer(d, f, nil)
 	assert.Empty(t, added)
 	assert.Equal(t, []string{"config xdg-data:tarn/index.db"}, removed)
@@ -69,7 +69,7 @@ func TestACopyIsNoPlaceOfItsOwn(t *testing.T) {
 	f.Files[1].FirstWrite += 100
 	d, _, _ := Draft(f, nil)
 	require.Len(t, d.Locations, 2)
-	q := find(t, d.Questions, draft.AboutCopy)
+	q := find(t, d.Questions, draft.TopicCopy)
 	assert.Equal(t, []string{"xdg-data:clerk/upload/tarn.sav", "xdg-data:tarn/tarn.sav"}, q.Of)
 	q.Answer = "yes"
 	_, removed := Answer(d, f, nil)
@@ -79,7 +79,7 @@ func TestACopyIsNoPlaceOfItsOwn(t *testing.T) {
 func TestWhomSettingsBelongTo(t *testing.T) {
 	f := written("config xdg-config:tarn/graphics.cfg", "config xdg-config:tarn/keys.cfg")
 	d, _, _ := Draft(f, nil)
-	q := find(t, d.Questions, draft.AboutBelongs)
+	q := find(t, d.Questions, draft.TopicBelongs)
 	assert.Equal(t, []string{"xdg-config:tarn/graphics.cfg"}, q.Of, "keys go with the person")
 	q.Answer = draft.Machine
 	Answer(d, f, nil)
@@ -121,10 +121,10 @@ func TestFormatsTellWhatIsFilledIn(t *testing.T) {
 func TestANameThatTheGameMakesCanHoldASlot(t *testing.T) {
 	f := written("unknown xdg-data:tarn/slot1.bin")
 	d, _, _ := Draft(f, nil)
-	find(t, d.Questions, draft.AboutKind).Answer = "progress"
+	find(t, d.Questions, draft.TopicKind).Answer = "progress"
 	added, _ := Answer(d, f, nil)
 	assert.Equal(t, []string{"save xdg-data:tarn/slot{slot}.bin"}, added)
-	d.Questions = append(d.Questions, draft.Question{Ask: "which?", About: draft.AboutNames, Of: []string{"slot1", "tarn"}, Answer: draft.None})
+	d.Questions = append(d.Questions, draft.Question{Ask: "which?", Topic: draft.TopicNames, Of: []string{"slot1", "tarn"}, Answer: draft.None})
 	added, removed := Answer(d, f, nil)
 	assert.Empty(t, append(added, removed...))
 	d.Questions[len(d.Questions)-1].Answer = "slot1"

@@ -147,7 +147,7 @@ func (p *Proposal) unit(folder string, u *store, names *generaliser, s said) (l 
 		for _, x := range u.files {
 			places = append(places, x.Place)
 		}
-		p.put(s, draft.Question{About: draft.AboutKind, Of: places, Ask: fmt.Sprintf(
+		p.put(s, draft.Question{Topic: draft.TopicKind, Of: places, Ask: fmt.Sprintf(
 			"what is the database in %s? Its %d files belong together; it was written, and nothing indicates what it holds",
 			folder, len(u.files),
 		)})
@@ -180,7 +180,7 @@ func (p *Proposal) second(l *Location, s said) {
 				}
 				l.Why = append(l.Why, fmt.Sprintf("it has the same content as %s afterwards: %s", o.At, what))
 				if x.FirstWrite > y.FirstWrite && copyLike(l.At, o.At) {
-					p.put(s, draft.Question{About: draft.AboutCopy, Of: []string{x.Place, y.Place}, Ask: fmt.Sprintf(
+					p.put(s, draft.Question{Topic: draft.TopicCopy, Of: []string{x.Place, y.Place}, Ask: fmt.Sprintf(
 						"is %s only a copy of %s, which nobody needs to keep or to put back by itself?", x.Place, y.Place,
 					)})
 				}
@@ -314,14 +314,17 @@ func (p *Proposal) doubt(x footprint.File, why string) {
 func (p *Proposal) ask(s said) {
 	const several = 3
 	kind := func(of []string, format string, args ...any) {
-		p.put(s, draft.Question{About: draft.AboutKind, Of: of, Ask: fmt.Sprintf(format, args...)})
+		p.put(s, draft.Question{Topic: draft.TopicKind, Of: of, Ask: fmt.Sprintf(format, args...)})
 	}
 	for _, d := range p.doubts {
 		folder := d.places[0][:strings.LastIndexByte(d.places[0], '/')+1]
 		n := len(d.places)
 		if n >= several && folder != "" {
 			if d.kind == footprint.Unknown {
-				kind(d.places, "what are the %d files in %s, such as %s? They were written, and nothing indicates what they are", n, folder, path.Base(d.places[0]))
+				kind(
+					d.places, "what are the %d files in %s, such as %s? They were written, and nothing indicates what they are",
+					n, folder, path.Base(d.places[0]),
+				)
 			} else {
 				kind(d.places, "are the %d files in %s, such as %s, %s? %s", n, folder, path.Base(d.places[0]), d.kind.Plural(), d.why)
 			}
@@ -461,10 +464,7 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 
 // isFixed reports whether the person says that the game makes a name.
 func (g *generaliser) isFixed(name string, last bool) bool {
-	stem := name
-	if last {
-		stem, _ = cutExtension(name)
-	}
+	stem, _ := stemOf(name, last)
 	return slices.Contains(g.fixed, name) || slices.Contains(g.fixed, stem)
 }
 
@@ -535,15 +535,7 @@ func numbered(name string) place.Segment {
 	if len(at) == 0 {
 		return place.LiteralSegment(name)
 	}
-	var s place.Segment
-	if before := stem[:at[0][0]]; before != "" {
-		s = append(s, place.Part{Kind: place.Literal, Text: before})
-	}
-	s = append(s, place.Part{Kind: place.Any})
-	if after := stem[at[len(at)-1][1]:] + ext; after != "" {
-		s = append(s, place.Part{Kind: place.Literal, Text: after})
-	}
-	return s
+	return around(stem[:at[0][0]], place.Part{Kind: place.Any}, stem[at[len(at)-1][1]:]+ext)
 }
 
 // slotIn finds the number that tells slots apart: one behind a word for slots,
@@ -565,15 +557,7 @@ func slotIn(name string, i int, l place.Location, f *footprint.Footprint) (place
 	if !behindWord && !alone && !differs(name, before, after+ext, l, f) {
 		return nil, false
 	}
-	var s place.Segment
-	if before != "" {
-		s = append(s, place.Part{Kind: place.Literal, Text: before})
-	}
-	s = append(s, place.Part{Kind: place.Named, Text: "slot"})
-	if after+ext != "" {
-		s = append(s, place.Part{Kind: place.Literal, Text: after + ext})
-	}
-	return s, true
+	return segmentOf(before, "slot", after+ext), true
 }
 
 func startsWithLetter(text string) bool {

@@ -35,7 +35,7 @@ func Draft(fp *footprint.Footprint, found *origin.Result, answered ...draft.Ques
 		if len(fp.Programs) > 0 {
 			d.Title = fp.Programs[0]
 		}
-		if q := (draft.Question{About: draft.AboutTitle, Ask: "what is the title's name? The trace has none"}); !s.asked(q) {
+		if q := (draft.Question{Topic: draft.TopicTitle, Ask: "what is the title's name? The trace has none"}); !s.asked(q) {
 			d.Questions = append(d.Questions, q)
 		}
 	}

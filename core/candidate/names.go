@@ -97,10 +97,7 @@ func anybody(f *footprint.Footprint, holds func(*footprint.Self) bool) bool {
 // saidPart is what a name becomes that holds one that the person chose.
 func saidPart(name string, last bool, self *footprint.Self) (s place.Segment, why string, ok bool) {
 	for _, said := range self.Chosen {
-		stem, ext := name, ""
-		if last {
-			stem, ext = cutExtension(name)
-		}
+		stem, ext := stemOf(name, last)
 		before, after, found := cutWord(stem, said)
 		if found {
 			return segmentOf(before, "profile", after+ext), "it holds a name that you chose: {profile}", true
@@ -120,11 +117,16 @@ func cutWord(name, text string) (before, after string, found bool) {
 	return before, after, !endsInWord(before) && !startsInWord(after)
 }
 
-func segmentOf(before, part, after string) (s place.Segment) {
+func segmentOf(before, part, after string) place.Segment {
+	return around(before, place.Part{Kind: place.Named, Text: part}, after)
+}
+
+// around puts fixed texts around a variable part.
+func around(before string, part place.Part, after string) (s place.Segment) {
 	if before != "" {
 		s = append(s, place.Part{Kind: place.Literal, Text: before})
 	}
-	s = append(s, place.Part{Kind: place.Named, Text: part})
+	s = append(s, part)
 	if after != "" {
 		s = append(s, place.Part{Kind: place.Literal, Text: after})
 	}
@@ -157,10 +159,7 @@ func chosenPart(name string, last bool, found *origin.Result) (s place.Segment, 
 // partsOf are the parts of a name without its extension, which is cut off. What the program
 // brings may go on into it: the format "auto-%d-LT1.save" brings -LT1.
 func partsOf(name string, last bool, found *origin.Result) (parts []origin.Part, ext string) {
-	stem := name
-	if last {
-		stem, ext = cutExtension(name)
-	}
+	stem, ext := stemOf(name, last)
 	left := len(stem)
 	for _, p := range found.Name(name) {
 		if left == 0 {
@@ -176,47 +175,44 @@ func partsOf(name string, last bool, found *origin.Result) (parts []origin.Part,
 	return parts, ext
 }
 
-// madeOf cuts a name at what the program does not bring: from the first letter or digit of
-// it to the last. What the program brings in front of it and behind it stays, with what
-// parts it from the rest, such as a dash. ok is false if the program brings all of it.
+// madeOf cuts a name at what the program does not bring: from the first such part to the
+// last. What the program brings in front of it and behind it stays, with what parts it from
+// the rest, such as a dash. ok is false if the program brings all of it.
 func madeOf(parts []origin.Part) (before, made, after string, ok bool) {
-	inWords := func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
-	text, from, to, at := joinParts(parts), -1, 0, 0
-	brought := false // something before
+	first, last := -1, -1
 	for i, p := range parts {
-		if p.From != origin.Program && strings.ContainsFunc(p.Text, inWords) {
-			if from < 0 {
-				from = at
-				if brought {
-					from += strings.IndexFunc(p.Text, inWords)
-				}
+		if p.From != origin.Program && strings.ContainsFunc(p.Text, inWord) {
+			if first < 0 {
+				first = i
 			}
-			to = at + len(p.Text)
-			if i < len(parts)-1 { // the program brings something behind it
-				to = at + len(strings.TrimRightFunc(p.Text, func(r rune) bool { return !inWords(r) }))
-			}
-		}
-		at += len(p.Text)
-		brought = brought || p.From == origin.Program
-	}
-	if from < 0 {
-		return text, "", "", false
-	}
-	if !slices.ContainsFunc(parts[lastMade(parts)+1:], func(p origin.Part) bool { return p.From == origin.Program }) {
-		to = len(text)
-	}
-	return text[:from], text[from:to], text[to:], true
-}
-
-// lastMade is the last part that the program does not bring.
-func lastMade(parts []origin.Part) (last int) {
-	for i, p := range parts {
-		if p.From != origin.Program &&
-			strings.ContainsFunc(p.Text, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
 			last = i
 		}
 	}
-	return last
+	if first < 0 {
+		return joinParts(parts), "", "", false
+	}
+	before, made, after = joinParts(parts[:first]), joinParts(parts[first:last+1]), joinParts(parts[last+1:])
+	if brings(parts[:first]) {
+		rest := strings.TrimLeftFunc(made, notInWord)
+		before, made = before+strings.TrimSuffix(made, rest), rest
+	} else {
+		before, made = "", before+made
+	}
+	if brings(parts[last+1:]) {
+		rest := strings.TrimRightFunc(made, notInWord)
+		made, after = rest, strings.TrimPrefix(made, rest)+after
+	} else {
+		made, after = made+after, ""
+	}
+	return before, made, after, true
+}
+
+func inWord(r rune) bool    { return unicode.IsLetter(r) || unicode.IsDigit(r) }
+func notInWord(r rune) bool { return !inWord(r) }
+
+// brings reports whether the program brings one of the parts.
+func brings(parts []origin.Part) bool {
+	return slices.ContainsFunc(parts, func(p origin.Part) bool { return p.From == origin.Program })
 }
 
 // numberBehind takes the number off an extension of which the program brings the rest alone:
@@ -251,20 +247,11 @@ func framed(name string, last bool, kind footprint.Kind, found *origin.Result) (
 	if !found.Conclusive() || found.Brings(name) {
 		return nil, "", false
 	}
-	stem, ext := name, ""
-	if last {
-		stem, ext = cutExtension(name)
-	}
+	stem, ext := stemOf(name, last)
 	before, after, ok := found.Frame(stem, ext)
 	if !ok && last && kind == footprint.Save && found.Filled(ext) {
-		return segmentOf(
-				"",
-				"profile",
-				ext,
-			), fmt.Sprintf(
-				"the program puts a text in front of %s at run time, and this name is in none of its files: {profile}",
-				ext,
-			), true
+		why = fmt.Sprintf("the program puts a text in front of %s at run time, and holds this name nowhere: {profile}", ext)
+		return segmentOf("", "profile", ext), why, true
 	}
 	if !ok {
 		return nil, "", false
@@ -273,11 +260,8 @@ func framed(name string, last bool, kind footprint.Kind, found *origin.Result) (
 	if !strings.ContainsFunc(made, unicode.IsLetter) {
 		return nil, "", false
 	}
-	s = place.Segment{{Kind: place.Literal, Text: before}, {Kind: place.Any}}
-	if after+ext != "" {
-		s = append(s, place.Part{Kind: place.Literal, Text: after + ext})
-	}
-	return s, "the program holds a format for the name, and puts the rest into it at run time: *", true
+	why = "the program holds a format for the name, and puts the rest into it at run time: *"
+	return around(before, place.Part{Kind: place.Any}, after+ext), why, true
 }
 
 // typed reports whether a name of words with spaces between them looks like one that
@@ -296,32 +280,25 @@ func leftOver(name string, last, named bool, found *origin.Result) (s place.Segm
 	parts, ext := partsOf(name, last, found)
 	before, made, after, ok := madeOf(parts)
 	if !ok && typed(name, ext) {
-		return segmentOf("", "profile", ext), fmt.Sprintf(
-			"the words of the name are the program's, but the name is in none of its files (%d were searched), so somebody typed it: {profile}",
-			found.Files,
-		), true
+		why = fmt.Sprintf(
+			"the words of the name are the program's, but the name is in none of its files (%d were searched), so somebody typed it: "+
+				"{profile}", found.Files,
+		)
+		return segmentOf("", "profile", ext), why, true
 	}
 	digits := strings.ContainsFunc(made, unicode.IsDigit)
-	brings := slices.ContainsFunc(parts, func(p origin.Part) bool { return p.From == origin.Program })
-	if !ok || !brings && !digits {
+	if !ok || !brings(parts) && !digits {
 		return nil, "", false
 	}
 	part := place.Part{Kind: place.Any}
-	if digits && !named && !strings.ContainsFunc(made, func(r rune) bool { return !unicode.IsDigit(r) }) {
+	if digits && !named && strings.Trim(made, "0123456789") == "" {
 		part = place.Part{Kind: place.Named, Text: "slot"}
 	}
-	if before != "" {
-		s = append(s, place.Part{Kind: place.Literal, Text: before})
-	}
-	s = append(s, part)
-	if after+ext != "" {
-		s = append(s, place.Part{Kind: place.Literal, Text: after + ext})
-	}
-	return s, fmt.Sprintf(
+	why = fmt.Sprintf(
 		"the name as a whole is in none of the program's files (%d were searched), only parts of it are: %s",
-		found.Files,
-		place.Segment{part},
-	), true
+		found.Files, place.Segment{part},
+	)
+	return around(before, part, after+ext), why, true
 }
 
 func joinParts(parts []origin.Part) string {
@@ -332,12 +309,17 @@ func joinParts(parts []origin.Part) string {
 	return b.String()
 }
 
+// stemOf is a name without its extension, which only the last name of a place has.
+func stemOf(name string, last bool) (stem, ext string) {
+	if !last {
+		return name, ""
+	}
+	return cutExtension(name)
+}
+
 // endOf is what stays of a name of which all else is general.
 func endOf(name string, last bool) string {
-	if !last {
-		return ""
-	}
-	_, ext := cutExtension(name)
+	_, ext := stemOf(name, last)
 	return ext
 }
 
@@ -413,12 +395,12 @@ const minOwned = 3
 
 func endsInWord(text string) bool {
 	r, _ := utf8.DecodeLastRuneInString(text)
-	return text != "" && (unicode.IsLetter(r) || unicode.IsDigit(r))
+	return text != "" && inWord(r)
 }
 
 func startsInWord(text string) bool {
 	r, _ := utf8.DecodeRuneInString(text)
-	return text != "" && (unicode.IsLetter(r) || unicode.IsDigit(r))
+	return text != "" && inWord(r)
 }
 
 // nothingFixed reports whether the first name below the anchor is a player's alone.

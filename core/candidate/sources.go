@@ -43,10 +43,7 @@ func (p Proposal) Sources(found *origin.Result) (list []Source) {
 					continue
 				}
 				seen[name] = true
-				stem := name
-				if i == len(exact.Names())-1 {
-					stem, _ = cutExtension(name)
-				}
+				stem, _ := stemOf(name, i == len(exact.Names())-1)
 				s := Source{Name: name, Place: x.Place, Parts: found.Name(stem)}
 				if i < len(l.At.Pattern.Segments) {
 					s.Became = l.At.Pattern.Segments[i].String()
@@ -122,7 +119,10 @@ func (p *Proposal) namesQuestion(found *origin.Result, s said) {
 	if len(names) == 0 {
 		return
 	}
-	p.put(s, draft.Question{About: draft.AboutNames, Of: names, Ask: "which of these names did you choose in the game, and which does the game make for everybody? " + some(names)})
+	p.put(s, draft.Question{
+		Topic: draft.TopicNames, Of: names,
+		Ask: "which of these names did you choose in the game, and which does the game make for everybody? " + some(names),
+	})
 }
 
 // some lists the first of many.
@@ -139,7 +139,7 @@ func some(list []string) string {
 func undecidedPart(stem string, found *origin.Result) string {
 	for _, part := range found.Name(stem) {
 		if part.From == origin.Unsure && strings.ContainsFunc(part.Text, unicode.IsLetter) {
-			return strings.TrimFunc(part.Text, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+			return strings.TrimFunc(part.Text, notInWord)
 		}
 	}
 	return ""

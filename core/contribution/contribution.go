@@ -114,7 +114,7 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Body, error) {
 // here, whatever was answered, and places go as those of files do.
 func sentQuestions(list []draft.Question, leaving *footprint.Anonymizer) (out []draft.Question) {
 	for _, q := range list {
-		if q.About == draft.AboutNames {
+		if q.Topic == draft.TopicNames {
 			n := phrase.Count(len(q.Of), "name", "names")
 			if chosen, err := q.Chosen(); q.Answer != "" && err == nil {
 				q.Answer = fmt.Sprintf("%d of them", len(chosen))
@@ -130,7 +130,7 @@ func sentQuestions(list []draft.Question, leaving *footprint.Anonymizer) (out []
 			}
 		}
 		q.Of = places
-		if draft.AnswersTo(q.About) == nil {
+		if draft.AnswersTo(q.Topic) == nil {
 			q.Answer = leaving.Text(q.Answer)
 		}
 		out = append(out, q)

@@ -190,7 +190,7 @@ func (d *Draft) check() *Error {
 				return bad(field+".notes", "%v", err)
 			}
 		}
-		if l.Belongs != "" && (l.Holds != Config || !slices.Contains(AnswersTo(AboutBelongs), l.Belongs)) {
+		if l.Belongs != "" && (l.Holds != Config || !slices.Contains(AnswersTo(TopicBelongs), l.Belongs)) {
 			return bad(field+".belongs", "it is %q; settings belong to the machine or the person, and nothing else does", phrase.Clip(l.Belongs, 60))
 		}
 		if s := l.Sources; s != nil && min(s.Program, s.Other, s.Unsure, s.Files) < 0 {

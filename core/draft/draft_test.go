@@ -64,7 +64,7 @@ func TestMistakesAreFoundWhereTheyStand(t *testing.T) {
 func TestTextIsReadBackTheSame(t *testing.T) {
 	d := &Draft{Format: Format, Title: "Ninefold: Orchard #2", Edition: &trace.Edition{Store: "larder", Ref: "007"}, OS: "linux", Runtime: "native",
 		Locations: []Location{{At: "xdg-data:%20 x/{account}/*.sav", Holds: Save, Why: []string{"a: b"}, Seen: []string{"- x"}}},
-		Questions: []Question{{Ask: "is it? #1", About: AboutKind, Of: []string{"xdg-data:x/a"}, Answers: AnswersTo(AboutKind)}}, Note: "two\nlines"}
+		Questions: []Question{{Ask: "is it? #1", Topic: TopicKind, Of: []string{"xdg-data:x/a"}, Answers: AnswersTo(TopicKind)}}, Note: "two\nlines"}
 	text, err := d.Text()
 	require.NoError(t, err)
 	again, err := Parse(text)

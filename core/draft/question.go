@@ -12,31 +12,31 @@ import (
 // Question is what a run does not decide, with a place for what the person says.
 type Question struct {
 	Ask   string `json:"ask" yaml:"ask"`                         // in words
-	About string `json:"topic,omitempty" yaml:"topic,omitempty"` // what the answer changes; see the constants
+	Topic string `json:"topic,omitempty" yaml:"topic,omitempty"` // what the answer changes; see the constants
 	// Of is what it is about: names, or places of files.
 	Of      []string `json:"of,omitempty" yaml:"of,omitempty"`
 	Answers []string `json:"answers,omitempty" yaml:"answers,omitempty,flow"` // those that can be given; any text if there are none
 	Answer  string   `json:"answer" yaml:"answer"`                            // empty until it is given
 }
 
-// What a question can be about. The answer to one that is about none of these is shown to
+// The topics of questions. The answer to one without a topic is shown to
 // the reviewer, and changes nothing by itself.
 const (
-	AboutTitle   = "title"   // the title's name: any name
-	AboutNames   = "names"   // which names the player chose: those of Of, with commas between them, or none, or all
-	AboutKind    = "kind"    // what files are
-	AboutCopy    = "copy"    // whether the first file is a copy of the second, and no place of its own
-	AboutBelongs = "belongs" // whether settings belong to the machine or to the person
+	TopicTitle   = "title"   // the title's name: any name
+	TopicNames   = "names"   // which names the player chose: those of Of, with commas between them, or none, or all
+	TopicKind    = "kind"    // what files are
+	TopicCopy    = "copy"    // whether the first file is a copy of the second, and no place of its own
+	TopicBelongs = "belongs" // whether settings belong to the machine or to the person
 )
 
 // AnswersTo are the answers that a question can have; nil for any text.
-func AnswersTo(about string) []string {
-	switch about {
-	case AboutKind:
+func AnswersTo(topic string) []string {
+	switch topic {
+	case TopicKind:
 		return []string{"progress", "settings", "pictures", "none"}
-	case AboutCopy:
+	case TopicCopy:
 		return []string{"yes", "no"}
-	case AboutBelongs:
+	case TopicBelongs:
 		return []string{Machine, Person}
 	}
 	return nil
@@ -83,10 +83,10 @@ func (q Question) Wrong() string {
 
 // Same reports whether two questions ask the same.
 func (q Question) Same(o Question) bool {
-	if q.About == "" || o.About == "" {
-		return q.About == o.About && q.Ask == o.Ask
+	if q.Topic == "" || o.Topic == "" {
+		return q.Topic == o.Topic && q.Ask == o.Ask
 	}
-	return q.About == o.About && slices.Equal(q.Of, o.Of)
+	return q.Topic == o.Topic && slices.Equal(q.Of, o.Of)
 }
 
 // check says what is wrong with a question; empty if nothing is.
@@ -94,8 +94,8 @@ func (q Question) check() (field, reason string) {
 	if reason := words.Shown(q.Ask, 1000); reason != "" {
 		return ".ask", reason
 	}
-	if q.About != "" && !slices.Contains([]string{AboutTitle, AboutNames, AboutKind, AboutCopy, AboutBelongs}, q.About) {
-		return ".topic", fmt.Sprintf("%q is nothing that a question is about", phrase.Clip(q.About, 60))
+	if q.Topic != "" && !slices.Contains([]string{TopicTitle, TopicNames, TopicKind, TopicCopy, TopicBelongs}, q.Topic) {
+		return ".topic", fmt.Sprintf("%q is no topic of a question", phrase.Clip(q.Topic, 60))
 	}
 	if len(q.Of) > 1000 {
 		return ".of", fmt.Sprintf("there are %d; at most 1000 are allowed", len(q.Of))
@@ -105,7 +105,7 @@ func (q Question) check() (field, reason string) {
 			return fmt.Sprintf(".of[%d]", i), reason
 		}
 	}
-	allowed := AnswersTo(q.About)
+	allowed := AnswersTo(q.Topic)
 	if len(q.Answers) > 0 && !slices.Equal(q.Answers, allowed) {
 		return ".answers", "they are not those that such a question has; leave them as they were"
 	}
@@ -116,11 +116,11 @@ func (q Question) check() (field, reason string) {
 	case q.Answer == "":
 	case allowed != nil && !slices.Contains(allowed, q.Answer):
 		return ".answer", fmt.Sprintf("it is %q; it must be one of: %s", phrase.Clip(q.Answer, 60), strings.Join(allowed, ", "))
-	case q.About == AboutNames && len(q.Of) > 0:
+	case q.Topic == TopicNames && len(q.Of) > 0:
 		if _, err := q.Chosen(); err != nil {
 			return ".answer", err.Error() + "; write those that you chose with commas between them, or none, or all"
 		}
-	case q.About == AboutTitle:
+	case q.Topic == TopicTitle:
 		if reason := words.Name(q.Answer, maxText); reason != "" {
 			return ".answer", reason
 		}

@@ -9,7 +9,7 @@ import (
 )
 
 func TestChosenNames(t *testing.T) {
-	q := Question{About: AboutNames, Of: []string{"Anna", "slot", "Oakes, Mira"}}
+	q := Question{Topic: TopicNames, Of: []string{"Anna", "slot", "Oakes, Mira"}}
 	for answer, want := range map[string][]string{
 		"": nil, "none": nil, "ALL": q.Of, "anna": {"Anna"}, " Anna , slot ": {"Anna", "slot"}, "Oakes, Mira": {"Oakes, Mira"},
 	} {
@@ -29,16 +29,16 @@ func TestQuestionsAreChecked(t *testing.T) {
 		field string
 		says  string
 	}{
-		"one with an answer":       {Question{Ask: "is it?", About: AboutKind, Answers: AnswersTo(AboutKind), Answer: "settings"}, "", ""},
-		"one that is open":         {Question{Ask: "is it?", About: AboutCopy}, "", ""},
+		"one with an answer":       {Question{Ask: "is it?", Topic: TopicKind, Answers: AnswersTo(TopicKind), Answer: "settings"}, "", ""},
+		"one that is open":         {Question{Ask: "is it?", Topic: TopicCopy}, "", ""},
 		"one in words":             {Question{Ask: "where is it?", Answer: "below the other"}, "", ""},
-		"another's answer":         {Question{Ask: "is it?", About: AboutKind, Answer: "machine"}, ".answer", "progress, settings, pictures, none"},
-		"answers that were edited": {Question{Ask: "is it?", About: AboutKind, Answers: []string{"maybe"}}, ".answers", "leave them as they were"},
-		"a name not asked for":     {Question{Ask: "which?", About: AboutNames, Of: []string{"Anna"}, Answer: "Bram"}, ".answer", "with commas between them"},
-		"about nothing known":      {Question{Ask: "is it?", About: "weather"}, ".topic", "nothing that a question is about"},
+		"another's answer":         {Question{Ask: "is it?", Topic: TopicKind, Answer: "machine"}, ".answer", "progress, settings, pictures, none"},
+		"answers that were edited": {Question{Ask: "is it?", Topic: TopicKind, Answers: []string{"maybe"}}, ".answers", "leave them as they were"},
+		"a name not asked for":     {Question{Ask: "which?", Topic: TopicNames, Of: []string{"Anna"}, Answer: "Bram"}, ".answer", "with commas between them"},
+		"of no topic known":        {Question{Ask: "is it?", Topic: "weather"}, ".topic", "no topic of a question"},
 		"an escape":                {Question{Ask: "is it?", Answer: "\x1b[2J"}, ".answer", "unprintable"},
-		"an escape in a place":     {Question{Ask: "is it?", About: AboutKind, Of: []string{"a\x07"}}, ".of[0]", "unprintable"},
-		"an endless list":          {Question{Ask: "is it?", About: AboutKind, Of: make([]string, 1001)}, ".of", "at most 1000"},
+		"an escape in a place":     {Question{Ask: "is it?", Topic: TopicKind, Of: []string{"a\x07"}}, ".of[0]", "unprintable"},
+		"an endless list":          {Question{Ask: "is it?", Topic: TopicKind, Of: make([]string, 1001)}, ".of", "at most 1000"},
 	} {
 		field, reason := c.q.check()
 		assert.Equal(t, c.field, field, about)

@@ -113,7 +113,8 @@ func sameVariant(a, b *Footprint) error {
 		return fmt.Errorf("%w: a shared footprint names no person", ErrOtherVariant)
 	}
 	for _, x := range []struct{ what, a, b string }{
-		{"title", a.Title, b.Title}, {"edition", edition(a), edition(b)}, {"launcher", a.Launcher, b.Launcher}, {"system", a.OS + " " + a.Runtime, b.OS + " " + b.Runtime},
+		{"title", a.Title, b.Title}, {"edition", edition(a), edition(b)}, {"launcher", a.Launcher, b.Launcher},
+		{"system", a.OS + " " + a.Runtime, b.OS + " " + b.Runtime},
 	} {
 		if !strings.EqualFold(x.a, x.b) {
 			return fmt.Errorf("%w: the %s of one is %q, and of the first %q", ErrOtherVariant, x.what, x.b, x.a)

@@ -134,8 +134,11 @@ func filling(ext string) []string {
 // Filled reports whether a format or a template of the program's puts a text in front of an
 // extension.
 func (r *Result) Filled(ext string) bool {
-	return r != nil && slices.ContainsFunc(filling(ext), func(s string) bool { _, ok := r.found[strings.ToLower(s)]; return ok })
+	return r != nil && r.holdsOne(filling(ext))
 }
+
+// holdsOne reports whether one of some texts was found.
+func (r *Result) holdsOne(texts []string) bool { return slices.ContainsFunc(texts, r.Brings) }
 
 // Frame finds the literals around the part of a name, without its extension, that a program
 // makes at run time: the name begins with before and ends with after. ok is false if no
@@ -144,13 +147,10 @@ func (r *Result) Frame(stem, ext string) (before, after string, ok bool) {
 	if r == nil {
 		return "", "", false
 	}
-	any := func(signs []string) bool {
-		return slices.ContainsFunc(signs, func(s string) bool { _, ok := r.found[strings.ToLower(s)]; return ok })
-	}
 	tokens := split(stem)
 	from := 0
 	for at := min(len(tokens)-1, maxFrame-1); at > 0 && from == 0; at-- {
-		if any(opening(strings.Join(tokens[:at], ""))) {
+		if r.holdsOne(opening(strings.Join(tokens[:at], ""))) {
 			from = at
 		}
 	}
@@ -159,7 +159,7 @@ func (r *Result) Frame(stem, ext string) (before, after string, ok bool) {
 	}
 	before = strings.Join(tokens[:from], "")
 	for at := from + 1; at < len(tokens); at++ {
-		if end := strings.Join(tokens[at:], ""); any(closing(end+ext)) || any(closing(end)) {
+		if end := strings.Join(tokens[at:], ""); r.holdsOne(closing(end+ext)) || r.holdsOne(closing(end)) {
 			return before, end, true
 		}
 	}

@@ -344,7 +344,10 @@ func (s System) checkHomeless(c *checker, field string) {
 	for _, x := range []struct {
 		part string
 		used bool
-	}{{"libraries", s.Libraries != nil}, {"prefixes", s.Prefixes != nil}, {"accounts", s.Accounts != nil}, {"cloud", s.Cloud != nil}, {"starts", len(s.Starts) > 0}, {"titles", s.Titles != nil && len(s.Titles.Keys) == 0}} {
+	}{
+		{"libraries", s.Libraries != nil}, {"prefixes", s.Prefixes != nil}, {"accounts", s.Accounts != nil}, {"cloud", s.Cloud != nil},
+		{"starts", len(s.Starts) > 0}, {"titles", s.Titles != nil && len(s.Titles.Keys) == 0},
+	} {
 		if x.used {
 			c.bad(field+".home", "there is none, and %s lie below it; say in which folders the launcher can be installed", x.part)
 		}
@@ -526,7 +529,9 @@ func key(c *checker, field, text string) {
 		c.bad(field, "it begins with HKEY_CURRENT_USER or HKEY_LOCAL_MACHINE")
 	case len(names) < 3 || !strings.EqualFold(names[1], "Software"):
 		c.bad(field, "it must be below Software and name at least one key there")
-	case len(names) < 4 && (strings.EqualFold(names[2], "Microsoft") || strings.EqualFold(names[2], "Wow6432Node") || strings.EqualFold(names[2], "Classes")):
+	case len(names) < 4 && slices.ContainsFunc([]string{"Microsoft", "Wow6432Node", "Classes"}, func(shared string) bool {
+		return strings.EqualFold(names[2], shared)
+	}):
 		c.bad(field, "%s holds the settings of all programs; name a key in it", text)
 	}
 }

@@ -392,8 +392,8 @@ func (p Play) sign(h *trace.Header) {
 
 // answer answers a question as the first person truly would.
 func (p Play) answer(q draft.Question) string {
-	switch q.About {
-	case draft.AboutNames:
+	switch q.Topic {
+	case draft.TopicNames:
 		var chosen []string
 		for _, name := range q.Of {
 			for _, v := range p.People[:min(1, len(p.People))] {
@@ -408,7 +408,7 @@ func (p Play) answer(q draft.Question) string {
 			return draft.None
 		}
 		return strings.Join(chosen, ", ")
-	case draft.AboutKind:
+	case draft.TopicKind:
 		for _, x := range []struct {
 			list   []string
 			answer string
@@ -420,14 +420,14 @@ func (p Play) answer(q draft.Question) string {
 			}
 		}
 		return draft.None
-	case draft.AboutCopy:
+	case draft.TopicCopy:
 		for _, short := range slices.Concat(p.Save, p.Config) {
 			if way, rest, _ := strings.Cut(p.For(0, short), ":"); place.Of(anchors[way], strings.Split(rest, "/"), false).String() == q.Of[0] {
 				return "no"
 			}
 		}
 		return "yes"
-	case draft.AboutBelongs:
+	case draft.TopicBelongs:
 		return draft.Person
 	}
 	return ""

@@ -355,9 +355,9 @@ var findings = []finding{
 		questions: []draft.Question{
 			{
 				Ask:     "what is xdg-data:quiet-signal/index.db? It was written, and nothing indicates what it is",
-				About:   draft.AboutKind,
+				Topic:   draft.TopicKind,
 				Of:      []string{"xdg-data:quiet-signal/index.db"},
-				Answers: draft.AnswersTo(draft.AboutKind),
+				Answers: draft.AnswersTo(draft.TopicKind),
 				Answer:  draft.None,
 			},
 		},

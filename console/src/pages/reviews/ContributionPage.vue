@@ -49,9 +49,11 @@ const x = computed(() => query.data.value)
               <p><strong>What the run did not decide</strong></p>
               <ul class="reasons">
                 <li v-for="q in x.draft?.questions" :key="q.ask" class="wrap">
-                  {{ q.ask }} <strong v-if="q.answer">{{ q.answer }}</strong><span v-else class="quiet"
-                    >not answered</span
-                  >
+                  {{ q.ask }}
+                  <div v-if="q.answer">
+                    Answer: <strong>{{ q.answer }}</strong>
+                  </div>
+                  <div v-else class="quiet">not answered</div>
                 </li>
               </ul>
             </template>

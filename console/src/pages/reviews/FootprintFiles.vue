@@ -74,7 +74,7 @@ const readsSeen = computed(() => props.footprint.observer !== 'change notificati
       <tbody>
         <tr v-for="f in files" :key="f.place">
           <td class="top">
-            <strong>{{ f.kind }}</strong>
+            <strong>{{ kinds[f.kind] }}</strong>
             <div class="quiet small">{{ Math.round(f.confidence * 100) }} % sure</div>
           </td>
           <td class="top place">
