@@ -20,10 +20,6 @@ import (
 	"endroit/core/place"
 )
 
-// MinConfidence is how sure the footprint has to be of a file for a location to
-// be proposed for it; less becomes a question.
-const MinConfidence = 0.5
-
 // Location is a proposed location with the files that it was made from.
 type Location struct {
 	At    place.Location
@@ -77,7 +73,7 @@ func Propose(f *footprint.Footprint, found *origin.Result, answered ...draft.Que
 		if s.copies[x.Place] {
 			continue // no place of its own, and no harm if it is reached
 		}
-		if !x.Kind.OfInterest() || x.Confidence < MinConfidence || x.Place == "" {
+		if !x.Sure() || x.Place == "" {
 			p.question(x, s)
 			if l, err := place.ParseAny(x.Place); err == nil {
 				if x.Kind == footprint.Unknown && !x.Written() {
@@ -107,6 +103,9 @@ func Propose(f *footprint.Footprint, found *origin.Result, answered ...draft.Que
 				continue
 			}
 			general, why = exact, nil
+		}
+		if x.Confidence < footprint.SureFrom {
+			p.doubt(x, "")
 		}
 		key := string(x.Kind) + " " + general.String()
 		g := groups[key]
@@ -205,6 +204,9 @@ func placesWithoutSlots(
 		}
 		slot := false
 		for _, g := range groups {
+			if _, ok := g.At.Match(exact.Names(), nil); ok && g.At.Anchor == exact.Anchor && kinOf(x, g.Files) {
+				slot = true // another of the same, which this run did not save
+			}
 			if general, _ := names.generalise(exact, g.Holds); general.String() == g.At.String() &&
 				general.String() != exact.String() {
 				slot = true
@@ -215,6 +217,13 @@ func placesWithoutSlots(
 		}
 	}
 	return others
+}
+
+// kinOf reports whether a file is kept as one of the others is: beside it, and like it.
+func kinOf(x footprint.File, files []footprint.File) bool {
+	return slices.ContainsFunc(files, func(o footprint.File) bool {
+		return path.Dir(o.Place) == path.Dir(x.Place) && footprint.Alike(o.Place, x.Place)
+	})
 }
 
 // withoutInner leaves out keys of the registry that lie in another that is proposed:
@@ -325,6 +334,11 @@ func (p *Proposal) ask(s said) {
 					d.places, "what are the %d files in %s, such as %s? They were written, and nothing indicates what they are",
 					n, folder, path.Base(d.places[0]),
 				)
+			} else if d.why == "" {
+				kind(
+					d.places, "are the %d files in %s, such as %s, progress or settings? The game keeps them, and they are proposed as %s",
+					n, folder, path.Base(d.places[0]), d.kind.Word(),
+				)
 			} else {
 				kind(d.places, "are the %d files in %s, such as %s, %s? %s", n, folder, path.Base(d.places[0]), d.kind.Plural(), d.why)
 			}
@@ -333,6 +347,8 @@ func (p *Proposal) ask(s said) {
 		for _, at := range d.places {
 			if d.kind == footprint.Unknown {
 				kind([]string{at}, "what is %s? It was written, and nothing indicates what it is", at)
+			} else if d.why == "" {
+				kind([]string{at}, "is %s progress or settings? The game keeps it, and it is proposed as %s", at, d.kind.Word())
 			} else {
 				kind([]string{at}, "is %s %s? %s", at, d.kind.Singular(), d.why)
 			}

@@ -25,7 +25,7 @@ func databases(f *footprint.Footprint) (journals, of map[string]bool) {
 	for i, x := range f.Files {
 		if x.Place != "" {
 			there[x.Place] = i + 1
-			interest[x.Place] = x.Kind.OfInterest() && x.Confidence >= MinConfidence
+			interest[x.Place] = x.Sure()
 		}
 	}
 	for _, x := range f.Files {
@@ -106,9 +106,9 @@ func (s *store) decide() {
 		switch {
 		case x.Kind == footprint.Cache:
 			cached++
-		case x.Kind == footprint.Save && x.Confidence >= MinConfidence, x.Written() && slices.Contains(x.Near, "saved"):
+		case x.Kind == footprint.Save && x.Confidence >= footprint.SureFrom, x.Written() && slices.Contains(x.Near, "saved"):
 			s.holds = footprint.Save
-		case x.Kind == footprint.Config && x.Confidence >= MinConfidence && s.holds == footprint.Unknown:
+		case x.Kind == footprint.Config && x.Confidence >= footprint.SureFrom && s.holds == footprint.Unknown:
 			s.holds = footprint.Config
 		}
 	}

@@ -309,9 +309,12 @@ func (b *builder) finish() *Footprint {
 			continue
 		}
 		out := b.judge(f)
-		b.fp.Counts[out.Kind]++
 		out.passed = b.only.byEvents() && !f.picked
 		b.fp.Files = append(b.fp.Files, out)
+	}
+	fromKin(b.fp.Files)
+	for _, x := range b.fp.Files {
+		b.fp.Counts[x.Kind]++
 	}
 	sortFiles(b.fp.Files)
 	return b.fp

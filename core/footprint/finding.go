@@ -65,6 +65,7 @@ var observations = []observation{
 	{"log-name", (*view).logName},
 	{"crash-report", (*view).crashReport},
 	{"log-folder", (*view).logFolder},
+	{"crash-folder", (*view).crashFolder},
 	{"appended-at-the-end", (*view).appendedAtTheEnd},
 	{"grew-while-open", (*view).grewWhileOpen},
 	{"opened-often", (*view).openedOften},
@@ -193,7 +194,9 @@ func weigh(list []Evidence) (points map[Kind]float64, sum float64) {
 }
 
 // Decide finds the likeliest kind. The confidence is the kind's share of the odds of
-// all kinds; the reasons are those for the kind, the weightiest first.
+// all kinds; the reasons are those for the kind, the weightiest first. What is more likely
+// progress or settings than neither is the likelier of the two: that a program keeps it is
+// known, and which of them it is can be asked.
 func Decide(list []Finding) (Kind, float64, []string) {
 	evidence := weighed(list)
 	points, sum := weigh(evidence)
@@ -203,8 +206,46 @@ func Decide(list []Finding) (Kind, float64, []string) {
 			best = k
 		}
 	}
+	if kept := stateOdds(points); best == Unknown && kept > odds(unknownPoints) {
+		best = Save
+		if points[Config] > points[Save] {
+			best = Config
+		}
+	}
 	// Nothing that was only seen is certain.
 	return best, min(math.Round(100*odds(points[best])/sum)/100, 0.99), reasons(best, evidence)
+}
+
+// stateOdds are the odds of what a program keeps for later: progress and settings.
+func stateOdds(points map[Kind]float64) (sum float64) {
+	for _, k := range []Kind{Save, Config} {
+		if p, ok := points[k]; ok {
+			sum += odds(p)
+		}
+	}
+	return sum
+}
+
+// Kept is how likely it is that a file holds what a program keeps, progress or settings,
+// from 0 to 1: that can be plain where it is not which of the two.
+func (f File) Kept() float64 {
+	if f.Judged != nil {
+		if f.Kind == Save || f.Kind == Config {
+			return 1
+		}
+		return 0
+	}
+	points, sum := weigh(weighed(f.Findings))
+	return stateOdds(points) / sum
+}
+
+// SureFrom is how sure of a file one has to be to conclude from it.
+const SureFrom = 0.5
+
+// Sure reports whether a file is of interest and its kind is sure enough to conclude from it,
+// or it is that the program keeps it, as progress or as settings.
+func (f File) Sure() bool {
+	return f.Kind.OfInterest() && (f.Confidence >= SureFrom || f.Kind != Capture && f.Kept() >= SureFrom)
 }
 
 // Explain fills in what a footprint that came from elsewhere lacks: the reasons, which are

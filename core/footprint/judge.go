@@ -212,8 +212,7 @@ func (v *view) temporaryFolder() *Facts {
 }
 
 func (v *view) temporaryName() *Facts {
-	if strings.HasSuffix(v.base, ".tmp") || strings.HasSuffix(v.base, ".temp") || strings.HasSuffix(v.base, ".part") ||
-		strings.HasPrefix(v.base, "tmp") {
+	if v.ext == ".part" || strings.HasPrefix(v.base, "tmp") || wordShapes().temporaryWords.MatchString(v.base) {
 		return holds()
 	}
 	return nil
@@ -336,8 +335,8 @@ func (v *view) cacheFolder() *Facts {
 
 // wordShapes are the words in names that the rules go by.
 type wordPatterns struct {
-	cacheWords, cacheNames, thumbnailWords, crashWords, settingWords, credentialNames, fetchedWords *regexp.Regexp
-	logWords, saveWords, progressWords, rcNames, pictureWords, configWords                          *regexp.Regexp
+	cacheWords, cacheNames, thumbnailWords, crashWords, settingWords, credentialNames, fetchedWords, crashFolders, temporaryWords *regexp.Regexp
+	logWords, saveWords, progressWords, rcNames, pictureWords, configWords                                                        *regexp.Regexp
 }
 
 // whole matches a word that stands by itself in a name in lower case, and ending also one
@@ -363,6 +362,8 @@ var wordShapes = sync.OnceValue(func() (p wordPatterns) {
 		site-packages dist-packages node_modules`,
 	))
 	p.crashWords = regexp.MustCompile(whole(`crash(ed|es|dumps?|reports?)? minidumps? coredumps? stacktraces? tracebacks?`))
+	p.temporaryWords = regexp.MustCompile(whole(`te?mp temporary`))
+	p.crashFolders = regexp.MustCompile(`^crash[-_ ]?(report|pad|handl|dump|send|up)[a-z ]*$`)
 	p.settingWords = regexp.MustCompile(whole(
 		`keys keymaps? hotkeys? macros? inputs? joysticks? gamepads?
 		window display graphics video audio sound volume language locale`,
@@ -460,6 +461,14 @@ func (v *view) crashReport() *Facts {
 		return inCase("extension", v.ext)
 	case m != "":
 		return word(m)
+	}
+	return nil
+}
+
+// crashFolder holds for what the part of a program keeps that reports crashes.
+func (v *view) crashFolder() *Facts {
+	if name := v.folderLike(wordShapes().crashFolders); name != "" && v.writesSeen() {
+		return word(name)
 	}
 	return nil
 }

@@ -92,9 +92,11 @@ func Merge(runs []*Footprint) (*Footprint, error) {
 		}
 	}
 	for _, key := range order {
-		x := joined(files[key])
+		out.Files = append(out.Files, joined(files[key]))
+	}
+	fromKin(out.Files)
+	for _, x := range out.Files {
 		out.Counts[x.Kind]++
-		out.Files = append(out.Files, x)
 	}
 	err := out.Correct(corrections) // each fits a file: none is lost
 	sortFiles(out.Files)

@@ -1,6 +1,7 @@
 package footprint
 
 import (
+	"maps"
 	"slices"
 	"testing"
 	"time"
@@ -97,7 +98,8 @@ func TestJoinFindings(t *testing.T) {
 // Every finding has a sentence and a row in the table, and every row a finding, so that
 // none is looked for in vain.
 func TestFindingsAndWeightsBelongTogether(t *testing.T) {
-	together := []string{"only-when-set", "only-when-saved", "always-written"} // what several runs tell
+	// What several runs tell, and what the files beside a file tell.
+	together := append([]string{"only-when-set", "only-when-saved", "always-written", withSave}, slices.Collect(maps.Values(besideIDs))...)
 	ids := map[string]bool{}
 	for _, o := range observations {
 		assert.False(t, ids[o.id], o.id)

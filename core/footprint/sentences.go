@@ -143,6 +143,11 @@ var sentences = map[string]func(Facts) string{
 		}
 		return "it was never written in this run"
 	},
+	"beside-saves":        withWord("%s beside it, with the same ending, is progress"),
+	"beside-settings":     withWord("%s beside it, with the same ending, is settings"),
+	"beside-pictures":     withWord("%s beside it, with the same ending, is a picture or a recording"),
+	withSave:              withWord("it was written each time that %s beside it was, and both were there before"),
+	"crash-folder":        withWord("it lies in %s, where crashes are reported from"),
 	"picture-made":        withWord("it is a %s made in this run"),
 	"picture-folder":      withWord(inFolder),
 	"recording-extension": withWord("its extension %s is one for recordings"),

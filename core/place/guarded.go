@@ -16,7 +16,7 @@ var secret = []category{
 	{"keys and certificates", "ssh(1); gnupg(7); NSS; OpenSSL; WireGuard; OpenVPN; age", []string{
 		"home:.ssh", "home:.gnupg", "home:.pki", "home:.putty", "home:.cert", "home:.certs",
 		"home:.step", "home:.age", "home:.minisign", "home:.signify",
-		"home:Library/Keychains", "home:.local/share/keys", "home:.java", "home:.keystore",
+		"home:Library/Keychains", "home:.local/share/keys", "home:.java/deployment", "home:.keystore",
 		"home:.globalprotect", "home:.openvpn", "home:.wireguard",
 		"xdg-config:age", "xdg-config:sops", "xdg-config:OpenVPN", "xdg-config:openvpn3",
 		"xdg-config:wireguard", "xdg-config:mkcert", "xdg-data:mkcert", "xdg-config:step",
