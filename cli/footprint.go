@@ -374,7 +374,7 @@ func (a *app) printFile(fp *footprint.Footprint, f footprint.File, all bool, rea
 		facts = append(facts, "reached as "+f.Reached)
 	}
 	facts = append(
-		facts, fmt.Sprintf("confidence %.2f", f.Confidence), usage(fp, f),
+		facts, confidence(f), usage(fp, f),
 		trace.Became(f.Before, f.After, f.Written()),
 	)
 	if f.Seen > 0 {
@@ -431,4 +431,14 @@ func usage(fp *footprint.Footprint, f footprint.File) string {
 // besides names a file next to another, with another ending.
 func besides(name, old, ending string) string {
 	return strings.TrimSuffix(name, old) + ending
+}
+
+// confidence says how sure the kind of a file is, and where that it is kept is surer than
+// as what, that too.
+func confidence(f footprint.File) string {
+	text := fmt.Sprintf("confidence %.2f", f.Confidence)
+	if f.Confidence < footprint.SureFrom && f.Sure() {
+		text += fmt.Sprintf(" (%.2f that it is progress or settings)", f.Kept())
+	}
+	return text
 }

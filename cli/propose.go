@@ -189,8 +189,12 @@ func (a *app) saySources(list []candidate.Source, found *origin.Result) {
 			}
 		}
 		if len(chosen) > 0 {
-			a.say("  in none of its files: %s of %s, which became %s",
-				a.missing(strings.Join(chosen, " and ")), shown(s.Name), cmp.Or(s.Became, "nothing"))
+			format := ""
+			if s.Format != "" {
+				format = "; it has a format for it: " + shown(s.Format)
+			}
+			a.say("  in none of its files: %s of %s, which became %s%s",
+				a.missing(strings.Join(chosen, " and ")), shown(s.Name), cmp.Or(s.Became, "nothing"), format)
 		}
 	}
 	a.say("  %s, %s searched", phrase.Count(found.Files, "file", "files"), phrase.Size(found.Bytes))

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/core/content"
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/trace"
@@ -132,4 +133,59 @@ func TestANameThatTheGameMakesCanHoldASlot(t *testing.T) {
 	assert.Equal(t, []string{"save xdg-data:tarn/{profile}.bin"}, added)
 	assert.Equal(t, []string{"save xdg-data:tarn/slot{slot}.bin"}, removed)
 	require.Len(t, d.Locations, 1)
+}
+
+// What is kept, and open is as what, is proposed as the likelier, and asked.
+func TestWhatIsKeptIsProposedAndAsked(t *testing.T) {
+	f := written("unknown xdg-data:tarn/tarn")
+	x := &f.Files[0]
+	x.Findings = []footprint.Finding{{ID: "settings-inside"}, {ID: "data-folder"}}
+	x.Kind, x.Confidence, x.Reasons = footprint.Decide(x.Findings)
+	d, _, _ := Draft(f, nil)
+	require.Len(t, d.Locations, 1)
+	assert.Equal(t, draft.Config, d.Locations[0].Holds)
+	q := find(t, d.Questions, draft.TopicKind)
+	assert.Equal(t, "is xdg-data:tarn/tarn progress or settings? The game keeps it, and it is proposed as settings", q.Ask)
+	q.Answer = "progress"
+	added, removed := Answer(d, f, nil)
+	assert.Equal(t, []string{"save xdg-data:tarn/tarn"}, added)
+	assert.Equal(t, []string{"config xdg-data:tarn/tarn"}, removed)
+
+	several := written("config xdg-data:tarn/crews/a.crew", "config xdg-data:tarn/crews/b.crew", "config xdg-data:tarn/crews/c.crew")
+	for i := range several.Files {
+		several.Files[i].Confidence, several.Files[i].Findings = x.Confidence, x.Findings
+	}
+	d, _, _ = Draft(several, nil)
+	assert.Equal(t,
+		"are the 3 files in xdg-data:tarn/crews/, such as a.crew, progress or settings? The game keeps them, and they are proposed as settings",
+		find(t, d.Questions, draft.TopicKind).Ask)
+}
+
+// A file like those that were saved, which was only read, is another of them.
+func TestWhatIsLikeTheSavedMayBeReached(t *testing.T) {
+	f := written("save xdg-data:tarn/crews/Mira.crew", "unknown xdg-data:tarn/crews/Old Hands.crew")
+	f.Self.Chosen = []string{"Mira"}
+	f.Files[1].Writes = 0
+	at := func() string { return Propose(f, nil).Locations[0].At.String() }
+	assert.Equal(t, "xdg-data:tarn/crews/{profile}.crew", at())
+	f.Files[1].Place = "xdg-data:tarn/crews/Old Hands.dat"
+	f.Files[0].Place = "xdg-data:tarn/crews/Mira.dat"
+	assert.Equal(t, "xdg-data:tarn/crews/Mira.dat", at(), "one of many programs' endings says nothing")
+}
+
+// What holds a token and progress is progress that is told to hold a token; what is called as
+// credentials are is asked.
+func TestProgressWithAToken(t *testing.T) {
+	f := written("save xdg-data:tarn/account.json", "unknown xdg-data:tarn/login.dat")
+	f.Files[0].After.Looks = content.Looks([]byte(`{"session_token": "abc", "level": 3}`))
+	f.Files[1].Findings = []footprint.Finding{{ID: "credential-name", Facts: footprint.Facts{Word: "login"}}}
+	d, _, _ := Draft(f, nil)
+	require.Len(t, d.Locations, 1)
+	assert.Equal(t, TokenToo, d.Locations[0].Why[0])
+	q := find(t, d.Questions, draft.TopicKind)
+	assert.Equal(t, "does xdg-data:tarn/login.dat hold progress or settings too? By its name it holds login, which nobody else should get", q.Ask)
+	q.Answer = "progress"
+	added, _ := Answer(d, f, nil)
+	assert.Equal(t, []string{"save xdg-data:tarn/login.dat"}, added)
+	assert.Equal(t, TokenToo, d.Locations[1].Why[0])
 }

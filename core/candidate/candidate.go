@@ -14,6 +14,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"endroit/core/content"
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/origin"
@@ -295,6 +296,10 @@ func (p *Proposal) question(x footprint.File, s said) {
 		)})
 	case x.Kind.OfInterest():
 		p.doubt(x, x.Reasons[0])
+	case x.Kind == footprint.Unknown && x.Written() && x.Place != "" && credential(x) != "":
+		p.put(s, draft.Question{Topic: draft.TopicKind, Of: []string{x.Place}, Ask: fmt.Sprintf(
+			"does %s hold progress or settings too? By its name it holds %s, which nobody else should get", x.Place, credential(x),
+		)})
 	case x.Kind == footprint.Unknown && x.Written() && x.Place != "":
 		p.doubt(x, "")
 	}
@@ -723,6 +728,9 @@ func reachesListed(wide place.Location, list []Location, holds footprint.Kind) b
 
 // explain adds what the files that a location was made from say for it.
 func (l *Location) explain() {
+	if slices.ContainsFunc(l.Files, holdsToken) {
+		l.Why = append([]string{TokenToo}, l.Why...)
+	}
 	if len(l.Files) == 1 && strings.Contains(l.At.String(), "{slot}") {
 		l.Why = append(l.Why, "only one slot was observed; play with a second one to confirm it")
 	}
@@ -740,6 +748,24 @@ func (l *Location) explain() {
 		own := place.Pattern{Segments: l.At.Pattern.Segments[n-1 : n]}
 		l.Why = append(l.Why, fmt.Sprintf("%s is kept: it is the folder of the title below %s", own, l.At.Anchor))
 	}
+}
+
+// TokenToo is said of what a game keeps together with what lets somebody in.
+const TokenToo = "it also holds a token, a password or the like: whoever gets a copy can get in with it, so make copies for yourself alone"
+
+// holdsToken reports whether a file holds what lets somebody in, by its content or its name.
+func holdsToken(x footprint.File) bool {
+	return content.NamesToken(x.After.Looks) || content.NamesToken(x.Before.Looks) || credential(x) != ""
+}
+
+// credential is what a file's name has that those of credentials have.
+func credential(x footprint.File) string {
+	for _, f := range x.Findings {
+		if f.ID == "credential-name" {
+			return f.Word
+		}
+	}
+	return ""
 }
 
 // Left are the files of a footprint that lie in the folder of a location, or deeper, and

@@ -50,6 +50,9 @@ func Draft(fp *footprint.Footprint, found *origin.Result, answered ...draft.Ques
 			out.Why = append(out.Why, left)
 			made[l.At.String()] += "; " + left
 		}
+		if slices.ContainsFunc(l.Files, holdsToken) {
+			made[l.At.String()] += "; it also holds a token or the like"
+		}
 		for i, f := range l.Files {
 			if i == maxSeen {
 				out.Seen = append(out.Seen, fmt.Sprintf("and %d more", len(l.Files)-maxSeen))

@@ -20,6 +20,9 @@ type Source struct {
 	Place  string        `json:"place"`  // the first file that has it
 	Parts  []origin.Part `json:"parts"`  // of the name without its extension, which stays
 	Became string        `json:"became"` // the segment in the location; empty if no location covers the place
+	// Format is the name with … for what a format or template of the program's fills in;
+	// empty if none fits, or the program brings the name as a whole.
+	Format string `json:"format,omitempty"`
 }
 
 // Sources tells of every name below the title's own folders where it comes from, in the
@@ -43,8 +46,11 @@ func (p Proposal) Sources(found *origin.Result) (list []Source) {
 					continue
 				}
 				seen[name] = true
-				stem, _ := stemOf(name, i == len(exact.Names())-1)
+				stem, ext := stemOf(name, i == len(exact.Names())-1)
 				s := Source{Name: name, Place: x.Place, Parts: found.Name(stem)}
+				if !found.Brings(name) {
+					s.Format = formatOf(stem, ext, found)
+				}
 				if i < len(l.At.Pattern.Segments) {
 					s.Became = l.At.Pattern.Segments[i].String()
 				}
@@ -53,6 +59,17 @@ func (p Proposal) Sources(found *origin.Result) (list []Source) {
 		}
 	}
 	return list
+}
+
+// formatOf is a name as a format of the program's gives it; empty if it has none.
+func formatOf(stem, ext string, found *origin.Result) string {
+	if before, after, ok := found.Frame(stem, ext); ok {
+		return before + "…" + after + ext
+	}
+	if found.Filled(ext) {
+		return "…" + ext
+	}
+	return ""
 }
 
 // Undecided are the names that stay as they are though nothing shows that the program makes

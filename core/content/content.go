@@ -6,18 +6,26 @@ package content
 import (
 	"bytes"
 	"encoding/json"
+	"regexp"
+	"slices"
 	"strings"
+	"sync"
+	"unicode"
 	"unicode/utf8"
 )
 
 // HeadSize is how many bytes from a file's beginning Looks wants.
 const HeadSize = 4096
 
-// The answers of Looks that others decide on.
+// The answers of Looks that others decide on. A text that names a token begins with what
+// kind of text it is: see NamesToken.
 const (
-	Empty = "empty"
-	Text  = "text"
-	Bytes = "bytes"
+	Empty    = "empty"
+	Text     = "text"
+	Bytes    = "bytes"
+	Settings = Text + ", settings by name"
+
+	withToken = ", with a token"
 )
 
 // heads are the headers known, each from the format's own specification.
@@ -70,6 +78,46 @@ func Looks(head []byte) string {
 	if !isText(head) {
 		return Bytes
 	}
+	looks := textLooks(head)
+	if tokenIn(head) {
+		looks += withToken
+	}
+	return looks
+}
+
+// NamesToken reports whether an answer of Looks says that a text has, beside a name for it,
+// a token, a password or the like, which lets whoever reads it in somewhere.
+func NamesToken(looks string) bool { return strings.HasSuffix(looks, withToken) }
+
+// IsSettings reports whether an answer of Looks says that a text is names with values.
+func IsSettings(looks string) bool { return strings.TrimSuffix(looks, withToken) == Settings }
+
+// tokenIn looks for the name of something that lets people in, with a value behind it that is
+// neither a number nor a choice: games have tokens to collect, too.
+func tokenIn(head []byte) bool {
+	head = bytes.ToLower(head)
+	if !slices.ContainsFunc(tokenWords, func(w string) bool { return bytes.Contains(head, []byte(w)) }) {
+		return false
+	}
+	for _, m := range tokenValue().FindAllSubmatch(head, -1) {
+		value := string(m[1])
+		if strings.ContainsFunc(value, unicode.IsLetter) && !slices.Contains(choices, value) {
+			return true
+		}
+	}
+	return false
+}
+
+var (
+	tokenWords = []string{"token", "password", "passwd", "secret", "cookie", "credential", "apikey", "api_key", "api-key", "private_key", "privatekey"}
+	choices    = []string{"true", "false", "null", "none", "nil", "yes", "no", "on", "off", "default", "auto", "string", "int"}
+)
+
+var tokenValue = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?:` + strings.Join(tokenWords, "|") + `)["']?\s{0,4}[=:>]\s{0,4}["']?([0-9a-z+/=_.-]{3,})`)
+})
+
+func textLooks(head []byte) string {
 	t := strings.TrimSpace(string(bytes.TrimPrefix(head, []byte("\xef\xbb\xbf"))))
 	switch {
 	case strings.HasPrefix(t, "<?xml") || strings.HasPrefix(t, "<plist"):
@@ -84,15 +132,19 @@ func Looks(head []byte) string {
 		like = func(line string) bool { return iniLine(line) || optionLine(line) }
 	}
 	if share(t, like) >= 0.9 {
-		return Text + ", settings by name"
+		return Settings
 	}
 	return Text
 }
 
 // Known reports whether a text is one of the answers of Looks.
 func Known(looks string) bool {
+	switch strings.TrimSuffix(looks, withToken) {
+	case Text, Text + ", XML", Text + ", JSON", Settings:
+		return true
+	}
 	switch looks {
-	case Empty, Text, Bytes, Text + ", XML", Text + ", JSON", Text + ", settings by name":
+	case Empty, Bytes:
 		return true
 	}
 	for _, h := range heads {

@@ -58,6 +58,10 @@ type builder struct {
 	byPath    map[string]*record  // in a prefix one file is seen by several ways
 	roots     map[int]place.Roots // by process
 	exit      time.Duration       // of the command
+	command   int                 // how many events are the command's own
+	others    int                 // how many are of what it started
+	othersEnd time.Duration       // the last of them
+	gameEnd   time.Duration       // when the game ended, which a launcher outlives
 	last      time.Duration
 	madeFrom  map[*record]string // files that can be made again, and from what
 }
@@ -157,6 +161,7 @@ func (b *builder) event(e trace.Event) {
 	if b.only.byEvents() {
 		b.pick(e)
 	}
+	b.countFor(e)
 	switch {
 	case f.file.IsKey():
 		f.writes++
@@ -193,6 +198,27 @@ func (b *builder) event(e trace.Event) {
 			f.process = e.Process
 		}
 	}
+}
+
+// countFor counts an event for the command, or for what it started.
+func (b *builder) countFor(e trace.Event) {
+	switch {
+	case e.Process <= 0:
+	case b.processes[e.Process].Identity() == b.processes[1].Identity():
+		b.command++
+	default:
+		b.others++
+		b.othersEnd = e.At
+	}
+}
+
+// endOfGame is when the game ended: with the command, unless that is a launcher. Most of what
+// was done is then done by what it started, which goes on for most of the time.
+func (b *builder) endOfGame() time.Duration {
+	if b.others > b.command && b.othersEnd > b.exit/2 {
+		return b.othersEnd
+	}
+	return b.exit
 }
 
 // readAt notes an opening for reading.
@@ -281,7 +307,7 @@ func (b *builder) finish() *Footprint {
 	if b.exit == 0 {
 		b.exit = b.last
 	}
-	b.fp.Length = b.last
+	b.fp.Length, b.gameEnd = b.last, b.endOfGame()
 	seen := map[string]bool{}
 	b.fp.Code = &Code{Install: b.h.Install}
 	for _, p := range b.processes[1:] {

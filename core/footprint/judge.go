@@ -1,6 +1,7 @@
 package footprint
 
 import (
+	"cmp"
 	"math"
 	"path"
 	"regexp"
@@ -593,7 +594,7 @@ func (v *view) configFolder() *Facts {
 }
 
 func (v *view) settingsInside() *Facts {
-	if v.state.Looks == content.Text+", settings by name" {
+	if content.IsSettings(v.state.Looks) {
 		return holds()
 	}
 	return nil
@@ -649,11 +650,11 @@ const (
 )
 
 func (v *view) writtenNearExit() *Facts {
-	n := len(v.writeTimes)
-	if n == 0 || v.writeTimes[n-1] > v.b.exit+time.Second {
-		return nil
+	n, end := len(v.writeTimes), cmp.Or(v.b.gameEnd, v.b.exit)
+	if n == 0 || v.writeTimes[n-1] > end+time.Second || end < v.b.exit && v.writeTimes[n-1] > end {
+		return nil // what a launcher writes as it ends itself is not the game's
 	}
-	before := max(0, v.b.exit-v.writeTimes[n-1])
+	before := max(0, end-v.writeTimes[n-1])
 	switch {
 	case before >= min(exitNear, v.b.exit/exitShare):
 		return nil

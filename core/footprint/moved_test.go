@@ -13,7 +13,7 @@ import (
 // event adds an event that says more about itself.
 func (s *story) event(e trace.Event, path, to string) *story {
 	s.t.Helper()
-	e.Process, e.File, e.To = 1, s.files[path], s.files[to]
+	e.Process, e.File, e.To = max(e.Process, 1), s.files[path], s.files[to]
 	require.NoError(s.t, s.w.Event(e))
 	return s
 }

@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"embed"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -318,27 +319,32 @@ func (p Play) theirs(short string) (place.Location, bool) {
 	return place.Of(at, names, false), ok
 }
 
-// touched are the short forms of all files that the play does something to.
-func (p Play) touched() (list []string) {
+// touched are the short forms of all files that the play does something to, and that are
+// there when it has ended.
+func (p Play) touched() []string {
+	there := map[string]bool{}
 	for _, steps := range [][]Step{p.Start, p.Saving, p.Setting, p.Quitting, p.Run} {
 		for _, s := range steps {
-			names := slices.Concat([]string{s.Has, s.Write, s.Update, s.Append, s.Grow, s.Through, s.Rename, s.To}, s.Read, s.Remove)
-			for _, n := range names {
-				if n == "" {
-					continue
+			numbers := []string{"{n}"}
+			if len(s.N) == 2 {
+				numbers = nil
+				for i := s.N[0]; i <= s.N[1]; i++ {
+					numbers = append(numbers, strconv.Itoa(i))
 				}
-				if len(s.N) == 2 {
-					for i := s.N[0]; i <= s.N[1]; i++ {
-						list = append(list, strings.ReplaceAll(n, "{n}", strconv.Itoa(i)))
-					}
-				} else {
-					list = append(list, n)
+			}
+			for _, n := range numbers {
+				name := func(short string) string { return strings.ReplaceAll(short, "{n}", n) }
+				for _, short := range slices.Concat([]string{s.Has, s.Write, s.Update, s.Append, s.Grow, s.Through, s.To}, s.Read) {
+					there[name(short)] = true
+				}
+				for _, short := range append(s.Remove, s.Rename) {
+					delete(there, name(short))
 				}
 			}
 		}
 	}
-	slices.Sort(list)
-	return slices.Compact(list)
+	delete(there, "")
+	return slices.Sorted(maps.Keys(there))
 }
 
 // foreign says what is wrong with a draft at the second person's: the progress and settings
