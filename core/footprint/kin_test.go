@@ -37,7 +37,7 @@ func TestFilesThatAreKeptAlikeAreJudgedAlike(t *testing.T) {
 		{"numbers", kept("page1.dat", "save-name"), kept("page12.dat"), Save, "page1.dat beside it, with the same ending, is progress"},
 		{"an ending of many programs", kept("a.json", "config-name"), kept("b.json"), Unknown, ""},
 		{"no ending", kept("a", "config-name"), kept("b"), Unknown, ""},
-		{"what points elsewhere", kept("a.crew", "save-name"), kept("b.crew", "temporary-name"), Unknown, ""},
+		{"what points elsewhere", kept("a.crew", "save-name"), kept("b.crew", "written-by-others"), Unknown, ""},
 		{"what was only read", kept("a.crew", "save-name"), readOnly, Unknown, ""},
 		{"a log", kept("a.crew", "log-name"), kept("b.crew"), Unknown, ""},
 	} {
