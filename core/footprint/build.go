@@ -22,7 +22,8 @@ const maxTimes = 256
 type record struct {
 	file       trace.File
 	after      *trace.State
-	ops        map[trace.Op]int
+	appends    int // openings at the end
+	creates    int // openings that made it
 	reads      int
 	writes     int
 	firstRead  time.Duration
@@ -54,6 +55,7 @@ type builder struct {
 	fp        *Footprint
 	files     []*record // by number, from 1
 	processes []trace.Process
+	isCommand []bool              // of each process: it is the command itself
 	prefix    *inPrefix           // nil for native programs
 	byPath    map[string]*record  // in a prefix one file is seen by several ways
 	roots     map[int]place.Roots // by process
@@ -73,6 +75,7 @@ func newBuilder(h trace.Header) *builder {
 		byPath:    map[string]*record{},
 		files:     []*record{nil},
 		processes: []trace.Process{{}},
+		isCommand: []bool{false},
 		roots:     map[int]place.Roots{},
 		fp: &Footprint{
 			Format:   Format,
@@ -121,6 +124,7 @@ func (b *builder) line(l trace.Line) {
 		b.files[l.After.File].after = &l.After.State
 	case l.Process != nil:
 		b.processes = append(b.processes, *l.Process)
+		b.isCommand = append(b.isCommand, l.Process.Identity() == b.processes[1].Identity())
 	case l.Event != nil:
 		b.event(*l.Event)
 	case l.Cue != nil:
@@ -146,7 +150,7 @@ func (b *builder) declare(f trace.File) *record {
 			return known
 		}
 	}
-	r := &record{file: f, ops: map[trace.Op]int{}, created: f.Before.Is == trace.IsAbsent}
+	r := &record{file: f, created: f.Before.Is == trace.IsAbsent}
 	if b.prefix != nil {
 		b.byPath[f.Path] = r
 	}
@@ -157,7 +161,12 @@ func (b *builder) event(e trace.Event) {
 	b.fp.Events++
 	b.last = max(b.last, e.At)
 	f := b.files[e.File]
-	f.ops[e.Op]++
+	switch e.Op {
+	case trace.Append:
+		f.appends++
+	case trace.Create:
+		f.creates++
+	}
 	if b.only.byEvents() {
 		b.pick(e)
 	}
@@ -204,7 +213,7 @@ func (b *builder) event(e trace.Event) {
 func (b *builder) countFor(e trace.Event) {
 	switch {
 	case e.Process <= 0:
-	case b.processes[e.Process].Identity() == b.processes[1].Identity():
+	case b.isCommand[e.Process]:
 		b.command++
 	default:
 		b.others++

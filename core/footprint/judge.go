@@ -501,10 +501,8 @@ func (v *view) logFolder() *Facts {
 }
 
 func (v *view) appendedAtTheEnd() *Facts {
-	if n := v.ops[trace.Append]; n > 0 || v.ops[trace.Create] > 0 && v.grows() {
-		if n > 0 && n >= v.writes-v.ops[trace.Create] {
-			return count(n)
-		}
+	if v.appends > 0 && v.appends >= v.writes-v.creates {
+		return count(v.appends)
 	}
 	return nil
 }
@@ -513,8 +511,8 @@ func (v *view) appendedAtTheEnd() *Facts {
 const manyOpenings = 10
 
 func (v *view) openedOften() *Facts {
-	if n := v.ops[trace.Append]; n >= manyOpenings && v.appendedAtTheEnd() != nil {
-		return count(n)
+	if v.appends >= manyOpenings && v.appendedAtTheEnd() != nil {
+		return count(v.appends)
 	}
 	return nil
 }

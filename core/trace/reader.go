@@ -70,7 +70,11 @@ type Reader struct {
 	end    End // counts so far
 	closed bool
 	cut    string
+	spare  []Event // memory for the next events
 }
+
+// eventsAtOnce is for how many events memory is taken at once.
+const eventsAtOnce = 64
 
 // NewReader reads the header. It returns an error that wraps ErrFormat if the
 // input is something else.
@@ -241,7 +245,11 @@ func (r *Reader) Lines() iter.Seq2[Line, error] {
 }
 
 func (r *Reader) parse(raw []byte) (line Line, known bool, err error) {
-	if e, ok := plainEvent(raw); ok {
+	if len(r.spare) == 0 {
+		r.spare = make([]Event, eventsAtOnce)
+	}
+	if e := &r.spare[0]; plainEvent(raw, e) {
+		r.spare = r.spare[1:]
 		if err := r.sound(e); err != nil {
 			return line, false, err
 		}
@@ -369,51 +377,62 @@ func (r *Reader) sound(e *Event) error {
 	return nil
 }
 
-// opNames finds an operation without making a text of its bytes.
-var opNames = func() map[string]Op {
-	m := map[string]Op{}
+// opsByLength are the operations by the length of their names, of which few have the same.
+var opsByLength = func() (list [16][]Op) {
 	for op := range ops {
-		m[string(op)] = op
+		list[len(op)] = append(list[len(op)], op)
 	}
-	return m
+	return list
 }()
 
-// plainEvent reads an event as Writer writes it, which nearly all lines are. ok is false
+// opNamed finds an operation without making a text of its name.
+func opNamed(name []byte) (Op, bool) {
+	if len(name) < len(opsByLength) {
+		for _, op := range opsByLength[len(name)] {
+			if string(name) == string(op) {
+				return op, true
+			}
+		}
+	}
+	return "", false
+}
+
+// plainEvent reads an event as Writer writes it, which nearly all lines are. It is false
 // for anything else: that is left to the JSON reader.
-func plainEvent(raw []byte) (*Event, bool) {
+func plainEvent(raw []byte, e *Event) bool {
 	rest, ok := bytes.CutPrefix(raw, []byte(`{"t":`))
 	if !ok {
-		return nil, false
+		return false
 	}
 	at, rest, ok1 := digits(rest, `,"p":`)
 	process, rest, ok2 := digits(rest, `,"o":"`)
 	end := bytes.IndexByte(rest, '"')
 	if !ok1 || !ok2 || end < 0 {
-		return nil, false
+		return false
 	}
-	op, known := opNames[string(rest[:end])]
+	op, known := opNamed(rest[:end])
 	rest, ok3 := bytes.CutPrefix(rest[end:], []byte(`","f":`))
 	if !known || !ok3 {
-		return nil, false
+		return false
 	}
-	e := &Event{At: time.Duration(at), Process: int(process), Op: op}
+	*e = Event{At: time.Duration(at), Process: int(process), Op: op}
 	var file, to int64
 	if file, rest, ok = digits(rest, ""); !ok {
-		return nil, false
+		return false
 	}
 	e.File = int(file)
 	if more, has := bytes.CutPrefix(rest, []byte(`,"to":`)); has {
 		if to, rest, ok = digits(more, ""); !ok {
-			return nil, false
+			return false
 		}
 		e.To = int(to)
 	}
 	if more, has := bytes.CutPrefix(rest, []byte(`,"size":`)); has {
 		if e.Size, rest, ok = digits(more, ""); !ok {
-			return nil, false
+			return false
 		}
 	}
-	return e, len(rest) == 1 && rest[0] == '}'
+	return len(rest) == 1 && rest[0] == '}'
 }
 
 // digits reads a number without a sign, of at most 18 digits and no needless zero, and
