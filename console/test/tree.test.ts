@@ -62,7 +62,7 @@ describe('the tree', () => {
     const root = grown(Array.from({ length: 250 }, (_, i) => leaf(i, `/a/${i}.sav`, 'save')))
     const first = flat(rows(root))
     expect(first.filter((r) => r.leaf)).toHaveLength(page)
-    expect(first.at(-1)?.title).toBe('Show 100 of 150 more')
+    expect(first.at(-1)?.title).toBe(`Show ${page} of ${250 - page} more`)
     expect(first.at(-1)?.more?.folder).toBe('/a/')
     const last = flat(rows(root, { more: new Map([['/a/', 300]]) }))
     expect(last.filter((r) => r.leaf)).toHaveLength(250)

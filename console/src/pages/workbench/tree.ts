@@ -32,9 +32,9 @@ export interface Row {
 }
 
 /** How many rows of a folder are shown before more are asked for. */
-export const page = 100
+export const page = 30
 /** Folders unfold by themselves until so many rows are shown. */
-const unfoldedRows = 500
+const unfoldedRows = 30
 
 /** What of the tree a person asked for. */
 export interface Asked {
