@@ -187,19 +187,19 @@ type guardedFolder struct {
 }
 
 func (g *guarding) places(folder string) guardedFolder {
-	if err := g.guarded(folder, false); err != nil {
-		return guardedFolder{err: err}
-	}
 	resolved, err := g.really(folder)
 	if err != nil {
 		return guardedFolder{} // it has gone
+	}
+	if err := g.guardedAt(resolved, false); err != nil {
+		return guardedFolder{err: err}
 	}
 	for _, k := range g.keeps {
 		if k.holds(resolved) {
 			return guardedFolder{err: fmt.Errorf("it is in %s, which belongs to %s itself", k.home, k.name)}
 		}
 	}
-	return guardedFolder{below: g.guarded(folder, true) != nil}
+	return guardedFolder{below: g.guardedAt(resolved, true) != nil}
 }
 
 // guarded says which guarded place a path really is or lies in, or with below, which lies in
@@ -209,6 +209,11 @@ func (g *guarding) guarded(path string, below bool) error {
 	if err != nil {
 		return nil // it has gone
 	}
+	return g.guardedAt(resolved, below)
+}
+
+// guardedAt is guarded for a path that is known to be without links.
+func (g *guarding) guardedAt(resolved string, below bool) error {
 	for _, same := range append(g.mounts().others(resolved), resolved) {
 		same = filepath.ToSlash(same)
 		for _, roots := range g.roots {

@@ -2,7 +2,9 @@ package machine
 
 import (
 	"bufio"
+	"errors"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -20,6 +22,9 @@ func really(folder string) (string, error) {
 	if err == nil {
 		_ = unix.Close(fd)
 		return filepath.Clean(folder), nil
+	}
+	if errors.Is(err, unix.ENOENT) { // no link was met on the way to what is missing
+		return "", &fs.PathError{Op: "open", Path: folder, Err: err}
 	}
 	return filepath.EvalSymlinks(folder)
 }
