@@ -17,9 +17,8 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
-	"golang.org/x/sync/errgroup"
-
 	"endroit/core/notes"
+	"endroit/core/parallel"
 	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/localmanifest"
@@ -256,12 +255,10 @@ func (a *app) locateAll(ctx context.Context, c *cli.Command, k *localmanifest.Ma
 	}
 	// A line for each location: put together several at a time, and written at once.
 	parts := make([]part, len(all))
-	var group errgroup.Group
-	group.SetLimit(runtime.NumCPU())
-	for i := range all {
-		group.Go(func() error { parts[i] = a.presentPart(all[i]); return nil })
-	}
-	_ = group.Wait()
+	_ = parallel.Each(context.Background(), len(all), func(_ context.Context, i int) error {
+		parts[i] = a.presentPart(all[i])
+		return nil
+	})
 	text := bufio.NewWriterSize(a.out, 64<<10)
 	files, variants := 0, 0
 	for i, p := range parts {

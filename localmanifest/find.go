@@ -2,17 +2,15 @@ package localmanifest
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"maps"
-	"runtime"
 	"slices"
 	"strings"
 
 	bolt "go.etcd.io/bbolt"
-	"golang.org/x/sync/errgroup"
 
 	"endroit/core/manifest"
+	"endroit/core/parallel"
 	"endroit/core/place"
 )
 
@@ -41,15 +39,10 @@ func (k *Manifest) TitlesOf(ctx context.Context, ids []string) ([]*manifest.Titl
 		return nil, err
 	}
 	all := make([]*manifest.Title, len(docs))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.NumCPU())
-	for i := range docs {
-		group.Go(func() error {
-			all[i] = &manifest.Title{}
-			return cmp.Or(ctx.Err(), titleReader.Unmarshal(docs[i], all[i]))
-		})
-	}
-	return all, group.Wait()
+	return all, parallel.Each(ctx, len(docs), func(_ context.Context, i int) error {
+		all[i] = &manifest.Title{}
+		return titleReader.Unmarshal(docs[i], all[i])
+	})
 }
 
 // Find returns the title with this name or id, and otherwise the names that come

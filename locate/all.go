@@ -3,14 +3,12 @@ package locate
 import (
 	"context"
 	"maps"
-	"runtime"
 	"slices"
 	"sort"
 	"sync"
 
-	"golang.org/x/sync/errgroup"
-
 	"endroit/core/manifest"
+	"endroit/core/parallel"
 	"endroit/core/place"
 	"endroit/localmanifest"
 	"endroit/machine"
@@ -158,18 +156,12 @@ type keeper struct {
 // keepers are those of all anchors whose folders titles share.
 func keepers(ctx context.Context, k *localmanifest.Manifest, finder *machine.Finder, folders []rooted) ([]keeper, error) {
 	found := make([][]keeper, len(place.Definitions))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.NumCPU())
-	for i, d := range place.Definitions {
-		if !d.Shared {
-			continue
-		}
-		group.Go(func() (err error) {
+	err := parallel.Each(ctx, len(found), func(ctx context.Context, i int) (err error) {
+		if d := place.Definitions[i]; d.Shared {
 			found[i], err = keptFolders(ctx, k, finder, d.Anchor, folders)
-			return err
-		})
-	}
-	err := group.Wait()
+		}
+		return err
+	})
 	return slices.Concat(found...), err
 }
 
@@ -200,23 +192,19 @@ func (h *Resolver) resolve(
 	ctx context.Context, titles []*manifest.Title, scopes map[string]Scope, told func(done, of int),
 ) ([]Title, error) {
 	found := make([]Title, len(titles))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.NumCPU())
 	var lock sync.Mutex
 	done := 0
-	for i, t := range titles {
-		group.Go(func() (err error) {
-			found[i], err = h.Title(ctx, t, scopes[t.ID])
-			if told != nil {
-				lock.Lock()
-				defer lock.Unlock()
-				done++
-				told(done, len(titles))
-			}
-			return err
-		})
-	}
-	if err := group.Wait(); err != nil {
+	err := parallel.Each(ctx, len(titles), func(ctx context.Context, i int) (err error) {
+		found[i], err = h.Title(ctx, titles[i], scopes[titles[i].ID])
+		if told != nil {
+			lock.Lock()
+			defer lock.Unlock()
+			done++
+			told(done, len(titles))
+		}
+		return err
+	})
+	if err != nil {
 		return nil, err
 	}
 	all := []Title{}

@@ -10,8 +10,7 @@ import (
 	"strings"
 	"sync"
 
-	"golang.org/x/sync/errgroup"
-
+	"endroit/core/parallel"
 	"endroit/core/place"
 	"endroit/core/sheet"
 )
@@ -218,23 +217,19 @@ func (l *looker) openPrefixes(ctx context.Context, keys []string, told func(done
 		return nil
 	}
 	found := make([][]sheet.Found, len(prefixes))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.NumCPU())
 	var lock sync.Mutex
 	done := 0
-	for i := range prefixes {
-		group.Go(func() (err error) {
-			found[i], err = l.openPrefix(ctx, m, &prefixes[i], keys)
-			if told != nil {
-				lock.Lock()
-				defer lock.Unlock()
-				done++
-				told(done, len(prefixes))
-			}
-			return err
-		})
-	}
-	if err := group.Wait(); err != nil {
+	err := parallel.Each(ctx, len(prefixes), func(ctx context.Context, i int) (err error) {
+		found[i], err = l.openPrefix(ctx, m, &prefixes[i], keys)
+		if told != nil {
+			lock.Lock()
+			defer lock.Unlock()
+			done++
+			told(done, len(prefixes))
+		}
+		return err
+	})
+	if err != nil {
 		return err
 	}
 	for _, f := range found {
