@@ -363,7 +363,7 @@ type relief struct {
 }
 
 // restAfter is after how many looks without anything to see it sleeps.
-const restAfter = 100
+const restAfter = 10
 
 // lies says that the baton was laid down.
 func (r *relief) lies() {

@@ -79,7 +79,10 @@ func Run(ctx context.Context, o Options) (capture.Result, error) {
 		begun <- begunTrace{w, err}
 	}()
 	// Threads that wait in the kernel must not keep others from running.
-	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads))
+	usual := runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads)
+	if !o.Alone {
+		defer runtime.GOMAXPROCS(usual) // a process that is about to end has no use for it
+	}
 	s := prepare(o, program, start, header)
 	defer s.close()
 	listening := s.listen(launcher)
