@@ -6,6 +6,7 @@ package programfiles
 
 import (
 	"context"
+	"errors"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -67,7 +68,7 @@ func listed(ctx context.Context, fp *footprint.Footprint) []origin.File {
 // read of what came with it, and the whole of its installation. What the run wrote is not
 // among them: names in it are the player's too.
 func List(ctx context.Context, fp *footprint.Footprint) []origin.File {
-	l := list{seen: map[string]bool{}}
+	l := list{seen: map[string]bool{}, ended: endOf(fp)}
 	for _, f := range fp.Files {
 		if f.Written() {
 			l.seen[f.Path] = true
@@ -103,10 +104,28 @@ func List(ctx context.Context, fp *footprint.Footprint) []origin.File {
 	return l.files
 }
 
+// endOf is when the last run ended; zero if that is not known.
+func endOf(fp *footprint.Footprint) (at time.Time) {
+	runs := fp.Runs
+	if len(runs) == 0 {
+		runs = []footprint.Run{{Started: fp.Started, Length: fp.Length}}
+	}
+	for _, r := range runs {
+		if end := r.Started.Add(r.Length); !r.Started.IsZero() && end.After(at) {
+			at = end
+		}
+	}
+	return at
+}
+
 type list struct {
 	files []origin.File
 	seen  map[string]bool
+	ended time.Time // the last run
 }
+
+// errReplaced says why a program is not searched.
+var errReplaced = errors.New("it was changed after the run, and may have made other names then")
 
 func (l *list) add(path string, rank origin.Rank) {
 	if l.seen[path] || len(l.files) >= maxFiles {
@@ -118,6 +137,9 @@ func (l *list) add(path string, rank origin.Rank) {
 	switch {
 	case err == nil && info.Mode().IsRegular():
 		file.Size = info.Size()
+		if rank != origin.Asset && !l.ended.IsZero() && info.ModTime().After(l.ended) {
+			file.Open = func() (origin.Handle, error) { return nil, errReplaced }
+		}
 	case rank != origin.Executable:
 		return // only of what ran it matters that it cannot be searched
 	}

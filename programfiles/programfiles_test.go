@@ -54,6 +54,19 @@ func TestTheSearchOfAProgram(t *testing.T) {
 	assert.False(t, found.Brings("anna"), "it stands in what the run wrote alone")
 	assert.Equal(t, origin.Other, found.Name("harbour")[0].From, "it was looked for too")
 
+	// So could a program that was changed since; one that was changed before is what ran.
+	fp.Started, fp.Length = time.Now().Add(time.Hour), time.Minute
+	found, err = Search(t.Context(), fp, time.Minute)
+	require.NoError(t, err)
+	assert.True(t, found.Conclusive())
+	fp.Runs = []footprint.Run{{Started: time.Now().Add(-2 * time.Hour), Length: time.Minute}, {Started: time.Now().Add(-time.Hour), Length: time.Minute}}
+	found, err = Search(t.Context(), fp, time.Minute)
+	require.NoError(t, err)
+	assert.False(t, found.Conclusive())
+	require.NotEmpty(t, found.Unread)
+	assert.Contains(t, found.Unread[0].Why, "changed after the run")
+	fp.Runs, fp.Started = nil, time.Time{}
+
 	// A program that is gone since, or that cannot be read, could have held any name.
 	require.NoError(t, os.Remove(fp.Code.Executables[0]))
 	found, err = Search(t.Context(), fp, time.Minute)
