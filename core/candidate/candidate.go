@@ -405,6 +405,10 @@ func programFolders(f *footprint.Footprint) map[string]bool {
 // and machines.
 func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.Location, []string) {
 	f, found := g.f, g.found
+	same := func(a, b string) bool { return a == b }
+	if l.Folds() || f.OS == "windows" || f.Runtime != "" && f.Runtime != "native" {
+		same = strings.EqualFold // elsewhere {user} would not match a name in another case
+	}
 	var why []string
 	out := place.Location{Anchor: l.Anchor, Pattern: place.Pattern{Folder: l.Pattern.Folder}}
 	slotted := false
@@ -415,7 +419,7 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 			why = append(why, "the contributor says that the game makes "+safe(name))
 		}
 		switch {
-		case !fixed && last && i < footprint.TitleDepth(l.Anchor) && chosen(name, last, f, found, &s, &why):
+		case !fixed && last && i < footprint.TitleDepth(l.Anchor) && chosen(name, last, f, found, same, &s, &why):
 			// a file right below a shared anchor, with no folder of the title's above it
 		case i < footprint.TitleDepth(l.Anchor) || i == 0 && l.Anchor != place.Install && l.Anchor != place.AccountData:
 			// the title's own folder below a shared anchor is unchanged
@@ -430,7 +434,7 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 			s = place.Segment{{Kind: place.Any}}
 			why = append(why, name+" is the edition's version, which changes: *")
 		case anybody(f, func(p *footprint.Self) bool {
-			return len(p.User) >= minOwned && strings.EqualFold(name, p.User) && !found.Brings(name)
+			return len(p.User) >= minOwned && same(name, p.User) && !found.Brings(name)
 		}):
 			s = place.Segment{{Kind: place.Named, Text: "user"}}
 			why = append(why, "a folder or file is named after the user: {user}")
@@ -442,7 +446,7 @@ func (g *generaliser) generalise(l place.Location, kind footprint.Kind) (place.L
 		case !fixed && g.varying.at(l, i) && !found.Brings(name):
 			s = segmentOf("", "profile", endOf(name, last))
 			why = append(why, "the name differs from run to run: {profile}")
-		case !fixed && chosen(name, last, f, found, &s, &why):
+		case !fixed && chosen(name, last, f, found, same, &s, &why):
 			// general by where it comes from
 		case found.Brings(name):
 			// the program made it, however much it looks like an account's or a slot's

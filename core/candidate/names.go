@@ -57,7 +57,8 @@ func Names(f *footprint.Footprint) (names, expected []string) {
 // reports whether it did. What the person says goes before what a search found, and both
 // before the user's name: a player called like the user, with more behind it, is a player.
 func chosen(
-	name string, last bool, f *footprint.Footprint, found *origin.Result, s *place.Segment, why *[]string,
+	name string, last bool, f *footprint.Footprint, found *origin.Result, same func(a, b string) bool,
+	s *place.Segment, why *[]string,
 ) bool {
 	var made place.Segment
 	var reason string
@@ -71,7 +72,7 @@ func chosen(
 		if ok && anybody(f, func(p *footprint.Self) bool {
 			return slices.ContainsFunc(
 				[]string{p.User, p.Inside, p.Host},
-				func(own string) bool { return strings.EqualFold(own, text) },
+				func(own string) bool { return same(own, text) },
 			)
 		}) {
 			ok = false
@@ -79,7 +80,7 @@ func chosen(
 	}
 	if !ok {
 		ok = anybody(f, func(p *footprint.Self) (ok bool) {
-			made, reason, ok = ownedPart(name, last, p, found)
+			made, reason, ok = ownedPart(name, last, p, found, same)
 			return ok
 		})
 	}
@@ -341,8 +342,11 @@ func cutExtension(name string) (stem, ext string) {
 }
 
 // ownedPart replaces the user's or the host's name inside a name, unless it is a word of the
-// program's too: many accounts are called player.
-func ownedPart(name string, last bool, self *footprint.Self, found *origin.Result) (s place.Segment, why string, ok bool) {
+// program's too: many accounts are called player. Where the case differs, and counts, it is
+// a name that the player typed, and so it may be where others were added.
+func ownedPart(
+	name string, last bool, self *footprint.Self, found *origin.Result, same func(a, b string) bool,
+) (s place.Segment, why string, ok bool) {
 	for _, x := range []struct{ text, part, what string }{
 		{self.User, "user", "the user's name"},
 		{self.Inside, "user", "the user's name"},
@@ -356,19 +360,25 @@ func ownedPart(name string, last bool, self *footprint.Self, found *origin.Resul
 			continue
 		}
 		ext := endOf(name, last)
-		if !ofTheTrade(strings.TrimSuffix(before+" "+after, ext), found) {
-			return segmentOf(
-					"",
-					"profile",
-					ext,
-				), fmt.Sprintf(
-					"the name holds %s, and words that may be the player's too: {profile}",
-					x.what,
-				), true
+		rest := strings.TrimSuffix(before+" "+after, ext)
+		switch {
+		case !ofTheTrade(rest, found) || numberOfNobody(rest, found):
+			why = fmt.Sprintf("the name holds %s, and what may be the player's too: {profile}", x.what)
+			return segmentOf("", "profile", ext), why, true
+		case !same(name[len(before):len(name)-len(after)], x.text):
+			return segmentOf(before, "profile", after), fmt.Sprintf("the name holds %s in another case: {profile}", x.what), true
 		}
 		return segmentOf(before, x.part, after), fmt.Sprintf("the name holds %s: {%s}", x.what, x.part), true
 	}
 	return nil, "", false
+}
+
+// numberOfNobody reports whether a text holds a number that is too long for a slot or a year,
+// and not the program's.
+func numberOfNobody(text string, found *origin.Result) bool {
+	return slices.ContainsFunc(shapes().digits.FindAllString(text, -1), func(n string) bool {
+		return len(n) > len("2026") && !found.Brings(n)
+	})
 }
 
 // tradeWords matches those that programs put beside somebody's name.

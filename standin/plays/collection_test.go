@@ -135,7 +135,7 @@ func TestLawsOfGeneralising(t *testing.T) {
 				}
 				exact, err := place.ParseAny(f.Place)
 				require.NoError(t, err)
-				_, ok := l.At.Match(exact.Names(), nil)
+				_, ok := l.At.Match(exact.Names(), place.Captures{"user": fp.Self.User, "host": fp.Self.Host})
 				assert.True(t, ok, "%s: %s does not match %s", p.Name, l.At, f.Place)
 			}
 			assert.NoError(t, l.At.Narrow(), p.Name)
