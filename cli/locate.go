@@ -18,12 +18,12 @@ import (
 	"golang.org/x/term"
 
 	"endroit/core/notes"
-	"endroit/core/parallel"
 	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/localmanifest"
 	"endroit/locate"
 	"endroit/machine"
+	"endroit/parallel"
 )
 
 func (a *app) locate() *cli.Command {

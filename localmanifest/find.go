@@ -10,8 +10,8 @@ import (
 	bolt "go.etcd.io/bbolt"
 
 	"endroit/core/manifest"
-	"endroit/core/parallel"
 	"endroit/core/place"
+	"endroit/parallel"
 )
 
 // Title returns the title with this id; nil if there is none.

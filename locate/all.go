@@ -8,10 +8,10 @@ import (
 	"sync"
 
 	"endroit/core/manifest"
-	"endroit/core/parallel"
 	"endroit/core/place"
 	"endroit/localmanifest"
 	"endroit/machine"
+	"endroit/parallel"
 )
 
 // Prefetch is what this person's own folders, and those of sandboxes, lead to in the

@@ -10,9 +10,9 @@ import (
 	"strings"
 	"sync"
 
-	"endroit/core/parallel"
 	"endroit/core/place"
 	"endroit/core/sheet"
+	"endroit/parallel"
 )
 
 // System is this machine's operating system in the manifest's words.
