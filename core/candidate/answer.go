@@ -30,8 +30,8 @@ var kindOf = map[string]footprint.Kind{
 	"progress": footprint.Save, "settings": footprint.Config, "pictures": footprint.Capture, draft.None: footprint.Unknown,
 }
 
-// told is a footprint with what the answers say of it.
-func told(f *footprint.Footprint, questions []draft.Question) (*footprint.Footprint, said) {
+// told is a footprint with what the answers and the person's cues say of it.
+func told(f *footprint.Footprint, questions []draft.Question, found *origin.Result) (*footprint.Footprint, said) {
 	out := *f
 	out.Files = slices.Clone(f.Files)
 	out.Counts = map[footprint.Kind]int{}
@@ -43,6 +43,11 @@ func told(f *footprint.Footprint, questions []draft.Question) (*footprint.Footpr
 		self = *f.Self
 	}
 	self.Chosen = slices.Clone(self.Chosen)
+	for _, name := range chosenInCues(f, found) {
+		if !slices.Contains(self.Chosen, name) {
+			self.Chosen = append(self.Chosen, name)
+		}
+	}
 	out.Self = &self
 	s := said{kinds: map[string]bool{}, copies: map[string]bool{}, belongs: map[string]string{}}
 	var kinds []footprint.Correction
@@ -89,7 +94,7 @@ func told(f *footprint.Footprint, questions []draft.Question) (*footprint.Footpr
 
 // Told is a footprint with what the answers to questions say of its files and names.
 func Told(f *footprint.Footprint, questions []draft.Question) *footprint.Footprint {
-	out, _ := told(f, questions)
+	out, _ := told(f, questions, nil)
 	return out
 }
 

@@ -1,6 +1,7 @@
 package candidate
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -188,4 +189,29 @@ func TestProgressWithAToken(t *testing.T) {
 	added, _ := Answer(d, f, nil)
 	assert.Equal(t, []string{"save xdg-data:tarn/login.dat"}, added)
 	assert.Equal(t, TokenToo, d.Locations[1].Why[0])
+}
+
+// What cues say in words was typed becomes general, and is never sent.
+func TestNamesThatCuesTell(t *testing.T) {
+	made := func(texts, file string, said ...string) string {
+		f, found := played(t, footprint.Self{}, texts, file)
+		for _, w := range said {
+			f.Cues = append(f.Cues, trace.Cue{Word: w})
+		}
+		d, p, _ := Draft(f, found)
+		require.Len(t, p.Locations, 1)
+		if len(said) > 0 && strings.Contains(d.Locations[0].At, "{profile}") {
+			require.NotNil(t, d.Names)
+			assert.NotEmpty(t, d.Names.Chosen, "submitting has to know it")
+		}
+		return d.Locations[0].At
+	}
+	const world = "save xdg-data:tarn/worlds/player.dat"
+	assert.Equal(t, "xdg-data:tarn/worlds/player.dat", made("worlds|player.dat", world, "saved"))
+	assert.Equal(t, "xdg-data:tarn/worlds/{profile}.dat", made("worlds|player.dat", world, "saved", "chose player"))
+	assert.Equal(t, "xdg-data:tarn/worlds/player.dat", made("worlds|player.dat", world, "made a new player"), "the program has that word")
+	const hero = "save xdg-data:tarn/hero_Wren.dat"
+	assert.Equal(t, "xdg-data:tarn/hero_{profile}.dat", made("hero_%s.dat", hero, "called her Wren, and saved"))
+	assert.Equal(t, []string{"Wren Oakes"}, chosenInCues(&footprint.Footprint{Cues: []trace.Cue{{Word: "Chose Wren Oakes "}, {Word: "chose Wren Oakes"}, {Word: "chose"}}}, nil))
+	assert.Empty(t, chosenInCues(&footprint.Footprint{Cues: []trace.Cue{{Word: "called her Wren"}}}, nil), "nothing was searched")
 }

@@ -45,7 +45,7 @@ type Proposal struct {
 // Questions with answers say what a run does not show.
 func Propose(f *footprint.Footprint, found *origin.Result, answered ...draft.Question) Proposal {
 	var p Proposal
-	f, s := told(f, answered)
+	f, s := told(f, answered, found)
 	var others []place.Location   // what no location may match
 	var onlyRead []footprint.File // what was only read can be a slot that this run did not save to
 	groups := map[string]*Location{}

@@ -20,7 +20,7 @@ const maxSeen = 20
 // if that is not known.
 func Draft(fp *footprint.Footprint, found *origin.Result, answered ...draft.Question) (d *draft.Draft, p Proposal, made map[string]string) {
 	made = map[string]string{}
-	fp, s := told(fp, answered)
+	fp, s := told(fp, answered, found)
 	d = &draft.Draft{
 		Format:    draft.Format,
 		Title:     fp.Title,
