@@ -5,7 +5,6 @@ import (
 	"maps"
 	"slices"
 	"sort"
-	"sync"
 
 	"endroit/core/manifest"
 	"endroit/core/place"
@@ -192,16 +191,8 @@ func (h *Resolver) resolve(
 	ctx context.Context, titles []*manifest.Title, scopes map[string]Scope, told func(done, of int),
 ) ([]Title, error) {
 	found := make([]Title, len(titles))
-	var lock sync.Mutex
-	done := 0
-	err := parallel.Each(ctx, len(titles), func(ctx context.Context, i int) (err error) {
+	err := parallel.EachTold(ctx, len(titles), told, func(ctx context.Context, i int) (err error) {
 		found[i], err = h.Title(ctx, titles[i], scopes[titles[i].ID])
-		if told != nil {
-			lock.Lock()
-			defer lock.Unlock()
-			done++
-			told(done, len(titles))
-		}
 		return err
 	})
 	if err != nil {

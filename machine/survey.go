@@ -8,7 +8,6 @@ import (
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
 	"endroit/core/place"
 	"endroit/core/sheet"
@@ -217,16 +216,8 @@ func (l *looker) openPrefixes(ctx context.Context, keys []string, told func(done
 		return nil
 	}
 	found := make([][]sheet.Found, len(prefixes))
-	var lock sync.Mutex
-	done := 0
-	err := parallel.Each(ctx, len(prefixes), func(ctx context.Context, i int) (err error) {
+	err := parallel.EachTold(ctx, len(prefixes), told, func(ctx context.Context, i int) (err error) {
 		found[i], err = l.openPrefix(ctx, m, &prefixes[i], keys)
-		if told != nil {
-			lock.Lock()
-			defer lock.Unlock()
-			done++
-			told(done, len(prefixes))
-		}
 		return err
 	})
 	if err != nil {

@@ -4,6 +4,7 @@ package parallel
 import (
 	"context"
 	"runtime"
+	"sync"
 	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
@@ -32,4 +33,22 @@ func Each(ctx context.Context, n int, do func(ctx context.Context, i int) error)
 		})
 	}
 	return group.Wait()
+}
+
+// EachTold is Each, which tells after every call how many are done, one at a time; told may
+// be nil.
+func EachTold(ctx context.Context, n int, told func(done, of int), do func(ctx context.Context, i int) error) error {
+	if told == nil {
+		return Each(ctx, n, do)
+	}
+	var lock sync.Mutex
+	done := 0
+	return Each(ctx, n, func(ctx context.Context, i int) error {
+		err := do(ctx, i)
+		lock.Lock()
+		defer lock.Unlock()
+		done++
+		told(done, n)
+		return err
+	})
 }

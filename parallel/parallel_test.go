@@ -37,3 +37,16 @@ func TestItEndsWithTheFirstError(t *testing.T) {
 	err = Each(ctx, 100_000, func(ctx context.Context, i int) error { cancel(); return nil })
 	require.ErrorIs(t, err, context.Canceled)
 }
+
+func TestItTellsHowManyAreDone(t *testing.T) {
+	var told []int
+	require.NoError(t, EachTold(t.Context(), 50, func(done, of int) {
+		assert.Equal(t, 50, of)
+		told = append(told, done) // one at a time
+	}, func(context.Context, int) error { return nil }))
+	for i := range told {
+		assert.Equal(t, i+1, told[i])
+	}
+	assert.Len(t, told, 50)
+	require.NoError(t, EachTold(t.Context(), 50, nil, func(context.Context, int) error { return nil }))
+}
