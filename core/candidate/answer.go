@@ -89,6 +89,11 @@ func told(f *footprint.Footprint, questions []draft.Question, found *origin.Resu
 		}
 	}
 	_ = out.Correct(kinds) // what is asked of is in the footprint; else it says nothing
+	for i, x := range out.Files {
+		if s.kinds[x.Place] && x.Judged == nil {
+			out.Files[i].Confidence = 1 // the person says what the judgement said
+		}
+	}
 	return &out, s
 }
 

@@ -152,6 +152,14 @@ func TestWhatIsKeptIsProposedAndAsked(t *testing.T) {
 	assert.Equal(t, []string{"save xdg-data:tarn/tarn"}, added)
 	assert.Equal(t, []string{"config xdg-data:tarn/tarn"}, removed)
 
+	unsure := written("save xdg-data:tarn/history")
+	unsure.Files[0].Confidence, unsure.Files[0].Reasons = 0.4, []string{"its name"}
+	d, _, _ = Draft(unsure, nil)
+	assert.Empty(t, d.Locations)
+	find(t, d.Questions, draft.TopicKind).Answer = "progress"
+	added, _ = Answer(d, unsure, nil)
+	assert.Equal(t, []string{"save xdg-data:tarn/history"}, added, "it is what it was taken for")
+
 	several := written("config xdg-data:tarn/crews/a.crew", "config xdg-data:tarn/crews/b.crew", "config xdg-data:tarn/crews/c.crew")
 	for i := range several.Files {
 		several.Files[i].Confidence, several.Files[i].Findings = x.Confidence, x.Findings

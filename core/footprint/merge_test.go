@@ -95,6 +95,16 @@ func TestJoinFindings(t *testing.T) {
 	assert.InDelta(t, weight([]Finding{near(0)}, "written-near-saved"), weight(got, "written-near-saved"), 1e-9)
 }
 
+// A record that one run makes, and the next reads back and appends to, is no log.
+func TestWhatIsReadBackOnceIsNoLog(t *testing.T) {
+	kind, sure, _ := Decide(JoinFindings([][]Finding{
+		{{ID: "progress-name", Facts: *word("history")}},
+		{{ID: "appended-at-the-end", Facts: *count(1)}, {ID: "read-with-content"}, {ID: "progress-name", Facts: *word("history")}},
+	}))
+	assert.Equal(t, Save, kind)
+	assert.Greater(t, sure, SureFrom)
+}
+
 // Every finding has a sentence and a row in the table, and every row a finding, so that
 // none is looked for in vain.
 func TestFindingsAndWeightsBelongTogether(t *testing.T) {
