@@ -32,8 +32,8 @@ var scripts = []string{
 var libraries = []string{".dll", ".so", ".dylib", ".jar", ".class", ".node", ".wasm"}
 
 // Search looks for where the names of a footprint's files come from, in the programs that
-// ran and in what came with them, for most at most; more are names to look for beside those. The result names files of this
-// machine; nil if there is no name to look for.
+// ran and in what came with them, for most at most; more are names to look for beside those.
+// The result names files of this machine; nil if there is no name to look for.
 func Search(ctx context.Context, fp *footprint.Footprint, most time.Duration, more ...string) (*origin.Result, error) {
 	names, expected := candidate.Names(fp)
 	names = append(names, more...)

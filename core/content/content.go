@@ -109,8 +109,10 @@ func tokenIn(head []byte) bool {
 }
 
 var (
-	tokenWords = []string{"token", "password", "passwd", "secret", "cookie", "credential", "apikey", "api_key", "api-key", "private_key", "privatekey"}
-	choices    = []string{"true", "false", "null", "none", "nil", "yes", "no", "on", "off", "default", "auto", "string", "int"}
+	tokenWords = []string{
+		"token", "password", "passwd", "secret", "cookie", "credential", "apikey", "api_key", "api-key", "private_key", "privatekey",
+	}
+	choices = []string{"true", "false", "null", "none", "nil", "yes", "no", "on", "off", "default", "auto", "string", "int"}
 )
 
 var tokenValue = sync.OnceValue(func() *regexp.Regexp {

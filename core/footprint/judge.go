@@ -336,8 +336,9 @@ func (v *view) cacheFolder() *Facts {
 
 // wordShapes are the words in names that the rules go by.
 type wordPatterns struct {
-	cacheWords, cacheNames, thumbnailWords, crashWords, settingWords, credentialNames, fetchedWords, crashFolders, temporaryWords *regexp.Regexp
-	logWords, saveWords, progressWords, rcNames, pictureWords, configWords                                                        *regexp.Regexp
+	cacheWords, cacheNames, thumbnailWords, crashWords, crashFolders, temporaryWords *regexp.Regexp
+	settingWords, credentialNames, fetchedWords                                      *regexp.Regexp
+	logWords, saveWords, progressWords, rcNames, pictureWords, configWords           *regexp.Regexp
 }
 
 // whole matches a word that stands by itself in a name in lower case, and ending also one

@@ -66,7 +66,11 @@ func page(programs string) error {
 		"\nworkbench, %d events on %d files: the trace is read in %s, the page stands %s later\n", shownEvents,
 		shownFiles, read.Round(time.Millisecond), time.Since(start).Round(time.Millisecond),
 	)
-	for _, x := range []struct{ what, press string }{{"zoom", "[aria-label=Closer]"}, {"move", "[aria-label=Earlier]"}, {"fold the noise out and in", ".noise"}} {
+	for _, x := range []struct{ what, press string }{
+		{"zoom", "[aria-label=Closer]"},
+		{"move", "[aria-label=Earlier]"},
+		{"fold the noise out and in", ".noise"},
+	} {
 		times, err := chromedp.Run(view, chromedp.Evaluate[[]float64](fmt.Sprintf(`(async () => {
 			const times = []
 			for (let i = 0; i < 11; i++) {
