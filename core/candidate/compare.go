@@ -48,7 +48,7 @@ func Compare(runs []*footprint.Footprint) (c Comparison, err error) {
 		return c, errors.New("comparing needs at least two runs")
 	}
 	for _, f := range runs[1:] {
-		if a, b := runs[0].Title, f.Title; manifest.ID(a) != manifest.ID(b) {
+		if a, b := runs[0].Title, f.Title; manifest.Plain(a) != manifest.Plain(b) {
 			return c, fmt.Errorf("%w: %q and %q", ErrOtherTitle, a, b)
 		}
 	}

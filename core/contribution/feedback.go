@@ -33,9 +33,11 @@ type Tried struct {
 }
 
 // Try says what a draft's locations would do with the files of a footprint, beside what
-// other titles keep. It takes drafts that are not valid yet: each location is looked at by
+// other titles keep. own is the id of the draft's title, empty for a new one. It takes drafts that are not valid yet: each location is looked at by
 // itself. It ends with the context's error where that ends before it.
-func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []manifest.Title) (Feedback, error) {
+func Try(
+	ctx context.Context, d *draft.Draft, f *footprint.Footprint, own string, others []manifest.Title,
+) (Feedback, error) {
 	out := Feedback{Locations: make([]Tried, 0, len(d.Locations)), Left: []int{}}
 	good := draft.Draft{Title: d.Title}
 	parsed := make([]*place.Location, len(d.Locations))
@@ -62,7 +64,11 @@ func Try(ctx context.Context, d *draft.Draft, f *footprint.Footprint, others []m
 		}
 		out.Locations = append(out.Locations, t)
 	}
-	conflicts, err := manifest.Conflicts(ctx, &good, others)
+	var ats []string
+	for _, l := range good.Locations {
+		ats = append(ats, l.At)
+	}
+	conflicts, err := manifest.Conflicts(ctx, own, ats, others)
 	if err != nil {
 		return out, err
 	}

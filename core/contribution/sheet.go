@@ -1,9 +1,12 @@
 package contribution
 
 import (
+	"context"
 	"fmt"
 
+	"endroit/core/footprint"
 	"endroit/core/sheet"
+	"endroit/core/standing"
 	"endroit/core/words"
 	"endroit/core/yamldoc"
 )
@@ -73,9 +76,59 @@ func (f *Findings) String() string {
 	)
 }
 
-func (b *Body) checkSheet() error {
-	if b.Draft != nil || b.Footprint != nil {
-		return &Error{"sheet", "a contribution is a draft with a footprint or a sheet with findings, not both"}
+// SheetKind is the kind of a Sheet.
+var SheetKind = register("sheet", func() Body { return &Sheet{} })
+
+// Sheet is a launcher's sheet with what it found on the contributor's machine.
+type Sheet struct {
+	Head
+	Sheet *sheet.Sheet `json:"sheet"`
+	Found *Findings    `json:"found"`
+	Note  string       `json:"note,omitempty"`
+}
+
+// PrepareSheet makes the body from a launcher's sheet and what it found here. The sheet is
+// sent as it was written; the note goes as all texts do. self is who sends it.
+func PrepareSheet(s *sheet.Sheet, found *Findings, note string, self *footprint.Self) *Sheet {
+	return &Sheet{
+		Head: Head{Name: SheetKind}, Sheet: s, Found: found,
+		Note: (&footprint.Footprint{Self: self}).Anonymizer().Text(note),
+	}
+}
+
+// About says what it is about.
+func (b *Sheet) About() About { return About{Title: b.Sheet.Name, Store: b.Sheet.StoreID()} }
+
+// Statement says in a sentence what it asks for.
+func (b *Sheet) Statement() string { return "record the sheet of the launcher " + b.Sheet.Name }
+
+// Reason is the note.
+func (b *Sheet) Reason() string { return b.Note }
+
+// Apply puts the sheet in place of the present one, or adds evidence to it.
+func (b *Sheet) Apply(ctx context.Context, w World, e standing.Evidence) (*Outcome, error) {
+	all, err := w.Sheets(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := &Outcome{Clashes: sheet.Clashes(b.Sheet, readable(all)), Sheet: &SheetChange{}}
+	for i := range all {
+		if all[i].ID == b.Sheet.ID {
+			out.Sheet.Before = &all[i]
+		}
+	}
+	e.Kind, e.Observer, e.Machine = standing.Observation, b.Found.String(), b.Machine
+	out.Sheet.After, err = out.Sheet.Before.Try(b.Sheet, e)
+	return out, err
+}
+
+// Check reports, as an *Error, what is wrong with the sheet or its findings.
+func (b *Sheet) Check(context.Context) error {
+	if err := b.check(); err != nil {
+		return err
+	}
+	if b.Sheet == nil {
+		return &Error{"sheet", "it is missing"}
 	}
 	if err := b.Sheet.Check(); err != nil {
 		if e, ok := err.(*yamldoc.Error); ok {

@@ -44,10 +44,16 @@ const (
 // Holds lists what a location can hold.
 var Holds = []string{Save, Config, Capture}
 
+// NewTitle is the title_id of a title that is not recorded, whatever it is called.
+const NewTitle = "new"
+
 // Draft proposes where one variant of a title keeps things.
 type Draft struct {
-	Format    string         `json:"format" yaml:"format"`
-	Title     string         `json:"title" yaml:"title"`
+	Format string `json:"format" yaml:"format"`
+	Title  string `json:"title" yaml:"title"`
+	// TitleID is the id of the recorded title, or NewTitle; empty where the edition's
+	// reference, or the name, tells.
+	TitleID   string         `json:"title_id,omitempty" yaml:"title_id,omitempty"`
 	Edition   *trace.Edition `json:"edition,omitempty" yaml:"edition,omitempty"`
 	Launcher  string         `json:"launcher,omitempty" yaml:"launcher,omitempty"`
 	OS        string         `json:"os" yaml:"os"`
@@ -135,7 +141,7 @@ func (d *Draft) check() *Error {
 	texts := []struct {
 		field, text string
 		required    bool
-	}{{"title", d.Title, true}, {"launcher", d.Launcher, false}, {"os", d.OS, true}, {"runtime", d.Runtime, true}}
+	}{{"title", d.Title, true}, {"title_id", d.TitleID, false}, {"launcher", d.Launcher, false}, {"os", d.OS, true}, {"runtime", d.Runtime, true}}
 	if d.Edition != nil {
 		texts = append(texts, []struct {
 			field, text string

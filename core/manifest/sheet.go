@@ -1,20 +1,22 @@
 package manifest
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
+
+	"github.com/go-json-experiment/json/jsontext"
 
 	"endroit/core/sheet"
 	"endroit/core/standing"
 )
 
-// Sheet is a launcher's accepted sheet with the evidence for it.
+// Sheet is a launcher's accepted sheet, and how well it is known to be right.
 type Sheet struct {
-	ID       string              `json:"id"`
-	Sheet    json.RawMessage     `json:"sheet"` // endroit/sheet/1, as JSON
-	Standing standing.Standing   `json:"standing"`
-	Evidence []standing.Evidence `json:"evidence"` // for this state of it
+	ID       string            `json:"id"`
+	Sheet    jsontext.Value    `json:"sheet"` // endroit/sheet/1, as JSON
+	Standing standing.Standing `json:"standing"`
+	Reason   string            `json:"reason"`
+	Counts   standing.Counts   `json:"counts,omitzero"`
+	Unknown  jsontext.Value    `json:",unknown"`
 }
 
 // Read reads and checks the sheet.
@@ -26,21 +28,48 @@ func (s Sheet) Read() (*sheet.Sheet, error) {
 	return read, err
 }
 
-// ApplySheet returns the entry of a sheet that was accepted. present is the
-// entry so far, nil if there is none: evidence for another state of the sheet does
-// not count for this one.
-func ApplySheet(present *Sheet, s *sheet.Sheet, e standing.Evidence) (Sheet, error) {
-	doc, err := Canonical(s)
+// Sheets is the published file of all launchers' sheets.
+type Sheets struct {
+	Format  string         `json:"format"`
+	Sheets  []Sheet        `json:"sheets"` // by id
+	Unknown jsontext.Value `json:",unknown"`
+}
+
+// MaxSheets bounds the document of all sheets, uncompressed.
+const MaxSheets = 16 << 20
+
+// ReadSheets reads the published file of all sheets. What is wrong is an ErrFormat.
+func ReadSheets(compressed []byte) ([]Sheet, error) {
+	document, err := Expand(compressed, MaxSheets)
 	if err != nil {
-		return Sheet{}, err
+		return nil, fmt.Errorf("sheets: %w", err)
 	}
-	next := Sheet{ID: s.ID, Sheet: doc, Evidence: []standing.Evidence{}}
-	if present != nil {
-		if before, err := Canonical(present.Sheet); err == nil && bytes.Equal(before, doc) {
-			next.Evidence = append(next.Evidence, present.Evidence...)
+	bad := func(err error) error { return fmt.Errorf("sheets: %w: %w", ErrFormat, err) }
+	var s Sheets
+	if err := Decode(document, &s); err != nil {
+		return nil, bad(err)
+	}
+	if s.Format != Format {
+		return nil, bad(fmt.Errorf("their format is %.40q, not %s", s.Format, Format))
+	}
+	last := ""
+	for i, x := range s.Sheets {
+		if x.ID <= last {
+			return nil, bad(fmt.Errorf("sheet %d (%.40q) is out of order", i+1, x.ID))
 		}
+		last = x.ID
 	}
-	next.Evidence = append(next.Evidence, e)
-	next.Standing, _ = standing.Of(next.Evidence)
-	return next, nil
+	return s.Sheets, nil
+}
+
+// WriteSheets makes the published file of all sheets, in the order of their ids.
+func WriteSheets(all []Sheet) ([]byte, error) {
+	if all == nil {
+		all = []Sheet{}
+	}
+	document, err := Canonical(Sheets{Format: Format, Sheets: all})
+	if err != nil {
+		return nil, err
+	}
+	return Compress(document), nil
 }
