@@ -17,6 +17,7 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
+	"endroit/core/manifest"
 	"endroit/core/notes"
 	"endroit/core/phrase"
 	"endroit/core/place"
@@ -83,7 +84,7 @@ func (a *app) runLocate(ctx context.Context, c *cli.Command) error {
 	if c.Bool("all") {
 		return a.locateAll(ctx, c, k, roots)
 	}
-	t, near, err := k.Find(ctx, name)
+	t, near, err := oneTitle(ctx, k, name)
 	if err != nil {
 		return err
 	}
@@ -200,6 +201,25 @@ func (a *app) tellNotes(p *machine.Prefix) {
 	for _, n := range p.Notes {
 		a.tell("endroit: %s: %s", shown(p.Folder), shown(n))
 	}
+}
+
+// oneTitle is the title that a text means: an id, or a name that one title has. It is nil
+// where none has it; near are names that come close then.
+func oneTitle(ctx context.Context, k *localmanifest.Manifest, name string) (t *manifest.Title, near []string, err error) {
+	found, near, err := k.Find(ctx, name)
+	if err != nil || len(found) == 0 {
+		return nil, near, err
+	}
+	if len(found) > 1 {
+		var lines []string
+		for _, t := range found {
+			lines = append(lines, "  "+t.ID+"  "+shown(t.Distinct()))
+		}
+		return nil, nil, fail(
+			exitUsage, "%d titles are called %q; name one by its id:\n%s", len(found), name, strings.Join(lines, "\n"),
+		)
+	}
+	return found[0], nil, nil
 }
 
 // openManifest opens the local manifest.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/dustin/go-humanize"
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -15,7 +16,6 @@ import (
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
-	"endroit/core/manifest"
 	"endroit/core/phrase"
 	"endroit/service/wire"
 )
@@ -163,6 +163,9 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 		a.printSheetContribution(x)
 		return nil
 	}
+	if len(x.Draft) == 0 || string(x.Draft) == "null" {
+		return a.printChange(x)
+	}
 	var d draft.Draft
 	var fp footprint.Footprint
 	if err := json.Unmarshal(x.Draft, &d); err != nil {
@@ -196,19 +199,51 @@ func (a *app) printContribution(x wire.ContributionShown) error {
 			a.say("  - %s\n    %s", shown(q.Ask), answer)
 		}
 	}
-	if len(x.Changes) > 0 {
-		a.say("\n%s", a.heading("accepting it would change"))
-		for _, ch := range x.Changes {
-			a.say("  %s", change(ch))
-		}
-	}
-	for _, k := range x.Conflicts {
-		a.say("\ncannot be accepted: %s can match files of %s, which has %s", shown(k.At), shown(k.TitleName), shown(k.TitlesAt))
-	}
+	a.printChanges(x)
 	a.say("\n%s", a.heading("footprint"))
 	a.printFootprint(&fp, footprint.Filter{}, false)
 	a.printNext(x)
 	return nil
+}
+
+// printChange shows a contribution that is neither a finding nor a sheet.
+func (a *app) printChange(x wire.ContributionShown) error {
+	a.printState(x, x.Title)
+	a.say("\nasks to %s", shown(x.Statement))
+	if x.Reason != "" {
+		a.say("\n%s\n%s", a.heading("because"), indent("  ", phrase.VisibleLines(x.Reason)))
+	}
+	a.printChanges(x)
+	if len(x.Footprint) > 0 && string(x.Footprint) != "null" {
+		var fp footprint.Footprint
+		if err := json.Unmarshal(x.Footprint, &fp); err != nil {
+			return fmt.Errorf("contribution %d: its footprint: %w", x.Number, err)
+		}
+		a.say("\n%s", a.heading("footprint"))
+		a.printFootprint(&fp, footprint.Filter{}, false)
+	}
+	a.printNext(x)
+	return nil
+}
+
+// printChanges says what accepting would change, or has changed, and what keeps it from it.
+func (a *app) printChanges(x wire.ContributionShown) {
+	if len(x.Changes) > 0 {
+		heading := "accepting it would change"
+		if x.State == "accepted" {
+			heading = "accepting it changed"
+		}
+		a.say("\n%s", a.heading(heading))
+		for _, ch := range x.Changes {
+			a.say("  %s", shown(ch.Text))
+		}
+	}
+	if x.Refused != "" {
+		a.say("\ncannot be accepted: %s", shown(x.Refused))
+	}
+	for _, k := range x.Conflicts {
+		a.say("\ncannot be accepted: %s can match files of %s, which has %s", shown(k.At), shown(k.TitleName), shown(k.TitlesAt))
+	}
 }
 
 // printState says what a contribution is about and what became of it.
@@ -288,28 +323,6 @@ func coverage(c contribution.Covered) string {
 	return phrase.Count(len(c.Files), "observed file", "observed files") + " (" + strings.Join(parts, ", ") + ")"
 }
 
-// change says one change in words.
-func change(c manifest.Change) string {
-	switch c.What {
-	case "joins-title":
-		return fmt.Sprintf("it is added to the title %s, which the draft spells %s", shown(c.Title), shown(c.Written))
-	case "new-title":
-		return "a new title"
-	case "new-variant":
-		return "a new variant: " + shown(c.Variant)
-	case "new-location":
-		return fmt.Sprintf("a new location, %s: %s (%s)", c.After, shown(c.At), c.Holds)
-	case "new-notes":
-		return fmt.Sprintf("%s: notes on the structure of its files: %s", shown(c.At), shown(c.Notes))
-	case "more-evidence":
-		if c.Before != c.After {
-			return fmt.Sprintf("%s: from %s to %s, with %d pieces of evidence", shown(c.At), c.Before, c.After, c.Evidence)
-		}
-		return fmt.Sprintf("%s: stays %s, with %d pieces of evidence", shown(c.At), c.After, c.Evidence)
-	}
-	return c.What
-}
-
 func (a *app) reviewAccept(ctx context.Context, c *cli.Command) error {
 	n, err := number(c)
 	if err != nil {
@@ -325,7 +338,7 @@ func (a *app) reviewAccept(ctx context.Context, c *cli.Command) error {
 			return fmt.Errorf("contribution %d: %w", n, err)
 		}
 		for _, ch := range x.Changes {
-			a.say("%s", change(ch))
+			a.say("%s", shown(ch.Text))
 		}
 		if x.Sheet != nil {
 			a.say("%s", strings.Join(sheetChanges(x.Sheet), "\n"))
@@ -342,10 +355,34 @@ func (a *app) reviewAccept(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return fmt.Errorf("accept contribution %d: %w", n, err)
 	}
+	revision := a.publishedIn(ctx, cl, n)
 	if c.Bool("json") {
-		return a.json(decided)
+		return a.json(struct {
+			wire.Decided
+			Revision *int `json:"revision"`
+		}{decided, revision})
 	}
-	a.say("accepted: contribution %d is in the manifest's revision %d", n, decided.Revision)
+	if revision == nil {
+		a.say("accepted: contribution %d will be published with the next revision", n)
+		return nil
+	}
+	a.say("accepted: contribution %d is published in revision %d", n, *revision)
+	return nil
+}
+
+// publishedIn waits a little for the revision that has a contribution; nil if none has yet.
+func (a *app) publishedIn(ctx context.Context, cl *client.Client, n int64) *int {
+	const tries, pause = 30, 100 * time.Millisecond
+	for range tries {
+		if x, err := cl.Contribution(ctx, n); err != nil || x.Revision != nil {
+			return x.Revision
+		}
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(pause):
+		}
+	}
 	return nil
 }
 

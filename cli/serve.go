@@ -18,6 +18,7 @@ import (
 
 	"endroit/client"
 	"endroit/core/phrase"
+	"endroit/publication"
 	"endroit/service"
 )
 
@@ -35,6 +36,7 @@ func (a *app) serve() *cli.Command {
 		Name: "serve", Usage: "run the service: the API, the console and the published manifest",
 		Flags: []cli.Flag{
 			databaseFlag(),
+			keysFlag(),
 			&cli.StringFlag{Name: "address", Value: "127.0.0.1:8417", Usage: "the `HOST:PORT` to answer on"},
 			&cli.StringFlag{
 				Name:  "operations",
@@ -79,6 +81,9 @@ func (a *app) serve() *cli.Command {
 				return err
 			}
 			defer s.Close()
+			if published := a.publishing(ctx, c, s, log); published != nil {
+				defer func() { <-published }() // what is being published is finished, or taken back
+			}
 			log.Info("serving", "address", "http://"+l.Addr().String(), "version", Version)
 			if operations != nil {
 				log.Info("operations", "address", "http://"+operations.Addr().String())
@@ -96,6 +101,31 @@ func (a *app) serve() *cli.Command {
 			return nil
 		},
 	}, program, "serve")
+}
+
+// publishing starts to publish, if the keys are there, and says what is missing. The
+// channel is closed when it has ended.
+func (a *app) publishing(ctx context.Context, c *cli.Command, s *service.Service, log *slog.Logger) chan struct{} {
+	folder := c.String("keys")
+	if folder == "" {
+		log.Warn("nothing will be published", "missing", "--keys FOLDER, which endroit keys make makes")
+		return nil
+	}
+	signer, err := publication.Open(folder)
+	if err != nil {
+		log.Error("nothing will be published", "missing", err.Error())
+		return nil
+	}
+	log.Info("publishing", "as", signer.Publisher().Name, "fingerprint", signer.Fingerprint())
+	if text := signer.Warning(time.Now()); text != "" {
+		log.Warn("keys", "warning", text)
+	}
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		s.Publish(ctx, signer)
+	}()
+	return done
 }
 
 // listenOn takes the address that a flag names.
@@ -148,11 +178,13 @@ func (a *app) people() *cli.Command {
 				"is signed out everywhere",
 			),
 			a.peoplePassword(),
+			a.peopleRename(),
+			a.peopleForget(),
 		},
 		Action: func(context.Context, *cli.Command) error {
 			return fail(
 				exitUsage,
-				"use one of: people list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME",
+				"use one of: people list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME, rename NAME TO, forget NAME",
 			)
 		},
 	}, program, "people")
@@ -237,6 +269,51 @@ func (a *app) peoplePassword() *cli.Command {
 			a.say("%s has a new password, and is signed out everywhere", name)
 			return nil
 		})}, "", "people-password")
+}
+
+func (a *app) peopleRename() *cli.Command {
+	return command(&cli.Command{Name: "rename", Usage: "give an account another name; nothing that was published has it",
+		Flags: []cli.Flag{databaseFlag()},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if c.Args().Len() != 2 {
+				return fail(exitUsage, "people rename needs NAME and the other name")
+			}
+			s, err := service.New(ctx, service.Config{Database: c.String("database")})
+			if err != nil {
+				return err
+			}
+			defer s.Close()
+			name, to := c.Args().Get(0), c.Args().Get(1)
+			switch err := s.Rename(ctx, name, to); {
+			case errors.Is(err, service.ErrNoAccount):
+				return noAccount(name, err)
+			case err != nil:
+				return fail(exitInput, "%w", err)
+			}
+			a.say("%s is called %s now", name, to)
+			return nil
+		}}, "", "people-rename")
+}
+
+func (a *app) peopleForget() *cli.Command {
+	return command(&cli.Command{Name: "forget", Usage: "remove an account's name, password and sign-ins; what it contributed stays, of somebody",
+		Flags: []cli.Flag{databaseFlag(), &cli.BoolFlag{Name: "yes", Usage: "do not ask"}},
+		Action: a.onPerson(func(ctx context.Context, c *cli.Command, s *service.Service, name string) error {
+			if !c.Bool("yes") {
+				ok, err := a.ask("Forget " + name + "? This cannot be undone.")
+				if err != nil {
+					return err
+				}
+				if !ok {
+					return fail(exitFailed, "nothing was done")
+				}
+			}
+			if err := s.Forget(ctx, name); err != nil {
+				return noAccount(name, err)
+			}
+			a.say("%s is forgotten", name)
+			return nil
+		})}, "", "people-forget")
 }
 
 func passwordFlag() cli.Flag {

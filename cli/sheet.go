@@ -254,7 +254,10 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 	if err := body.Check(ctx); err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}
-	raw, err := body.Encode()
+	if err := a.signWith(c, &body.Head); err != nil {
+		return err
+	}
+	raw, err := contribution.Encode(body)
 	if err != nil {
 		return err
 	}

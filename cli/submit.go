@@ -62,7 +62,10 @@ func (a *app) submit() *cli.Command {
 			if err != nil {
 				return fmt.Errorf("%s: %w", name, err)
 			}
-			raw, err := body.Encode()
+			if err := a.signWith(c, &body.Head); err != nil {
+				return err
+			}
+			raw, err := contribution.Encode(body)
 			if err != nil {
 				return err
 			}
@@ -77,6 +80,16 @@ func (a *app) submit() *cli.Command {
 			return a.send(ctx, c, raw, "draft", name)
 		},
 	}, find, "submit")
+}
+
+// signWith puts in which machine a contribution comes from.
+func (a *app) signWith(c *cli.Command, h *contribution.Head) error {
+	l, err := savedLogin(c)
+	if err != nil {
+		return err
+	}
+	h.Machine, err = pseudonym(l.Service)
+	return err
 }
 
 // send asks, unless --yes has said so already, and sends a contribution as it was shown.
@@ -136,7 +149,7 @@ func (a *app) preliminary(c *cli.Command) *app {
 }
 
 // preview shows all that will be sent.
-func (a *app) preview(b *contribution.Body, size int) error {
+func (a *app) preview(b *contribution.Finding, size int) error {
 	text, err := b.Draft.Text()
 	if err != nil {
 		return err

@@ -149,7 +149,7 @@ func (a *app) runTrace(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	name := traceName(c, header.Title, manifest.ID(filepath.Base(args[0])))
+	name := traceName(c, header.Title, manifest.Plain(filepath.Base(args[0])))
 	file, err := newFile(name)
 	if err != nil {
 		return err

@@ -121,7 +121,7 @@ func (a *app) toTry(ctx context.Context, name string, inPrefix bool) (title stri
 		return "", nil, err
 	}
 	defer k.Close()
-	t, near, err := k.Find(ctx, name)
+	t, near, err := oneTitle(ctx, k, name)
 	switch {
 	case err != nil:
 		return "", nil, err

@@ -93,7 +93,7 @@ func traceName(c *cli.Command, title, otherwise string) string {
 	if name := c.String("out"); name != "" {
 		return name
 	}
-	base := manifest.ID(title)
+	base := manifest.Plain(title)
 	if base == "" {
 		base = otherwise
 	}

@@ -6,7 +6,6 @@ package client
 
 import (
 	"bytes"
-	"compress/gzip"
 	"context"
 	"encoding/json"
 	"errors"
@@ -54,7 +53,7 @@ func New(base, token string) (*Client, error) {
 // for nobody whom an answer names.
 func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 
-// maxAnswer bounds what is read of an answer that is no manifest.
+// maxAnswer bounds what is read of an answer.
 const maxAnswer = 16 << 20
 
 type request struct {
@@ -63,8 +62,6 @@ type request struct {
 	header       map[string]string
 	body         []byte
 	repeat       bool // may be made again if it is not known whether it arrived
-	// read takes a good answer as it comes; without it, all of it is held.
-	read func(*http.Response) error
 }
 
 // do makes the call, again where that is safe, and returns the answer's body.
@@ -74,9 +71,8 @@ func (c *Client) do(ctx context.Context, q request) (*http.Response, []byte, err
 	for try := 1; ; try++ {
 		response, body, err := c.once(ctx, q)
 		retry := q.repeat && try < c.Tries && ctx.Err() == nil
-		var transfer *transferError
 		switch {
-		case err != nil && response != nil && !errors.As(err, &transfer):
+		case err != nil && response != nil:
 			return nil, nil, err // the response itself is bad; a retry would get the same one
 		case err != nil && !retry:
 			return nil, nil, fmt.Errorf(
@@ -127,16 +123,7 @@ func (c *Client) once(ctx context.Context, q request) (*http.Response, []byte, e
 		return nil, nil, err
 	}
 	defer response.Body.Close()
-	if q.read != nil && response.StatusCode < 400 && response.Header.Get("Location") == "" {
-		return response, nil, q.read(response)
-	}
-	var answer io.Reader = response.Body
-	if response.Header.Get("Content-Encoding") == "gzip" { // asked for by hand
-		if answer, err = gzip.NewReader(answer); err != nil {
-			return nil, nil, err
-		}
-	}
-	body, err := io.ReadAll(io.LimitReader(answer, maxAnswer+1))
+	body, err := io.ReadAll(io.LimitReader(response.Body, maxAnswer+1))
 	switch {
 	case err != nil:
 		return nil, nil, err
@@ -307,80 +294,22 @@ func (c *Client) Launcher(ctx context.Context, id string) (wire.LauncherShown, e
 	return call[wire.LauncherShown](ctx, c, request{method: "GET", path: "/api/v1/launchers/" + url.PathEscape(id), repeat: true})
 }
 
-// A manifest decompresses to about ten times its size; far more than that is an attempt to
-// exhaust memory or disk.
-const (
-	unfoldRatio = 100
-	unfoldFree  = 1 << 20 // bytes that any may have
-)
-
-// ErrUnfolds reports a response that decompresses to far more than a manifest would.
-var ErrUnfolds = errors.New("the response decompresses to far more than a manifest would")
-
-// Manifest fetches the newest revision, unless its digest is still known, and streams it to
-// into, at most max bytes. digest is the one that the service announces; changed is false
-// if there is nothing new. If the connection fails midway the request is repeated, and into
-// is called again with the response from its beginning. An error that into returns is
-// returned unchanged.
-func (c *Client) Manifest(
-	ctx context.Context, known string, most int64, into func(digest string, body io.Reader) error,
-) (digest string, changed bool, err error) {
-	header := map[string]string{"Accept-Encoding": "gzip"}
-	if known != "" {
-		header["If-None-Match"] = `"` + known + `"`
-	}
-	read := func(response *http.Response) error {
-		digest = strings.Trim(strings.TrimPrefix(response.Header.Get("ETag"), "W/"), `"`)
-		if digest == "" {
-			return fmt.Errorf(
-				"%s did not send a manifest (it announces no digest); is this the address of an Endroit service?",
-				c.base,
-			)
-		}
-		if response.StatusCode == http.StatusNotModified {
-			return nil
-		}
-		changed = true
-		sent := &counted{in: response.Body}
-		body := &counted{in: sent, max: most}
-		if response.Header.Get("Content-Encoding") == "gzip" {
-			z, err := gzip.NewReader(sent)
-			if err != nil {
-				return &transferError{err}
-			}
-			body.in, body.sent = z, sent
-		}
-		err := into(digest, body)
-		if body.broken != nil && err != nil {
-			return &transferError{body.broken}
-		}
-		return err
-	}
-	_, _, err = c.do(ctx, request{method: "GET", path: "/api/v1/manifest", repeat: true, header: header, read: read})
-	return digest, changed, err
+// Title shows one title; what was merged is shown as what it was merged into.
+func (c *Client) Title(ctx context.Context, id string) (wire.Title, error) {
+	return call[wire.Title](ctx, c, request{method: "GET", path: "/api/v1/titles/" + url.PathEscape(id), repeat: true})
 }
 
-// transferError is an error of the connection; the request may be repeated.
-type transferError struct{ error }
-
-// counted reads up to a limit and remembers the first read error.
-type counted struct {
-	in     io.Reader
-	n, max int64
-	sent   *counted // what it is unfolded from, if it is
-	broken error
+// History lists what changed a title, the newest first.
+func (c *Client) History(ctx context.Context, id, cursor string) (wire.Page[wire.HistoryEntry], error) {
+	return call[wire.Page[wire.HistoryEntry]](ctx, c, request{
+		method: "GET", path: "/api/v1/titles/" + url.PathEscape(id) + "/history", query: url.Values{"cursor": {cursor}}, repeat: true,
+	})
 }
 
-func (c *counted) Read(p []byte) (int, error) {
-	n, err := c.in.Read(p)
-	c.n += int64(n)
-	switch {
-	case c.max > 0 && c.n > c.max:
-		return 0, fmt.Errorf("the answer is larger than %d bytes", c.max)
-	case c.sent != nil && c.n > unfoldFree+unfoldRatio*c.sent.n:
-		return 0, ErrUnfolds
-	case err != nil && err != io.EOF:
-		c.broken = err
-	}
-	return n, err
+// CompareTitle tells what differs between the states that two revisions have of a title.
+func (c *Client) CompareTitle(ctx context.Context, id string, from, to int) (wire.Comparison, error) {
+	q := url.Values{"by": {"revision"}, "from": {strconv.Itoa(from)}, "to": {strconv.Itoa(to)}}
+	return call[wire.Comparison](ctx, c, request{
+		method: "GET", path: "/api/v1/titles/" + url.PathEscape(id) + "/comparison", query: q, repeat: true,
+	})
 }

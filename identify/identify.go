@@ -72,7 +72,7 @@ func (i Identifier) installed(ctx context.Context, s subject, similar bool) (out
 			continue
 		}
 		t := Title{Title: e.Name, Because: because, Edition: &e}
-		if t.Recorded, err = i.recorded(ctx, manifest.ID(e.Name), e.Store, e.Ref); err != nil {
+		if t.Recorded, err = i.recorded(ctx, e.Name, e.Store, e.Ref); err != nil {
 			return nil, err
 		}
 		if t.Location, err = i.locationOf(ctx, e, s.path); err != nil {
@@ -84,14 +84,14 @@ func (i Identifier) installed(ctx context.Context, s subject, similar bool) (out
 		if p.Title == "" || similar {
 			continue
 		}
-		if slices.ContainsFunc(out, func(t Title) bool { return manifest.ID(t.Title) == manifest.ID(p.Title) }) {
+		if slices.ContainsFunc(out, func(t Title) bool { return manifest.Plain(t.Title) == manifest.Plain(p.Title) }) {
 			continue
 		}
 		because := ""
 		switch {
 		case within(s.path, p.Folder):
 			because = "the path lies in the prefix that was added for it"
-		case manifest.ID(s.text) == manifest.ID(p.Title):
+		case manifest.Plain(s.text) == manifest.Plain(p.Title):
 			because = "that is its name"
 		default:
 			continue
@@ -100,7 +100,7 @@ func (i Identifier) installed(ctx context.Context, s subject, similar bool) (out
 			Edition: sheet.Edition{Name: p.Title, Store: p.Store, Prefix: p.Folder},
 			System:  "windows", StartedBy: []string{}, Accounts: []sheet.Account{},
 		}}
-		if t.Recorded, err = i.recorded(ctx, manifest.ID(p.Title), p.Store, ""); err != nil {
+		if t.Recorded, err = i.recorded(ctx, p.Title, p.Store, ""); err != nil {
 			return nil, err
 		}
 		out = append(out, t)
@@ -135,7 +135,7 @@ func (i Identifier) reason(s subject, e sheet.Installed) string {
 		return "that is its reference at " + e.Store
 	case e.Ref != "" && i.refIn(s.text, e.Store) == e.Ref:
 		return "the address is its page at " + e.Store
-	case manifest.ID(s.text) != "" && manifest.ID(e.Name) == manifest.ID(s.text):
+	case manifest.Plain(s.text) != "" && manifest.Plain(e.Name) == manifest.Plain(s.text):
 		return "that is its name"
 	}
 	for _, account := range e.Accounts {
@@ -184,21 +184,36 @@ func (i Identifier) inManifest(ctx context.Context, what string, similar bool) (
 		if err != nil || t == nil {
 			return err
 		}
-		recorded, err := i.recorded(ctx, id, "", "")
-		out = append(out, Title{Title: t.Name, Because: because, Recorded: recorded})
-		return err
+		recorded := []string{}
+		for _, v := range t.Variants {
+			recorded = append(recorded, v.String())
+		}
+		out = append(out, Title{Title: t.Distinct(), Because: because, Recorded: recorded})
+		return nil
 	}
 	if similar {
 		_, near, err := i.Manifest.Find(ctx, what)
 		for n := 0; err == nil && n < len(near); n++ {
-			err = add(manifest.ID(near[n]), "its name is similar")
+			var ids []string
+			if ids, err = i.Manifest.Named(ctx, near[n]); err == nil && len(ids) > 0 {
+				err = add(ids[0], "its name is similar")
+			}
 		}
 		return out, err
 	}
-	if err := add(manifest.ID(what), "that is its name"); err != nil {
+	if manifest.CheckID(what) == "" {
+		if err := add(what, "that is its id"); err != nil {
+			return nil, err
+		}
+	}
+	ids, err := i.Manifest.Named(ctx, what)
+	for n := 0; err == nil && n < len(ids); n++ {
+		err = add(ids[n], "that is its name")
+	}
+	if err != nil {
 		return nil, err
 	}
-	ids, err := i.Manifest.OfEdition(ctx, "", what)
+	ids, err = i.Manifest.OfEdition(ctx, "", what)
 	for n := 0; err == nil && n < len(ids); n++ {
 		err = add(ids[n], "that is its reference at a store")
 	}
@@ -226,7 +241,7 @@ func (i Identifier) unlisted(ctx context.Context, path string) ([]Title, error) 
 	const levels = 8
 	for level := 0; path != "" && level < levels; level++ {
 		if e, _ := machine.InstalledIn(i.Sheets, path); e != nil {
-			recorded, err := i.recorded(ctx, manifest.ID(e.Name), e.Store, e.Ref)
+			recorded, err := i.recorded(ctx, e.Name, e.Store, e.Ref)
 			return []Title{
 				{
 					Title:   e.Name,
@@ -250,19 +265,23 @@ func (i Identifier) unlisted(ctx context.Context, path string) ([]Title, error) 
 	return nil, nil
 }
 
-// recorded lists the variants that the manifest has of a title; those of the edition first.
-func (i Identifier) recorded(ctx context.Context, id, store, ref string) ([]string, error) {
+// recorded lists the variants that the manifest has of a title, by its edition and by its
+// name; those of the edition first.
+func (i Identifier) recorded(ctx context.Context, name, store, ref string) ([]string, error) {
 	own, others := []string{}, []string{}
 	if i.Manifest == nil {
 		return own, nil
 	}
-	ids := []string{id}
+	ids, err := i.Manifest.Named(ctx, name)
+	if err != nil {
+		return nil, err
+	}
 	if ref != "" {
 		of, err := i.Manifest.OfEdition(ctx, store, ref)
 		if err != nil {
 			return nil, err
 		}
-		ids = append(of, id)
+		ids = append(of, ids...)
 	}
 	for n, id := range ids {
 		if slices.Contains(ids[:n], id) {

@@ -76,7 +76,11 @@ func (i Identifier) locationOf(ctx context.Context, e sheet.Installed, path stri
 	if err != nil {
 		return "", err
 	}
-	titles, err := i.Manifest.TitlesOf(ctx, append(ids, manifest.ID(e.Name)))
+	named, err := i.Manifest.Named(ctx, e.Name)
+	if err != nil {
+		return "", err
+	}
+	titles, err := i.Manifest.TitlesOf(ctx, append(ids, named...))
 	if err != nil {
 		return "", err
 	}

@@ -22,7 +22,7 @@ func EditionsOf(installed []sheet.Installed, header trace.Header, programs []str
 		if header.Edition != nil && (header.Edition.Store != e.Store || header.Edition.Ref != "" && header.Edition.Ref != e.Ref) {
 			continue
 		}
-		sameTitle := manifest.ID(header.Title) == manifest.ID(e.Name)
+		sameTitle := manifest.Plain(header.Title) == manifest.Plain(e.Name)
 		if header.Title != "" && !sameTitle {
 			continue
 		}

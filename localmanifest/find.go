@@ -14,14 +14,23 @@ import (
 	"endroit/parallel"
 )
 
-// Title returns the title with this id; nil if there is none.
+// Title returns the title with this id, or what it was merged into; nil if there is none.
 func (k *Manifest) Title(ctx context.Context, id string) (*manifest.Title, error) {
-	all, err := k.TitlesOf(ctx, []string{id})
-	if err != nil || len(all) == 0 {
-		return nil, err
+	for range maxMerges {
+		all, err := k.TitlesOf(ctx, []string{id})
+		if err != nil || len(all) == 0 {
+			return nil, err
+		}
+		if all[0].MergedInto == "" {
+			return all[0], nil
+		}
+		id = all[0].MergedInto
 	}
-	return all[0], nil
+	return nil, nil
 }
+
+// maxMerges is how many merges an id is followed through.
+const maxMerges = 32
 
 // TitlesOf returns the titles with these ids, of those that there are.
 func (k *Manifest) TitlesOf(ctx context.Context, ids []string) ([]*manifest.Title, error) {
@@ -45,33 +54,64 @@ func (k *Manifest) TitlesOf(ctx context.Context, ids []string) ([]*manifest.Titl
 	})
 }
 
-// Find returns the title with this name or id, and otherwise the names that come
-// close, the closest first, at most five.
-func (k *Manifest) Find(ctx context.Context, name string) (t *manifest.Title, near []string, err error) {
-	if t, err = k.Title(ctx, manifest.ID(name)); err != nil || t != nil {
-		return t, nil, err
+// Find returns the title with this id, or all with this name, without regard to case and
+// accents; where there is none, those with the name without regard to punctuation;
+// otherwise the names that come close, the closest first, at most five.
+func (k *Manifest) Find(ctx context.Context, name string) (found []*manifest.Title, near []string, err error) {
+	if manifest.CheckID(name) == "" {
+		if t, err := k.Title(ctx, name); err != nil || t != nil {
+			return []*manifest.Title{t}, nil, err
+		}
 	}
-	id := ""
+	ids, err := k.Named(ctx, name)
+	if err != nil {
+		return nil, nil, err
+	}
+	if len(ids) > 0 {
+		found, err = k.TitlesOf(ctx, ids)
+		return found, nil, err
+	}
 	closest := manifest.NewNearest(name)
 	err = k.view(ctx, func(tx *bolt.Tx) error {
-		names := tx.Bucket(inNames)
-		below(names.Cursor(), key(manifest.Fold(name)), func(parts []string) bool {
-			id = parts[0]
-			return false
-		})
-		if id != "" {
-			return nil
-		}
-		return names.ForEach(func(k, other []byte) error {
+		return tx.Bucket(inNames).ForEach(func(k, other []byte) error {
 			closest.Add(string(other), splitKey(k)[0])
 			return ctx.Err()
 		})
 	})
-	if err == nil && id != "" {
-		t, err = k.Title(ctx, id)
-		return t, nil, err
-	}
 	return nil, closest.Names(), err
+}
+
+// Named are the ids of the titles with this name, without regard to case and accents;
+// where none has it, of those that have it without regard to punctuation.
+func (k *Manifest) Named(ctx context.Context, name string) ([]string, error) {
+	of, err := k.NamedEach(ctx, []string{name})
+	if err != nil {
+		return nil, err
+	}
+	return of[0], nil
+}
+
+// NamedEach is Named for each of several names.
+func (k *Manifest) NamedEach(ctx context.Context, names []string) ([][]string, error) {
+	out := make([][]string, len(names))
+	err := k.view(ctx, func(tx *bolt.Tx) error {
+		for i, name := range names {
+			for _, way := range []struct {
+				bucket []byte
+				text   string
+			}{{inNames, manifest.Fold(name)}, {inPlains, manifest.Plain(name)}} {
+				if way.text == "" || len(out[i]) > 0 {
+					continue
+				}
+				below(tx.Bucket(way.bucket).Cursor(), key(way.text), func(parts []string) bool {
+					out[i] = append(out[i], parts[0])
+					return true
+				})
+			}
+		}
+		return nil
+	})
+	return out, err
 }
 
 // Names lists titles' names in order, so many at most.

@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"runtime/debug"
@@ -21,17 +20,19 @@ import (
 	"endroit/core/manifest"
 	"endroit/core/place"
 	"endroit/core/sheet"
+	"endroit/published"
 )
 
 // The index is a file of sorted keys and their values, which is mapped into memory.
 // Keys of several parts are as key makes them. Another version is rebuilt.
-const indexVersion = 4
+const indexVersion = 5
 
 var (
 	inHead     = []byte("head")     // headKey: indexHead in JSON
 	inSheets   = []byte("sheets")   // id: the sheet in JSON
 	inTitles   = []byte("titles")   // id: the title in CBOR (RFC 8949), which is read in a third of JSON's time
 	inNames    = []byte("names")    // name as manifest.Fold gives it, id: the name
+	inPlains   = []byte("plains")   // name as manifest.Plain gives it, id
 	inEditions = []byte("editions") // reference, store, title's id
 	inFirsts   = []byte("firsts")   // anchor, first name, second name, title's id: see firstNames
 	headKey    = []byte("head")
@@ -50,15 +51,10 @@ func must[M any](mode M, err error) M {
 	return mode
 }
 
-// indexHead says which file an index is of.
+// indexHead says what an index is of.
 type indexHead struct {
-	Version int           `json:"version"`
-	Digest  string        `json:"digest"`
-	Size    int64         `json:"size"`
-	Time    int64         `json:"time"` // nanoseconds since 1970
-	Titles  int           `json:"titles"`
-	Sheets  int           `json:"sheets"`
-	Head    manifest.Head `json:"head"`
+	Version int    `json:"version"`
+	ID      string `json:"id"` // of the files
 }
 
 // key joins parts so that those with the same first parts stand together, and
@@ -89,10 +85,10 @@ var (
 
 // Manifest is the local manifest. It is safe for concurrent use.
 type Manifest struct {
-	Head   manifest.Head
-	Digest string
-	Titles int // how many there are
-	// SheetCount is how many launchers' sheets there are, Size the bytes of the revision.
+	Head published.Head
+	// Titles is how many there are, without those that were merged into others.
+	Titles int
+	// SheetCount is how many launchers' sheets there are, Size the bytes of the files.
 	SheetCount int
 	Size       int64
 	db         *bolt.DB
@@ -131,53 +127,39 @@ func (k *Manifest) view(ctx context.Context, look func(tx *bolt.Tx) error) (err 
 }
 
 // Open opens the local manifest by its index. The index is built first where it is
-// missing, damaged or of another version, or where the revision's file changed;
-// told is called then, and may be nil.
+// missing, damaged or of another version; told is called then, and may be nil.
 func Open(ctx context.Context, folder string, told func()) (*Manifest, error) {
-	d, err := digest(folder)
+	c, err := readCurrent(folder)
 	if err != nil {
 		return nil, err
 	}
-	if k, err := open(ctx, folder, d); err == nil {
+	if k, err := open(ctx, folder, c); err == nil {
 		return k, nil
 	}
 	if told != nil {
 		told()
 	}
-	if d, err = Sound(ctx, folder); err != nil {
+	if err := c.load(folder); err != nil {
 		return nil, err
 	}
-	file := filepath.Join(folder, d+".json")
-	index, err := build(ctx, folder, file, d, nil)
-	if errors.Is(err, manifest.ErrFormat) {
-		return nil, fmt.Errorf("%s: %w; %w", file, err, ErrDamaged)
-	}
-	if err == nil {
-		defer os.Remove(index)
-		err = os.Rename(index, indexFile(folder, d))
-	}
-	if err != nil {
+	if err := buildAll(ctx, folder, c); err != nil {
 		return nil, err
 	}
-	return open(ctx, folder, d)
+	return open(ctx, folder, c)
 }
 
-func indexFile(folder, digest string) string { return filepath.Join(folder, digest+".index") }
+func indexFile(folder string, c *current) string { return filepath.Join(folder, c.ID+".index") }
 
 // lockTimeout is how long an index is waited for that somebody has locked: nobody
 // here does.
 const lockTimeout = 2 * time.Second
 
-// open opens an index that fits its revision.
-func open(ctx context.Context, folder, d string) (*Manifest, error) {
-	k := &Manifest{Digest: d, file: indexFile(folder, d)}
+// open opens an index that fits what counts.
+func open(ctx context.Context, folder string, c *current) (*Manifest, error) {
+	k := &Manifest{file: indexFile(folder, c), Head: c.Head, Titles: c.Head.Titles, SheetCount: c.Head.Sheets, Size: c.Size}
 	index, err := os.Stat(k.file)
 	if err != nil || !index.Mode().IsRegular() {
 		return nil, errIndex
-	}
-	revision, err := os.Stat(filepath.Join(folder, d+".json"))
-	if err != nil {
-		return nil, err
 	}
 	if k.db, err = bolt.Open(k.file, 0o600, &bolt.Options{ReadOnly: true, NoStatistics: true, Timeout: lockTimeout}); err != nil {
 		return nil, err
@@ -187,61 +169,35 @@ func open(ctx context.Context, folder, d string) (*Manifest, error) {
 		if tx.Size() > index.Size() { // it was cut off
 			return errIndex
 		}
-		for _, b := range [][]byte{inHead, inSheets, inTitles, inNames, inEditions, inFirsts} {
+		for _, b := range buckets {
 			if tx.Bucket(b) == nil {
 				return errIndex
 			}
 		}
 		return json.Unmarshal(tx.Bucket(inHead).Get(headKey), &h)
 	})
-	if err == nil &&
-		(h.Version != indexVersion || h.Digest != d || h.Size != revision.Size() || h.Time != revision.ModTime().UnixNano()) {
-		err = errors.New("an index of another file, or of another version")
+	if err == nil && (h.Version != indexVersion || h.ID != c.ID) {
+		err = errors.New("an index of other files, or of another version")
 	}
 	if err != nil {
 		_ = k.db.Close()
 		return nil, err
 	}
-	k.Head, k.Titles, k.SheetCount, k.Size = h.Head, h.Titles, h.Sheets, h.Size
 	return k, nil
 }
 
-// build writes the index of a revision's file beside it, under a name of its own, which
-// it returns. The revision is read an entry at a time. accept may be nil.
-func build(ctx context.Context, folder, revision, d string, accept func(manifest.Head) error) (string, error) {
-	in, err := os.Open(revision)
-	if err != nil {
-		return "", err
-	}
-	defer in.Close()
-	info, err := in.Stat()
-	if err != nil {
-		return "", err
-	}
+// buildAll writes the index of all files.
+func buildAll(ctx context.Context, folder string, c *current) error {
 	f, err := os.CreateTemp(folder, ".new-*.index")
 	if err != nil {
-		return "", err
+		return err
 	}
 	_ = f.Close()
-	head := indexHead{Version: indexVersion, Digest: d, Size: info.Size(), Time: info.ModTime().UnixNano()}
-	if err := write(f.Name(), reader{ctx, in}, head, accept); err != nil {
-		_ = os.Remove(f.Name())
-		return "", err
+	defer os.Remove(f.Name()) // gone already where all went well
+	if err := write(ctx, f.Name(), folder, c); err != nil {
+		return err
 	}
-	return f.Name(), nil
-}
-
-// reader ends with its context.
-type reader struct {
-	ctx context.Context
-	in  io.Reader
-}
-
-func (r reader) Read(p []byte) (int, error) {
-	if err := r.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return r.in.Read(p)
+	return os.Rename(f.Name(), indexFile(folder, c))
 }
 
 // pair is what an index holds under a key.
@@ -285,10 +241,13 @@ func (f *filling) flush() error {
 	return err
 }
 
-func write(file string, revision io.Reader, h indexHead, accept func(manifest.Head) error) (err error) {
-	// Nothing of it has to survive a crash: it is renamed when it is whole, and built
-	// again where it is not.
-	db, err := bolt.Open(file, 0o600, &bolt.Options{NoSync: true, NoFreelistSync: true, NoStatistics: true})
+// options of an index that is written: nothing of it has to survive a crash, since it is
+// renamed when it is whole, and built again where it is not.
+var writing = bolt.Options{NoSync: true, NoFreelistSync: true, NoStatistics: true}
+
+// write writes the index of all files, a shard at a time.
+func write(ctx context.Context, file, folder string, c *current) (err error) {
+	db, err := bolt.Open(file, 0o600, &writing)
 	if err != nil {
 		return fmt.Errorf("index the manifest: %w", err)
 	}
@@ -297,49 +256,200 @@ func write(file string, revision io.Reader, h indexHead, accept func(manifest.He
 			err = e
 		}
 	}()
-	sheets, titles := filling{db: db, bucket: inSheets}, filling{db: db, bucket: inTitles}
-	var names, editions, firsts []pair
-	h.Head, err = manifest.Stream(revision, manifest.Each{
-		Sheet: func(x manifest.Sheet) error { h.Sheets++; return sheets.add([]byte(x.ID), x.Sheet) },
-		Title: func(t manifest.Title) error {
-			h.Titles++
-			names = append(names, pair{key(manifest.Fold(t.Name), t.ID), []byte(t.Name)})
-			for _, v := range t.Variants {
-				if v.Ref != "" {
-					editions = append(editions, pair{key(v.Ref, v.Store, t.ID), nil})
-				}
-				for _, l := range v.Locations {
-					if a, one, two, ok := firstNames(l.At); ok {
-						firsts = append(firsts, pair{key(string(a), one, two, t.ID), nil})
-					}
-				}
-			}
+	titles := filling{db: db, bucket: inTitles}
+	var entries [4][]pair
+	for _, name := range c.shards() {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		shard, err := readShard(folder, name, c.Files[name])
+		if err != nil {
+			return err
+		}
+		for i := range shard.Titles {
+			t := &shard.Titles[i]
 			doc, err := titleWriter.Marshal(t)
 			if err != nil {
 				return err
 			}
-			return titles.add([]byte(t.ID), doc)
-		},
-	})
+			if err := titles.add([]byte(t.ID), doc); err != nil {
+				return err
+			}
+			for n, list := range entriesOf(t) {
+				entries[n] = append(entries[n], list...)
+			}
+		}
+	}
+	if err := titles.flush(); err != nil {
+		return fmt.Errorf("index the manifest: %w", err)
+	}
+	for n, bucket := range entryBuckets {
+		if err := fill(db, bucket, entries[n]); err != nil {
+			return fmt.Errorf("index the manifest: %w", err)
+		}
+	}
+	return db.Update(func(tx *bolt.Tx) error { return finish(tx, folder, c) })
+}
+
+// finish writes the sheets and the head.
+func finish(tx *bolt.Tx, folder string, c *current) error {
+	all, err := readSheets(folder, c)
 	if err != nil {
 		return err
 	}
-	if accept != nil {
-		if err := accept(h.Head); err != nil {
+	if tx.Bucket(inSheets) != nil {
+		if err := tx.DeleteBucket(inSheets); err != nil {
 			return err
 		}
 	}
-	head, err := json.Marshal(h)
-	if err == nil {
-		err = errors.Join(
-			sheets.flush(), titles.flush(), fill(db, inNames, names), fill(db, inEditions, editions),
-			fill(db, inFirsts, firsts), fill(db, inHead, []pair{{headKey, head}}),
-		)
+	sheets, err := tx.CreateBucket(inSheets)
+	if err != nil {
+		return err
+	}
+	for _, x := range all {
+		if err := sheets.Put([]byte(x.ID), x.Sheet); err != nil {
+			return err
+		}
+	}
+	head, err := tx.CreateBucketIfNotExists(inHead)
+	if err != nil {
+		return err
+	}
+	raw, err := json.Marshal(indexHead{indexVersion, c.ID})
+	if err != nil {
+		return err
+	}
+	return head.Put(headKey, raw)
+}
+
+// change makes the index of what counts now from a copy of that of what counted before:
+// the titles of the shards that differ are taken out and put in.
+func change(ctx context.Context, folder string, before, c *current) (err error) {
+	k, err := open(ctx, folder, before)
+	if err != nil {
+		return err
+	}
+	defer k.Close()
+	f, err := os.CreateTemp(folder, ".new-*.index")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name())
+	err = k.view(ctx, func(tx *bolt.Tx) error {
+		_, err := tx.WriteTo(f)
+		return err
+	})
+	if e := f.Close(); err == nil {
+		err = e
 	}
 	if err != nil {
-		return fmt.Errorf("index the manifest: %w", err)
+		return err
+	}
+	db, err := bolt.Open(f.Name(), 0o600, &writing)
+	if err != nil {
+		return err
+	}
+	err = db.Update(func(tx *bolt.Tx) error {
+		for _, name := range c.shards() {
+			if old, same := before.Files[name]; same && old == c.Files[name] {
+				continue
+			}
+			shard, err := readShard(folder, name, c.Files[name])
+			if err != nil {
+				return err
+			}
+			if err := replace(tx, shard); err != nil {
+				return err
+			}
+		}
+		return finish(tx, folder, c)
+	})
+	if e := db.Close(); err == nil {
+		err = e
+	}
+	if err == nil {
+		err = os.Rename(f.Name(), indexFile(folder, c))
+	}
+	return err
+}
+
+// replace puts a shard's titles in place of those that were in its range of ids.
+func replace(tx *bolt.Tx, shard *manifest.Shard) error {
+	titles := tx.Bucket(inTitles)
+	first, last := manifest.Bounds(shard.Shard)
+	var ids [][]byte
+	cursor := titles.Cursor()
+	for id, doc := cursor.Seek([]byte(first)); id != nil && string(id) <= last; id, doc = cursor.Next() {
+		var t manifest.Title
+		if err := titleReader.Unmarshal(doc, &t); err != nil {
+			return err
+		}
+		for n, list := range entriesOf(&t) {
+			for _, e := range list {
+				if err := tx.Bucket(entryBuckets[n]).Delete(e.key); err != nil {
+					return err
+				}
+			}
+		}
+		ids = append(ids, bytes.Clone(id))
+	}
+	for _, id := range ids {
+		if err := titles.Delete(id); err != nil {
+			return err
+		}
+	}
+	for i := range shard.Titles {
+		t := &shard.Titles[i]
+		doc, err := titleWriter.Marshal(t)
+		if err != nil {
+			return err
+		}
+		if err := titles.Put([]byte(t.ID), doc); err != nil {
+			return err
+		}
+		for n, list := range entriesOf(t) {
+			for _, e := range list {
+				if err := tx.Bucket(entryBuckets[n]).Put(e.key, e.value); err != nil {
+					return err
+				}
+			}
+		}
 	}
 	return nil
+}
+
+// entryBuckets are the buckets by which titles are found, in the order of entriesOf.
+var entryBuckets = [4][]byte{inNames, inPlains, inEditions, inFirsts}
+
+var buckets = [][]byte{inHead, inSheets, inTitles, inNames, inPlains, inEditions, inFirsts}
+
+// entriesOf are the entries by which a title is found; none if it was merged.
+func entriesOf(t *manifest.Title) (e [4][]pair) {
+	if t.MergedInto != "" {
+		return e
+	}
+	for _, n := range t.AllNames() {
+		e[0] = append(e[0], pair{key(manifest.Fold(n), t.ID), []byte(n)})
+		e[1] = append(e[1], pair{key(manifest.Plain(n), t.ID), nil})
+	}
+	seen := map[string]bool{}
+	for _, v := range t.Variants {
+		if v.Ref != "" {
+			e[2] = append(e[2], pair{key(v.Ref, v.Store, t.ID), nil})
+		}
+		for _, l := range v.Locations {
+			if a, one, two, ok := firstNames(l.At); ok && !seen[l.At] {
+				seen[l.At] = true
+				e[3] = append(e[3], pair{key(string(a), one, two, t.ID), nil})
+			}
+		}
+	}
+	for _, x := range t.Editions {
+		if x.Ref != "" {
+			e[2] = append(e[2], pair{key(x.Ref, x.Store, t.ID), nil})
+		}
+	}
+	return e
 }
 
 // fill fills a bucket with keys in any order.

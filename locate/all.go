@@ -75,8 +75,18 @@ func (h *Resolver) All(
 		}
 	}
 	editions := make([]localmanifest.Edition, 0, len(h.survey.Installed))
-	for id := range h.byTitle {
-		add(id, "") // recorded for another store, or for any
+	var names []string
+	for _, e := range h.survey.Installed {
+		names = append(names, e.Name)
+	}
+	named, err := k.NamedEach(ctx, names)
+	if err != nil {
+		return nil, err
+	}
+	for _, ids := range named {
+		for _, id := range ids {
+			add(id, "") // recorded for another store, or for any
+		}
 	}
 	for _, e := range h.survey.Installed {
 		if e.Ref != "" {

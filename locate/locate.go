@@ -35,6 +35,7 @@ type Location struct {
 	At       string            `json:"at"`
 	Holds    string            `json:"holds"`
 	Standing standing.Standing `json:"standing"`
+	Usable   bool              `json:"usable"` // whether programs may change files by it
 	Reason   string            `json:"reason"`
 	machine.Found
 	// Forms are the folder, or the file, in the ways that can be pasted.
@@ -122,11 +123,11 @@ type Resolver struct {
 
 	user      string
 	byRef     map[string][]int // of the survey's installed editions
-	byTitle   map[string][]int // by the title's id
+	byTitle   map[string][]int // by the title's plain name
 	byPrefix  map[string]int   // the survey's prefixes, by their folders
 	sandboxes []machine.Sandbox
 	gone      []sheet.Installed
-	goneIDs   []string // of their titles
+	goneNames []string // of their titles, plain
 	finder    *machine.Finder
 	brief     bool
 }
@@ -147,14 +148,14 @@ func New(survey *machine.Survey, roots place.Roots) *Resolver {
 		if e.Ref != "" {
 			h.byRef[e.Ref] = append(h.byRef[e.Ref], i)
 		}
-		id := manifest.ID(e.Name)
-		h.byTitle[id] = append(h.byTitle[id], i)
+		name := manifest.Plain(e.Name)
+		h.byTitle[name] = append(h.byTitle[name], i)
 	}
 	for i := range survey.Prefixes {
 		h.byPrefix[survey.Prefixes[i].Folder] = i
 	}
 	for _, e := range h.gone {
-		h.goneIDs = append(h.goneIDs, manifest.ID(e.Name))
+		h.goneNames = append(h.goneNames, manifest.Plain(e.Name))
 	}
 	if me, err := user.Current(); err == nil {
 		h.user = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
@@ -190,6 +191,7 @@ func (h *Resolver) Title(ctx context.Context, t *manifest.Title, scope Scope) (T
 		if h.OS != "" && v.OS != h.OS {
 			continue
 		}
+		v.Locations = holding(v, func(l manifest.Location) bool { return l.Standing.Counted() })
 		var found []Variant
 		switch forWindows := v.OS == "windows" || v.Runtime == "prefix"; {
 		case v.OS == machine.System() && v.Runtime == "native":
@@ -293,7 +295,7 @@ func (t *Title) onlyThere() {
 func (h *Resolver) missing(t *manifest.Title) []sheet.Installed {
 	out := []sheet.Installed{}
 	for i, e := range h.gone {
-		if h.goneIDs[i] == t.ID ||
+		if called(t, h.goneNames[i]) ||
 			slices.ContainsFunc(
 				t.Variants,
 				func(v manifest.Variant) bool { return v.Ref != "" && v.Ref == e.Ref && v.Store == e.Store },
@@ -332,10 +334,19 @@ func once(all []Variant) []Variant {
 	return out
 }
 
+// called reports whether a title has a name, given plain.
+func called(t *manifest.Title, plain string) bool {
+	return slices.ContainsFunc(t.AllNames(), func(n string) bool { return manifest.Plain(n) == plain })
+}
+
 // installed are the editions of a variant that are there. One without a reference
 // is told by its title.
 func (h *Resolver) installed(t *manifest.Title, v manifest.Variant, forWindows bool) (out []sheet.Installed) {
-	among := h.byTitle[t.ID]
+	var own []int
+	for _, n := range t.AllNames() {
+		own = append(own, h.byTitle[manifest.Plain(n)]...)
+	}
+	among := own
 	if v.Ref != "" {
 		among = h.byRef[v.Ref]
 	}
@@ -344,7 +355,7 @@ func (h *Resolver) installed(t *manifest.Title, v manifest.Variant, forWindows b
 		if v.Store != "" && e.Store != v.Store {
 			continue
 		}
-		if v.Store == "" && e.Store != "" && !slices.Contains(h.byTitle[t.ID], i) {
+		if v.Store == "" && e.Store != "" && !slices.Contains(own, i) {
 			continue
 		}
 		if forWindows && e.Prefix == "" && machine.System() != "windows" || !forWindows && e.System != machine.System() {
@@ -380,6 +391,11 @@ func (h *Resolver) native(ctx context.Context, t *manifest.Title, v manifest.Var
 	return out
 }
 
+// holding are a variant's locations for which something holds.
+func holding(v manifest.Variant, does func(manifest.Location) bool) []manifest.Location {
+	return slices.DeleteFunc(slices.Clone(v.Locations), func(l manifest.Location) bool { return !does(l) })
+}
+
 // with are the roots, and where an edition's own anchors lie.
 func with(roots place.Roots, install, account string) place.Roots {
 	out := make(place.Roots, len(roots)+2)
@@ -396,6 +412,7 @@ func with(roots place.Roots, install, account string) place.Roots {
 // exists has a folder of its own; the one in use comes first, and the others add
 // only what lies there.
 func (h *Resolver) edition(ctx context.Context, v manifest.Variant, e sheet.Installed) (out []Variant) {
+	v.Locations = holding(v, func(l manifest.Location) bool { return l.Versions.Includes(e.Version) })
 	for _, part := range perAccount(v, e.Accounts) {
 		roots := with(h.roots, e.Folder, part.folder)
 		found := h.variant(ctx, part.variant, roots, e.Accounts)
@@ -464,6 +481,8 @@ func (h *Resolver) inPrefixes(ctx context.Context, t *manifest.Title, v manifest
 		}
 		p := h.survey.Prefixes[i].Prefix
 		looked[p.Folder] = true
+		v := v
+		v.Locations = holding(v, func(l manifest.Location) bool { return l.Versions.Includes(e.Version) })
 		for _, part := range perAccount(v, e.Accounts) {
 			outside := place.Roots{place.Install: e.Folder}
 			if part.folder != "" {
@@ -557,11 +576,12 @@ func locate(l manifest.Location, at place.Location, err error, find func() (mach
 		At:       l.At,
 		Holds:    l.Holds,
 		Standing: l.Standing,
+		Reason:   l.Reason,
+		Usable:   l.Usable(),
 		Notes:    l.Notes,
 		Found:    machine.Found{Files: []machine.File{}},
 		Forms:    []place.Form{},
 	}
-	_, one.Reason = standing.Of(l.Evidence)
 	if err == nil {
 		one.Found, err = find()
 	}

@@ -49,6 +49,29 @@ type File struct {
 // FileOf describes a file's content.
 func FileOf(data []byte) File { return File{sha256.Sum256(data), int64(len(data))} }
 
+// fileText is a file's description as it is written.
+type fileText struct {
+	SHA256 string `json:"sha256"`
+	Length int64  `json:"length"`
+}
+
+// MarshalJSON writes the digest in hexadecimal.
+func (f File) MarshalJSON() ([]byte, error) { return json.Marshal(fileText{f.Digest(), f.Length}) }
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (f *File) UnmarshalJSON(data []byte) error {
+	var t fileText
+	if err := json.Unmarshal(data, &t); err != nil {
+		return err
+	}
+	sum, err := hex.DecodeString(t.SHA256)
+	if err != nil || len(sum) != sha256.Size || t.Length < 0 {
+		return fmt.Errorf("%.80q is not a SHA-256 in hexadecimal", t.SHA256)
+	}
+	*f = File{[sha256.Size]byte(sum), t.Length}
+	return nil
+}
+
 // Digest is the file's SHA-256 in hexadecimal.
 func (f File) Digest() string { return hex.EncodeToString(f.SHA256[:]) }
 
@@ -77,10 +100,14 @@ const (
 func RootPath(version int64) string { return fmt.Sprintf("%s%d.root.json", metadataFolder, version) }
 
 // SnapshotPath is the path of a revision's snapshot in the published tree.
-func SnapshotPath(revision int) string { return fmt.Sprintf("%s%d.snapshot.json", metadataFolder, revision) }
+func SnapshotPath(revision int) string {
+	return fmt.Sprintf("%s%d.snapshot.json", metadataFolder, revision)
+}
 
 // TargetsPath is the path of a revision's targets in the published tree.
-func TargetsPath(revision int) string { return fmt.Sprintf("%s%d.targets.json", metadataFolder, revision) }
+func TargetsPath(revision int) string {
+	return fmt.Sprintf("%s%d.targets.json", metadataFolder, revision)
+}
 
 // FilePath is the path of a file in the published tree: its digest stands before its name.
 func FilePath(name string, f File) string {

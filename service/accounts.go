@@ -33,6 +33,25 @@ func (s *Service) ChangeAccount(ctx context.Context, name string, c Change) erro
 	return nil
 }
 
+// Rename gives an account another name.
+func (s *Service) Rename(ctx context.Context, name, to string) error {
+	if err := checkName(to); err != nil {
+		return err
+	}
+	if err := s.store.Rename(ctx, name, to); err != nil {
+		return fmt.Errorf("rename %s to %s: %w", name, to, err)
+	}
+	return nil
+}
+
+// Forget removes who an account was of.
+func (s *Service) Forget(ctx context.Context, name string) error {
+	if err := s.store.Forget(ctx, name); err != nil {
+		return fmt.Errorf("forget %s: %w", name, err)
+	}
+	return nil
+}
+
 // SetPassword gives an account another password, and ends its sign-ins.
 func (s *Service) SetPassword(ctx context.Context, name, password string) error {
 	if err := checkAccount(name, password); err != nil {

@@ -40,11 +40,12 @@ func (s *Service) api(g *echo.Group) {
 
 	g.GET("/titles", s.searchTitles, public)
 	g.GET("/titles/:id", s.showTitle, public)
+	g.GET("/titles/:id/history", s.showHistory, public)
+	g.GET("/titles/:id/comparison", s.compareTitle, public)
 	g.GET("/launchers", s.listLaunchers, public)
 	g.GET("/launchers/:id", s.showLauncher, public)
-	g.GET("/manifest", s.newestManifest, public)
-	g.GET("/manifest/revisions", s.listRevisions, public)
-	g.GET("/manifest/revisions/:number", s.oneRevision, public)
+	g.GET("/revisions", s.listRevisions, public)
+	g.GET("/revisions/:number", s.showRevision, public)
 
 	g.POST("/contributions", s.submit, s.known, s.limited(submissions))
 	g.GET("/contributions", s.listContributions, s.known)

@@ -17,12 +17,11 @@ func (s *Service) accept(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	revision, err := s.store.Accept(c.Request().Context(), id, person(c))
-	if err != nil {
+	if err := s.store.Accept(c.Request().Context(), id, person(c)); err != nil {
 		return err
 	}
-	s.log.Info("accepted", "contribution", id, "by", person(c).Name, "revision", revision)
-	return c.JSON(http.StatusOK, wire.Decided{Number: id, State: "accepted", Revision: revision})
+	s.log.Info("accepted", "contribution", id, "by", person(c).Name)
+	return c.JSON(http.StatusOK, wire.Decided{Number: id, State: "accepted"})
 }
 
 // maxBecause is how long a reason may be, in characters.

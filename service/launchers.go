@@ -3,12 +3,13 @@ package service
 import (
 	"net/http"
 	"slices"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"endroit/core/contribution"
-	"endroit/core/manifest"
 	"endroit/core/place"
+	"endroit/core/record"
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/service/store"
@@ -40,16 +41,16 @@ func (s *Service) listLaunchers(c *echo.Context) error {
 	return c.JSON(http.StatusOK, wire.Page[wire.LauncherListed]{Items: items, Next: next})
 }
 
-func listLauncher(x manifest.Sheet, read *sheet.Sheet) wire.LauncherListed {
+func listLauncher(x record.Sheet, read *sheet.Sheet) wire.LauncherListed {
 	out := wire.LauncherListed{
 		ID:        x.ID,
 		Name:      read.Name,
 		Systems:   []string{},
 		Addresses: read.Addresses,
 		Starts:    []string{},
-		Standing:  x.Standing,
 	}
-	_, out.Reason = standing.OfSheet(x.Evidence)
+	verdict := standing.OfSheet(x.Evidence, time.Now())
+	out.Standing, out.Reason = verdict.Standing, verdict.Reason
 	if out.Addresses == nil {
 		out.Addresses = []string{}
 	}
@@ -78,7 +79,7 @@ func (s *Service) showLauncher(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	i := slices.IndexFunc(all, func(x manifest.Sheet) bool { return x.ID == c.Param("id") })
+	i := slices.IndexFunc(all, func(x record.Sheet) bool { return x.ID == c.Param("id") })
 	if i < 0 {
 		return store.ErrNotFound
 	}
@@ -91,7 +92,9 @@ func (s *Service) showLauncher(c *echo.Context) error {
 		Store:          read.Store,
 		StartedBy:      []string{},
 		Sheets:         sheetSystems(read),
-		Evidence:       all[i].Evidence,
+	}
+	if out.Evidence, err = s.evidence(c.Request().Context(), all[i].Evidence); err != nil {
+		return err
 	}
 	if out.Store == "" {
 		out.Store = read.ID
@@ -118,7 +121,7 @@ func sheetSystems(s *sheet.Sheet) []wire.SheetSystem {
 }
 
 // showSheet is what a reviewer needs of a sheet.
-func (s *Service) showSheet(c *echo.Context, x store.Contribution, body *contribution.Body) (*wire.SheetShown, error) {
+func (s *Service) showSheet(c *echo.Context, x store.Contribution, body *contribution.Sheet) (*wire.SheetShown, error) {
 	all, err := s.store.Sheets(c.Request().Context())
 	if err != nil {
 		return nil, err
@@ -149,7 +152,17 @@ func (s *Service) showSheet(c *echo.Context, x store.Contribution, body *contrib
 		if present != nil {
 			out.Differences = sheet.Compare(present, body.Sheet)
 		}
-		out.Clashes = store.ClashesWith(body.Sheet, all)
+		out.Clashes = sheet.Clashes(body.Sheet, readable(all))
 	}
 	return out, nil
+}
+
+// readable are the sheets that this version reads.
+func readable(all []record.Sheet) (read []*sheet.Sheet) {
+	for i := range all {
+		if s, err := all[i].Read(); err == nil {
+			read = append(read, s)
+		}
+	}
+	return read
 }

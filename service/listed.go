@@ -1,14 +1,19 @@
 package service
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"net/http"
+	"slices"
 	"strconv"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"endroit/core/contribution"
 	"endroit/core/manifest"
+	"endroit/core/record"
 	"endroit/core/standing"
 	"endroit/service/answer"
 	"endroit/service/store"
@@ -20,6 +25,10 @@ func listed(x store.Contribution) wire.ContributionListed {
 		Number:    x.ID,
 		Kind:      x.Kind,
 		Title:     x.Title,
+		TitleID:   x.TitleID,
+		Store:     x.Store,
+		System:    x.System,
+		Statement: x.Statement,
 		By:        x.By,
 		State:     x.State,
 		Submitted: x.Submitted.UTC(),
@@ -36,16 +45,23 @@ func (s *Service) listContributions(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	state := c.QueryParam("state")
-	if state != "" && state != "waiting" && state != "accepted" && state != "returned" {
+	f := store.Filter{
+		State: c.QueryParam("state"), Kind: c.QueryParam("kind"), System: c.QueryParam("system"), TitleID: c.QueryParam("title"),
+	}
+	if f.State != "" && f.State != "waiting" && f.State != "accepted" && f.State != "returned" {
 		return answer.Invalid("state", "it must be waiting, accepted or returned")
 	}
-	me := person(c)
-	var only int64
-	if !me.Reviewer || c.QueryParam("mine") == "true" {
-		only = me.ID
+	if f.Kind != "" && !slices.Contains(contribution.Kinds(), f.Kind) {
+		return answer.Invalid("kind", "it must be one of the kinds of contributions")
 	}
-	list, err := s.store.Contributions(c.Request().Context(), state, only, cursor, limit+1)
+	if f.System != "" && !slices.Contains(systems, f.System) {
+		return answer.Invalid("system", "it must be linux, windows or macos")
+	}
+	me := person(c)
+	if !me.Reviewer || c.QueryParam("mine") == "true" {
+		f.Person = me.ID
+	}
+	list, err := s.store.Contributions(c.Request().Context(), f, cursor, limit+1)
 	if err != nil {
 		return err
 	}
@@ -70,33 +86,48 @@ func contributionNumber(c *echo.Context) (int64, error) {
 }
 
 func (s *Service) showContribution(c *echo.Context) error {
-	x, err := s.visible(c)
+	x, body, err := s.visible(c)
 	if err != nil {
 		return err
 	}
-	shown, err := s.show(c, x)
+	shown, err := s.show(c, x, body)
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, shown)
 }
 
-func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.ContributionShown, error) {
-	body, err := s.corrected(c, x)
-	if err != nil {
-		return nil, err
-	}
+func (s *Service) show(c *echo.Context, x store.Contribution, body contribution.Body) (*wire.ContributionShown, error) {
+	ctx := c.Request().Context()
 	out := &wire.ContributionShown{
 		ContributionListed: listed(x),
+		Reason:             body.Reason(),
 		Locations:          []wire.LocationShown{},
 		Coverage:           []contribution.Covered{},
-		Changes:            []manifest.Change{},
 		Conflicts:          []manifest.Conflict{},
 	}
-	if body.Sheet != nil {
-		out.Sheet, err = s.showSheet(c, x, body)
-	} else {
-		err = s.showDraft(c, x, body, out)
+	outcome, err := s.outcome(ctx, x, body)
+	var bad *contribution.Error
+	var refused *record.Error
+	var merged *record.MergedError
+	switch {
+	case errors.As(err, &bad), errors.As(err, &refused), errors.As(err, &merged):
+		out.Refused, outcome = err.Error(), &contribution.Outcome{}
+	case err != nil:
+		return nil, err
+	}
+	out.Changes = wire.Changes(outcome.Changes(time.Now()))
+	out.Conflicts = append(out.Conflicts, outcome.Conflicts...)
+	if f := body.Evidence(); f != nil {
+		if out.Footprint, err = json.Marshal(f); err != nil {
+			return nil, err
+		}
+	}
+	switch b := body.(type) {
+	case *contribution.Sheet:
+		out.Sheet, err = s.showSheet(c, x, b)
+	case *contribution.Finding:
+		err = s.showDraft(c, b, outcome, out)
 	}
 	if err != nil {
 		return nil, err
@@ -115,64 +146,44 @@ func (s *Service) show(c *echo.Context, x store.Contribution) (*wire.Contributio
 	return out, nil
 }
 
+// outcome is what accepting a contribution would do, or has done.
+func (s *Service) outcome(ctx context.Context, x store.Contribution, body contribution.Body) (*contribution.Outcome, error) {
+	switch x.State {
+	case "waiting":
+		return body.Apply(ctx, s.store.World(), standing.Evidence{Contribution: x.ID, Person: x.Opaque, Accepted: time.Now()})
+	case "accepted":
+		return s.store.Made(ctx, x.ID)
+	}
+	return &contribution.Outcome{}, nil
+}
+
 // showDraft fills in what a reviewer needs of a draft.
-func (s *Service) showDraft(c *echo.Context, x store.Contribution, body *contribution.Body, out *wire.ContributionShown) error {
+func (s *Service) showDraft(
+	c *echo.Context, body *contribution.Finding, outcome *contribution.Outcome, out *wire.ContributionShown,
+) error {
 	var err error
 	if out.Draft, err = json.Marshal(body.Draft); err != nil {
 		return err
 	}
-	if out.Footprint, err = json.Marshal(body.Footprint); err != nil {
-		return err
-	}
-	out.Variant = manifest.VariantOf(body.Draft).String()
+	variant := record.VariantOf(body.Draft)
+	out.Variant = variant.String()
 	if out.Coverage, err = contribution.Cover(c.Request().Context(), body.Draft, body.Footprint); err != nil {
 		return err
 	}
-	others, err := s.store.TitlesNear(c.Request().Context(), body.Draft)
+	shower, err := s.shower(c)
 	if err != nil {
 		return err
 	}
-	forms, err := s.forms(c)
-	if err != nil {
-		return err
-	}
-	present := manifest.Present(others, body.Draft)
-	next := manifest.Title{}
-	if present != nil {
-		next = *present
-	}
-	if x.State == "waiting" {
-		next, err = manifest.Apply(present, manifest.Accepted{
-			Draft:    body.Draft,
-			Evidence: standing.Evidence{Contribution: int(x.ID), By: x.By, Observer: body.Footprint.Observer},
-		})
-		if err != nil {
-			return err
-		}
-		out.Changes = append(manifest.JoinedTitle(present, body.Draft.Title), manifest.Compare(present, next)...)
-		if out.Conflicts, err = manifest.Conflicts(c.Request().Context(), body.Draft, others); err != nil {
-			return err
-		}
-	}
-	for _, v := range next.Variants {
-		if !v.Same(manifest.VariantOf(body.Draft)) {
-			continue
-		}
-		for _, d := range body.Draft.Locations {
-			for _, l := range v.Locations {
-				if l.At == d.At && l.Holds == d.Holds {
-					out.Locations = append(out.Locations, forms.show(l, v))
-				}
+	for _, d := range body.Draft.Locations {
+		l := record.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}, Notes: d.Notes}
+		for _, changed := range outcome.Titles {
+			if found, err := changed.After.Location(
+				record.Place{Variant: record.CombinationOf(variant), At: d.At, Holds: d.Holds},
+			); err == nil {
+				l = found
 			}
 		}
+		out.Locations = append(out.Locations, shower.location(l, variant))
 	}
-	if len(out.Locations) == 0 { // returned: not in the manifest
-		for _, d := range body.Draft.Locations {
-			out.Locations = append(out.Locations, forms.show(
-				manifest.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}, Notes: d.Notes},
-				manifest.VariantOf(body.Draft),
-			))
-		}
-	}
-	return nil
+	return shower.names(c.Request().Context(), s.store, out.Locations)
 }

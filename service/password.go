@@ -34,9 +34,16 @@ var nameShape = sync.OnceValue(func() *regexp.Regexp {
 })
 
 // checkAccount reports what is wrong with a new account.
-func checkAccount(name, password string) error {
+func checkName(name string) error {
 	if !nameShape().MatchString(name) {
 		return fmt.Errorf("the name %.40q must be 2 to 32 lowercase letters, digits and hyphens, beginning with a letter", name)
+	}
+	return nil
+}
+
+func checkAccount(name, password string) error {
+	if err := checkName(name); err != nil {
+		return err
 	}
 	if n := utf8.RuneCountInString(password); n < minPassword || n > maxPassword {
 		return fmt.Errorf("the password has %d characters; it must have %d to %d", n, minPassword, maxPassword)

@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"endroit/core/contribution"
+	"endroit/core/record"
 	"endroit/service/answer"
 	"endroit/service/store"
 	"endroit/service/wire"
@@ -23,10 +24,21 @@ func asProblem(err error) *wire.Problem {
 		conflict *store.ConflictError
 		clash    *store.ClashError
 		data     *pgconn.PgError
+		refused  *record.Error
+		merged   *record.MergedError
+		outdated *store.OutdatedError
 	)
 	switch {
 	case errors.As(err, &bad):
 		return answer.Invalid(bad.Field, bad.Reason)
+	case errors.As(err, &refused):
+		return answer.Problem(http.StatusConflict, wire.ProblemConflict, refused.Error())
+	case errors.As(err, &merged):
+		return answer.Problem(http.StatusConflict, wire.ProblemConflict, merged.Error())
+	case errors.As(err, &outdated):
+		return answer.Problem(http.StatusServiceUnavailable, wire.ProblemOutdated, "a later version of the service has taken over; try again")
+	case errors.Is(err, store.ErrMovedAway):
+		return answer.Problem(http.StatusGone, wire.ProblemNotFound, store.ErrMovedAway.Error())
 	case errors.As(err, &decided):
 		return answer.Problem(http.StatusConflict, wire.ProblemDecided, "this contribution "+decided.Error()[len("it "):])
 	case errors.As(err, &conflict):

@@ -1,92 +1,35 @@
 package service
 
 import (
-	"fmt"
-	"math"
+	"crypto/sha256"
+	"encoding/hex"
 	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"endroit/published"
 	"endroit/service/answer"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
 
-// manifestBody is the newest revision's bytes, kept between requests.
-type manifestBody struct {
-	revision store.Revision
-	bytes    []byte
-}
+// publishedFolder is where the published tree is served.
+const publishedFolder = "/published/"
 
-// manifestType is the media type of a revision.
-const manifestType = "application/json"
+// maxListed is how many changes of a revision a list names.
+const maxListed = 20
 
-// newestManifest answers the newest revision. The entity tag is its digest, weak
-// because the transfer may be compressed.
-func (s *Service) newestManifest(c *echo.Context) error {
-	r, err := s.store.Revision(c.Request().Context(), -1)
-	if err != nil {
-		return err
+func revisionShown(r store.Revision, changes []store.RevisionChange) wire.RevisionShown {
+	out := wire.RevisionShown{
+		Number: r.Number, Digest: r.Digest, Published: r.Published.UTC(), Because: r.Because, Titles: r.Titles,
+		Sheets: r.Sheets, Changed: r.Changed, Changes: []wire.RevisionChanged{},
 	}
-	return s.answerRevision(c, r, "public, no-cache")
-}
-
-func (s *Service) oneRevision(c *echo.Context) error {
-	number, err := strconv.Atoi(c.Param("number"))
-	if err != nil || number < 0 || number > math.MaxInt32 {
-		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "revision must be a number")
+	for _, x := range changes {
+		out.Changes = append(out.Changes, wire.RevisionChanged{TitleID: x.TitleID, SheetID: x.SheetID, Name: x.Name})
 	}
-	r, err := s.store.Revision(c.Request().Context(), number)
-	if err != nil {
-		return err
-	}
-	return s.answerRevision(c, r, "public, max-age=31536000, immutable")
-}
-
-// answerRevision answers a revision's bytes. What a failure says is not the revision, so
-// that it has none of the headers that say what may be done with one.
-func (s *Service) answerRevision(c *echo.Context, r store.Revision, keep string) error {
-	answered := func() {
-		header := c.Response().Header()
-		header.Set("Cache-Control", keep)
-		header.Set("ETag", `W/"`+r.Digest+`"`)
-		header.Set("Last-Modified", r.Published.UTC().Format(http.TimeFormat))
-		header.Set("Endroit-Revision", strconv.Itoa(r.Number))
-	}
-	for _, tag := range strings.Split(c.Request().Header.Get("If-None-Match"), ",") {
-		tag = strings.TrimPrefix(strings.TrimSpace(tag), "W/")
-		if tag == `"`+r.Digest+`"` || tag == "*" {
-			answered()
-			return c.NoContent(http.StatusNotModified)
-		}
-	}
-	body, err := s.revisionBytes(c, r)
-	if err != nil {
-		return err
-	}
-	answered()
-	return c.Blob(http.StatusOK, manifestType, body)
-}
-
-func (s *Service) revisionBytes(c *echo.Context, r store.Revision) ([]byte, error) {
-	s.mu.Lock()
-	kept := s.body
-	s.mu.Unlock()
-	if kept.bytes != nil && kept.revision.Digest == r.Digest {
-		return kept.bytes, nil
-	}
-	body, err := s.store.RevisionBody(c.Request().Context(), r)
-	if err != nil {
-		return nil, fmt.Errorf("manifest: %w", err)
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if r.Number >= s.body.revision.Number {
-		s.body = manifestBody{r, body}
-	}
-	return body, nil
+	return out
 }
 
 func (s *Service) listRevisions(c *echo.Context) error {
@@ -94,11 +37,7 @@ func (s *Service) listRevisions(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	before := int(cursor)
-	if c.QueryParam("cursor") == "" {
-		before = -1
-	}
-	list, err := s.store.Revisions(c.Request().Context(), before, limit+1)
+	list, err := s.store.Revisions(c.Request().Context(), int(cursor), limit+1)
 	if err != nil {
 		return err
 	}
@@ -109,17 +48,61 @@ func (s *Service) listRevisions(c *echo.Context) error {
 	}
 	items := []wire.RevisionShown{}
 	for _, r := range list {
-		items = append(items, wire.RevisionShown{
-			Number:       r.Number,
-			Digest:       r.Digest,
-			Previous:     r.Previous,
-			Published:    r.Published.UTC(),
-			Contribution: r.Contribution,
-			Title:        r.Title,
-			TitleID:      r.TitleID,
-			Sheet:        r.Sheet,
-			SheetID:      r.SheetID,
-		})
+		changes, err := s.store.RevisionChanges(c.Request().Context(), r.Number, maxListed)
+		if err != nil {
+			return err
+		}
+		items = append(items, revisionShown(r, changes))
 	}
 	return c.JSON(http.StatusOK, wire.Page[wire.RevisionShown]{Items: items, Next: next})
+}
+
+// maxShown is how many changes of a revision are shown with it.
+const maxShown = 1000
+
+func (s *Service) showRevision(c *echo.Context) error {
+	number, err := strconv.ParseInt(c.Param("number"), 10, 32)
+	if err != nil || number < 1 {
+		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "revision must be a number")
+	}
+	r, err := s.store.Revision(c.Request().Context(), int(number))
+	if err != nil {
+		return err
+	}
+	changes, err := s.store.RevisionChanges(c.Request().Context(), r.Number, maxShown)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, revisionShown(r, changes))
+}
+
+// servePublished answers a file of the published tree. All but the timestamp never change.
+// Roots that are not there yet may come.
+func (s *Service) servePublished(c *echo.Context) error {
+	path := strings.TrimPrefix(c.Request().URL.Path, publishedFolder)
+	data, err := s.store.PublishedFile(c.Request().Context(), path)
+	if err == store.ErrNotFound {
+		c.Response().Header().Set("Cache-Control", "no-store")
+		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "no such file is published")
+	}
+	if err != nil {
+		return err
+	}
+	header := c.Response().Header()
+	keep := "public, max-age=31536000, immutable"
+	if path == published.TimestampPath {
+		keep = "public, no-cache"
+	}
+	header.Set("Cache-Control", keep)
+	sum := sha256.Sum256(data)
+	tag := `"` + hex.EncodeToString(sum[:16]) + `"`
+	header.Set("ETag", tag)
+	if strings.Contains(c.Request().Header.Get("If-None-Match"), tag) {
+		return c.NoContent(http.StatusNotModified)
+	}
+	kind := "application/octet-stream"
+	if strings.HasSuffix(path, ".json") {
+		kind = "application/json"
+	}
+	return c.Blob(http.StatusOK, kind, data)
 }

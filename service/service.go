@@ -57,9 +57,6 @@ type Service struct {
 	hashes   chan struct{} // holds a token for each password that is being hashed
 	tidying  chan struct{} // closed at the end
 	closing  sync.Once
-
-	mu   sync.Mutex // guards body
-	body manifestBody
 }
 
 // New opens the database and makes the service ready.
@@ -107,6 +104,12 @@ func (s *Service) tidy() {
 	for {
 		if err := s.store.DeleteExpired(context.Background()); err != nil {
 			s.log.Warn("tidy the database", "error", err)
+		}
+		if err := s.store.DeleteReplaced(context.Background()); err != nil {
+			s.log.Warn("tidy the published files", "error", err)
+		}
+		if err := s.store.EnsureParts(context.Background()); err != nil {
+			s.log.Warn("prepare the database", "error", err)
 		}
 		select {
 		case <-tick.C:
@@ -201,12 +204,16 @@ func (s *Service) build() http.Handler {
 	e.Use(
 		middleware.BodyLimit(bodyLimit),
 		middleware.GzipWithConfig(middleware.GzipConfig{
-			Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, console.Assets) },
+			Skipper: func(c *echo.Context) bool {
+				path := c.Request().URL.Path
+				return strings.HasPrefix(path, console.Assets) || strings.HasPrefix(path, publishedFolder)
+			},
 		}),
 		private,
 	)
 
 	s.api(e.Group("/api/v1"))
+	e.GET(publishedFolder+"*", s.servePublished)
 	s.console(e)
 	s.router = e
 
@@ -227,7 +234,7 @@ func (s *Service) build() http.Handler {
 			r = r.Clone(r.Context())
 			r.Method = http.MethodGet
 		}
-		if strings.HasPrefix(r.URL.Path, "/api/v1/") && !strings.HasPrefix(r.URL.Path, "/api/v1/manifest") {
+		if strings.HasPrefix(r.URL.Path, "/api/v1/") {
 			withSession.ServeHTTP(w, r)
 			return
 		}

@@ -9,7 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"endroit/core/contribution"
-	"endroit/core/manifest"
+	"endroit/core/standing"
 	"endroit/service/answer"
 	"endroit/service/store"
 	"endroit/service/wire"
@@ -46,56 +46,23 @@ func (s *Service) submit(c *echo.Context) error {
 	return c.JSON(status, wire.Submitted{Number: id, Again: again})
 }
 
-// add checks a submission and stores it: of what was sent only what was read of it.
+// add checks a submission by itself and beside what is recorded, and stores it to the
+// letter.
 func (s *Service) add(c *echo.Context, key string, digest, raw []byte) (id int64, again bool, err error) {
+	ctx := c.Request().Context()
 	body, err := contribution.Parse(raw)
 	if err != nil {
 		return 0, false, err
 	}
-	if err := body.Check(c.Request().Context()); err != nil {
+	if err := body.Check(ctx); err != nil {
 		return 0, false, err
 	}
-	title, err := s.fits(c, body)
+	outcome, err := body.Apply(ctx, s.store.World(), standing.Evidence{Person: person(c).Opaque})
+	if err == nil {
+		err = store.Stands(outcome)
+	}
 	if err != nil {
 		return 0, false, err
 	}
-	doc, err := manifest.Canonical(body)
-	if err != nil {
-		return 0, false, err
-	}
-	return s.store.AddContribution(c.Request().Context(), person(c).ID, key, digest, body.Kind(), title, doc)
-}
-
-// fits reports what keeps a contribution from standing beside what is accepted, and the
-// name under which it would be published.
-func (s *Service) fits(c *echo.Context, body *contribution.Body) (title string, err error) {
-	if body.Sheet != nil {
-		all, err := s.store.Sheets(c.Request().Context())
-		if err != nil {
-			return "", err
-		}
-		if clashes := store.ClashesWith(body.Sheet, all); len(clashes) > 0 {
-			return "", &store.ClashError{Clashes: clashes}
-		}
-		return body.Title(), nil
-	}
-	sheets, err := s.store.Sheets(c.Request().Context())
-	if err != nil {
-		return "", err
-	}
-	if err := contribution.CheckLaunchers(body.Draft, store.Readable(sheets)); err != nil {
-		return "", err
-	}
-	others, err := s.store.TitlesNear(c.Request().Context(), body.Draft)
-	if err != nil {
-		return "", err
-	}
-	conflicts, err := manifest.Conflicts(c.Request().Context(), body.Draft, others)
-	if err != nil {
-		return "", err
-	}
-	if len(conflicts) > 0 {
-		return "", &store.ConflictError{Conflicts: conflicts}
-	}
-	return manifest.Published(manifest.Present(others, body.Draft), body.Draft.Title), nil
+	return s.store.AddContribution(ctx, person(c).ID, key, digest, raw, body, outcome)
 }

@@ -3,7 +3,6 @@ package service
 import (
 	"encoding/json"
 	"errors"
-	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
@@ -14,69 +13,72 @@ import (
 	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/footprint"
-	"endroit/core/manifest"
+	"endroit/core/record"
 	"endroit/core/words"
 	"endroit/service/answer"
 	"endroit/service/store"
 	"endroit/service/wire"
 )
 
-// visible is the contribution that is asked for, if this person may see it.
-func (s *Service) visible(c *echo.Context) (store.Contribution, error) {
+// visible is the contribution that is asked for, if this person may see it, with what
+// people said of its files applied.
+func (s *Service) visible(c *echo.Context) (store.Contribution, contribution.Body, error) {
 	id, err := contributionNumber(c)
 	if err != nil {
-		return store.Contribution{}, err
+		return store.Contribution{}, nil, err
 	}
-	x, err := s.store.Contribution(c.Request().Context(), id)
+	x, body, err := s.store.Contribution(c.Request().Context(), id)
 	if err != nil {
-		return x, err
+		return x, nil, err
 	}
 	if me := person(c); !me.Reviewer && x.By != me.Name {
-		return x, store.ErrNotFound // not even that it exists
+		return x, nil, store.ErrNotFound // not even that it exists
 	}
-	return x, nil
+	if f := body.Evidence(); f != nil {
+		for i := range f.Corrections {
+			if f.Corrections[i].By == "" {
+				f.Corrections[i].By = x.By
+			}
+		}
+		f.Explain()
+	}
+	return x, body, nil
 }
 
-// corrected is what was submitted, with what people said of its files applied.
-func (s *Service) corrected(c *echo.Context, x store.Contribution) (*contribution.Body, error) {
-	body, err := contribution.Parse(x.Body)
+// bench is a contribution's footprint as the workbench shows it. A contribution that is no
+// finding has a draft that proposes nothing.
+func (s *Service) bench(c *echo.Context) (store.Contribution, *benchBody, wire.Workbench, error) {
+	x, body, err := s.visible(c)
 	if err != nil {
-		return nil, fmt.Errorf("contribution %d as it is stored: %v", x.ID, err) // not the caller's mistake
+		return x, nil, wire.Workbench{}, err
 	}
-	if body.Footprint == nil {
-		return body, nil
+	b := &benchBody{footprint: body.Evidence()}
+	if b.footprint == nil {
+		return x, nil, wire.Workbench{}, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "it has no footprint")
 	}
-	for i := range body.Footprint.Corrections {
-		body.Footprint.Corrections[i].By = x.By
+	if finding, ok := body.(*contribution.Finding); ok {
+		b.draft = finding.Draft
+	} else {
+		b.draft = &draft.Draft{
+			Format: draft.Format, Title: x.Title, TitleID: x.TitleID, OS: b.footprint.OS, Runtime: b.footprint.Runtime,
+			Locations: []draft.Location{},
+		}
 	}
-	body.Footprint.Explain()
-	said, err := s.store.Corrections(c.Request().Context(), x.ID)
-	if err != nil {
-		return nil, err
-	}
-	return body, body.Footprint.Correct(said)
-}
-
-// bench is a contribution's footprint as the workbench shows it.
-func (s *Service) bench(c *echo.Context) (x store.Contribution, body *contribution.Body, w wire.Workbench, err error) {
-	if x, err = s.visible(c); err != nil {
-		return x, nil, w, err
-	}
-	if body, err = s.corrected(c, x); err != nil {
-		return x, nil, w, err
-	}
-	if body.Footprint == nil {
-		return x, nil, w, answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "a sheet has no footprint")
-	}
-	w = wire.NewWorkbench(body.Footprint)
-	w.Name, w.By, w.Title, w.Variant = "contribution "+strconv.FormatInt(x.ID, 10), x.By, x.Title, manifest.VariantOf(
-		body.Draft,
+	w := wire.NewWorkbench(b.footprint)
+	w.Name, w.By, w.Title, w.Variant = "contribution "+strconv.FormatInt(x.ID, 10), x.By, x.Title, record.VariantOf(
+		b.draft,
 	).String()
 	if w.MayCorrect = x.State == "waiting"; !w.MayCorrect {
 		w.CannotCorrect = "it was " + x.State + " by " + x.DecidedBy
 	}
-	w.Draft, err = json.Marshal(body.Draft)
-	return x, body, w, err
+	w.Draft, err = json.Marshal(b.draft)
+	return x, b, w, err
+}
+
+// benchBody is what the workbench needs of a contribution.
+type benchBody struct {
+	draft     *draft.Draft
+	footprint *footprint.Footprint
 }
 
 func (s *Service) showBench(c *echo.Context) error {
@@ -96,7 +98,7 @@ func (s *Service) showBenchFile(c *echo.Context) error {
 	if err != nil || n < 0 || n >= len(w.Files) {
 		return answer.Problem(http.StatusNotFound, wire.ProblemNotFound, "the footprint has no file with this number")
 	}
-	return c.JSON(http.StatusOK, wire.BenchFileOf(body.Footprint, n))
+	return c.JSON(http.StatusOK, wire.BenchFileOf(body.footprint, n))
 }
 
 func (s *Service) tryDraft(c *echo.Context) error {
@@ -111,13 +113,27 @@ func (s *Service) tryDraft(c *echo.Context) error {
 	if len(in.Locations) > draft.MaxLocations {
 		return answer.Invalid("locations", "there are more than "+strconv.Itoa(draft.MaxLocations))
 	}
-	d := *body.Draft
+	d := *body.draft
 	d.Title, d.Locations = in.Title, in.Locations
-	others, err := s.store.TitlesNear(c.Request().Context(), &d)
+	ctx, world := c.Request().Context(), s.store.World()
+	own := ""
+	var bad *contribution.Error
+	switch present, _, err := contribution.TitleOf(ctx, world, &d); {
+	case errors.As(err, &bad): // of several titles of that name none is its own yet
+	case err != nil:
+		return err
+	case present != nil:
+		own = present.ID
+	}
+	var locations []string
+	for _, l := range d.Locations {
+		locations = append(locations, l.At)
+	}
+	others, err := world.Near(ctx, locations)
 	if err != nil {
 		return err
 	}
-	tried, err := contribution.Try(c.Request().Context(), &d, body.Footprint, others)
+	tried, err := contribution.Try(ctx, &d, body.footprint, own, others)
 	if err != nil {
 		return err
 	}
@@ -139,7 +155,7 @@ func (s *Service) addCorrection(c *echo.Context) error {
 		return answer.Invalid("because", reason)
 	}
 	said := footprint.Correction{File: in.File, Kind: in.Kind, By: person(c).Name, Because: in.Because, Made: time.Now()}
-	if err := body.Footprint.Correct([]footprint.Correction{said}); err != nil {
+	if err := body.footprint.Correct([]footprint.Correction{said}); err != nil {
 		field := "file"
 		if errors.Is(err, footprint.ErrNoSuchKind) {
 			field = "kind"

@@ -347,7 +347,11 @@ func (b *Workbench) tryDraft(c *echo.Context) error {
 			}
 		}
 	}
-	out, err := contribution.Try(c.Request().Context(), d, fp, others)
+	own, err := b.ownTitle(c.Request().Context(), d)
+	if err != nil {
+		return err
+	}
+	out, err := contribution.Try(c.Request().Context(), d, fp, own, others)
 	if err != nil {
 		return err
 	}
@@ -434,4 +438,27 @@ func (b *Workbench) onDisk(ctx context.Context, at string, roots place.Roots, fp
 		text = "on this machine it also matches a file that this run did not touch: "
 	}
 	return []string{text + strings.Join(unseen[:min(namedOnDisk, len(unseen))], ", ")}
+}
+
+// ownTitle is the id of the title that a draft is of in the local manifest, by its
+// edition's reference or its name; empty if there is none, or several have the name.
+func (b *Workbench) ownTitle(ctx context.Context, d *draft.Draft) (string, error) {
+	k := b.config.Manifest
+	if k == nil {
+		return "", nil
+	}
+	if d.Edition != nil && d.Edition.Ref != "" {
+		ids, err := k.OfEdition(ctx, d.Edition.Store, d.Edition.Ref)
+		if err != nil {
+			return "", err
+		}
+		if len(ids) == 1 {
+			return ids[0], nil
+		}
+	}
+	ids, err := k.Named(ctx, d.Title)
+	if len(ids) != 1 {
+		return "", err
+	}
+	return ids[0], nil
 }

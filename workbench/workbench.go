@@ -33,8 +33,8 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/jsondoc"
-	"endroit/core/manifest"
 	"endroit/core/origin"
+	"endroit/core/record"
 	"endroit/core/trace"
 	"endroit/localmanifest"
 	"endroit/programfiles"
@@ -325,7 +325,7 @@ func (b *Workbench) show(c *echo.Context) error {
 		return err
 	}
 	w.Saves, w.Digest = b.config.Draft, digestOf(text)
-	w.Variant = manifest.VariantOf(d).String()
+	w.Variant = record.VariantOf(d).String()
 	w.Draft, err = json.Marshal(d)
 	if err != nil {
 		return err

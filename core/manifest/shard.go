@@ -223,3 +223,40 @@ func ReadShard(shard string, compressed []byte) (*Shard, error) {
 	}
 	return s, nil
 }
+
+// Shards makes the shards of titles, as a first revision has them, by name.
+func Shards(titles []Title) (map[string][]byte, error) {
+	titles = slices.Clone(titles)
+	slices.SortFunc(titles, func(a, b Title) int { return strings.Compare(a.ID, b.ID) })
+	docs := make([][]byte, len(titles))
+	for i := range titles {
+		var err error
+		if docs[i], err = Canonical(titles[i]); err != nil {
+			return nil, err
+		}
+	}
+	out := map[string][]byte{}
+	var split func(shard string, from, to int) error
+	split = func(shard string, from, to int) error {
+		size := 0
+		for _, d := range docs[from:to] {
+			size += len(d) + 1
+		}
+		if NeedsSplit(to-from, size) {
+			a, b := Halves(shard)
+			_, last := Bounds(a)
+			middle := from
+			for middle < to && titles[middle].ID <= last {
+				middle++
+			}
+			if err := split(a, from, middle); err != nil {
+				return err
+			}
+			return split(b, middle, to)
+		}
+		_, data, err := WriteShard(shard, docs[from:to])
+		out[shard] = data
+		return err
+	}
+	return out, split(AllTitles, 0, len(titles))
+}

@@ -128,7 +128,7 @@ func (s *Store) AddBrowser(ctx context.Context, person int64, expires time.Time)
 func (s *Store) PersonByBrowser(ctx context.Context, id int64) (Person, error) {
 	return s.onePerson(
 		ctx,
-		`SELECT p.id, p.name, p.password_hash AS passwordhash, p.reviewer, p.disabled IS NOT NULL AS disabled
+		`SELECT p.id, p.opaque, p.name, p.password_hash AS passwordhash, p.reviewer, p.disabled IS NOT NULL AS disabled
 			FROM browsers b JOIN people p ON p.id = b.person_id
 			WHERE b.id = $1 AND b.expires > now() AND p.disabled IS NULL`,
 		id,

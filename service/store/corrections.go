@@ -16,10 +16,10 @@ const (
 	maxOfOne       = 500
 )
 
-// Corrections are what people said of a contribution's files, in the order in which they
+// corrections are what people said of a contribution's files, in the order in which they
 // said it.
-func (s *Store) Corrections(ctx context.Context, contribution int64) ([]footprint.Correction, error) {
-	rows, err := s.Pool.Query(
+func corrections(ctx context.Context, db querier, contribution int64) ([]footprint.Correction, error) {
+	rows, err := db.Query(
 		ctx,
 		`SELECT c.file, c.kind, p.name, c.because, c.made FROM corrections c JOIN people p ON p.id = c.person_id
 			WHERE c.contribution_id = $1 ORDER BY c.id`,
@@ -39,7 +39,7 @@ func (s *Store) Corrections(ctx context.Context, contribution int64) ([]footprin
 // AddCorrection keeps one, of a contribution that waits. The error is a *DecidedError for
 // one that was decided, and ErrFull where there are too many.
 func (s *Store) AddCorrection(ctx context.Context, contribution, person int64, c footprint.Correction) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	return s.change(ctx, func(tx pgx.Tx) error {
 		var state, by string
 		var n, ofOne int
 		if err := tx.QueryRow(

@@ -7,16 +7,15 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"endroit/core/draft"
 	"endroit/core/manifest"
 	"endroit/core/place"
 )
 
-// stemsOf are those of all of a title's locations.
+// stemsOf are those of all of a title's locations that keep others out.
 func stemsOf(t *manifest.Title) (all []string) {
 	for _, v := range t.Variants {
 		for _, l := range v.Locations {
-			if at, err := place.Parse(l.At); err == nil {
+			if at, err := place.Parse(l.At); err == nil && l.Standing.Counted() {
 				all = append(all, stemsIn(at)...)
 			}
 		}
@@ -34,7 +33,7 @@ func stemsIn(l place.Location) []string {
 	return l.Stems()
 }
 
-// stem writes the stems of titles as they are in their revisions.
+// stem writes the stems of titles.
 func stem(ctx context.Context, tx pgx.Tx, titles ...manifest.Title) error {
 	ids, stems, of := []string{}, []string{}, []string{}
 	for i := range titles {
@@ -46,47 +45,37 @@ func stem(ctx context.Context, tx pgx.Tx, titles ...manifest.Title) error {
 	if _, err := tx.Exec(ctx, `DELETE FROM title_stems WHERE title_id = ANY($1)`, ids); err != nil {
 		return err
 	}
-	if _, err := tx.Exec(
+	_, err := tx.Exec(
 		ctx, `INSERT INTO title_stems (stem, title_id) SELECT * FROM unnest($1::text[], $2::text[])`, stems, of,
-	); err != nil {
-		return err
-	}
-	_, err := tx.Exec(ctx, `UPDATE titles SET stemmed = revision WHERE id = ANY($1)`, ids)
+	)
 	return err
 }
 
 // stemsAtOnce is how many titles get their stems in one transaction.
 const stemsAtOnce = 1_000
 
-// stemAll writes the stems of all titles that have none, or have those of another
-// version.
+// stemAll writes the stems of all titles that have those of another version.
 func (s *Store) stemAll(ctx context.Context) error {
-	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		known, err := tx.Exec(ctx, `DELETE FROM stems_made WHERE version = $1`, place.StemsVersion)
-		if err != nil {
-			return err
-		}
-		if known.RowsAffected() == 0 {
-			if _, err := tx.Exec(ctx, `UPDATE titles SET stemmed = NULL WHERE stemmed IS NOT NULL`); err != nil {
-				return err
-			}
-		}
-		_, err = tx.Exec(ctx, `WITH old AS (DELETE FROM stems_made) INSERT INTO stems_made VALUES ($1)`, place.StemsVersion)
-		return err
-	})
 	made := 0
+	var err error
 	for more := true; more && err == nil; {
 		err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-			rows, err := tx.Query(ctx, `SELECT doc FROM titles WHERE unstemmed ORDER BY id LIMIT $1 FOR UPDATE`, stemsAtOnce)
+			titles, err := titlesBy(
+				ctx, tx, `SELECT shown FROM titles WHERE stems_version < $1 ORDER BY id LIMIT $2 FOR UPDATE`, place.StemsVersion, stemsAtOnce,
+			)
 			if err != nil {
 				return err
 			}
-			titles, err := pgx.CollectRows(rows, titleOf)
-			if err != nil {
+			if err := stem(ctx, tx, titles...); err != nil {
 				return err
+			}
+			ids := make([]string, len(titles))
+			for i := range titles {
+				ids[i] = titles[i].ID
 			}
 			more, made = len(titles) > 0, made+len(titles)
-			return stem(ctx, tx, titles...)
+			_, err = tx.Exec(ctx, `UPDATE titles SET stems_version = $2 WHERE id = ANY($1)`, ids, place.StemsVersion)
+			return err
 		})
 	}
 	if err == nil && made > 0 { // so that they are looked up by their index at once
@@ -95,16 +84,13 @@ func (s *Store) stemAll(ctx context.Context) error {
 	return err
 }
 
-// TitlesNear gives a draft's own title, if there is one, and all whose locations its
-// own could overlap; among them can be others. It does not look at every title.
-func (s *Store) TitlesNear(ctx context.Context, d *draft.Draft) ([]manifest.Title, error) {
-	return titlesNear(ctx, s.Pool, d)
-}
-
-func titlesNear(ctx context.Context, db querier, d *draft.Draft) ([]manifest.Title, error) {
+// Near gives the titles whose locations could overlap these; among them can be others. It
+// does not look at every title. An acceptance waits here for those before it, so that two
+// titles do not take one place at a time.
+func (w *world) Near(ctx context.Context, locations []string) ([]manifest.Title, error) {
 	own, above := []string{}, []string{}
-	for _, l := range d.Locations {
-		at, err := l.Place()
+	for _, text := range locations {
+		at, err := place.Parse(text)
 		if err != nil {
 			continue
 		}
@@ -115,24 +101,36 @@ func titlesNear(ctx context.Context, db querier, d *draft.Draft) ([]manifest.Tit
 			}
 		}
 	}
+	if len(own) == 0 {
+		return nil, nil
+	}
+	if err := w.wait(ctx, lockPlaces, ""); err != nil {
+		return nil, err
+	}
 	slices.Sort(above)
 	above = slices.Compact(above)
 	// First which, then the titles: how many a range of stems gives is more than the
 	// planner can guess.
-	rows, err := db.Query(ctx, `SELECT $1::text COLLATE "C"
-		UNION SELECT id FROM titles WHERE unstemmed
-		UNION SELECT title_id FROM title_stems WHERE stem = ANY($2::text[])
-		UNION SELECT s.title_id FROM unnest($3::text[]) m
-			JOIN title_stems s ON s.stem >= m COLLATE "C" AND s.stem < (m || chr(127)) COLLATE "C"`, manifest.ID(d.Title), above, own)
+	ids, err := list[string](ctx, w.db, `SELECT title_id FROM title_stems WHERE stem = ANY($1::text[])
+		UNION SELECT s.title_id FROM unnest($2::text[]) m
+			JOIN title_stems s ON s.stem >= m COLLATE "C" AND s.stem < (m || chr(127)) COLLATE "C"`, above, own)
 	if err != nil {
 		return nil, err
 	}
-	ids, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	return titlesBy(ctx, w.db, `SELECT shown FROM titles WHERE id = ANY($1) ORDER BY id`, ids)
+}
+
+// titlesBy collects titles as they are published.
+func titlesBy(ctx context.Context, db querier, sql string, args ...any) ([]manifest.Title, error) {
+	rows, err := db.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err
 	}
-	if rows, err = db.Query(ctx, `SELECT doc FROM titles WHERE id = ANY($1) ORDER BY id`, ids); err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, titleOf)
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (t manifest.Title, err error) {
+		var doc []byte
+		if err = row.Scan(&doc); err == nil {
+			err = manifest.Decode(doc, &t)
+		}
+		return t, err
+	})
 }

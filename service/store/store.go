@@ -10,15 +10,12 @@ import (
 	"fmt"
 	"io/fs"
 	"strings"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
-
-	"endroit/core/manifest"
 )
 
 //go:embed migrations/*.sql
@@ -45,8 +42,7 @@ type Store struct {
 	Pool *pgxpool.Pool
 }
 
-// Open connects, brings the schema up to date and makes the first, empty
-// revision if there is none. Several processes may open at once.
+// Open connects and brings the schema up to date. Several processes may open at once.
 func Open(ctx context.Context, url string) (*Store, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
@@ -94,11 +90,42 @@ func (e *oneLine) Unwrap() error { return e.error }
 // Close ends all connections.
 func (s *Store) Close() { s.Pool.Close() }
 
-// The keys of the advisory locks.
+// The keys of the advisory locks, and the spaces of those that have a name.
 const (
 	lockMigrate = 0x656e6401
 	lockPublish = 0x656e6402
+	lockName    = 0x656e6403
+	lockEdition = 0x656e6404
+	lockPlaces  = 0x656e6405
+	lockSheets  = 0x656e6406
 )
+
+// Writes is what this program knows of the rows that it writes: one that knows less than
+// the database demands would drop what it does not know. It is raised, and with it
+// writing.lowest by a migration, when documents gain what must not be dropped.
+const Writes = 1
+
+// OutdatedError says that this program may read the database and not write to it.
+type OutdatedError struct{ Lowest int }
+
+func (e *OutdatedError) Error() string {
+	return fmt.Sprintf(
+		"a later version of endroit has taken the database over (it demands %d, and this one has %d): this process only reads; end it and run the later version",
+		e.Lowest, Writes,
+	)
+}
+
+// mayWrite is an *OutdatedError where a later version has taken over.
+func mayWrite(ctx context.Context, tx pgx.Tx) error {
+	var lowest int
+	if err := tx.QueryRow(ctx, `SELECT lowest FROM writing`).Scan(&lowest); err != nil {
+		return err
+	}
+	if lowest > Writes {
+		return &OutdatedError{lowest}
+	}
+	return nil
+}
 
 func (s *Store) prepare(ctx context.Context) error {
 	conn, err := s.Pool.Acquire(ctx)
@@ -132,17 +159,7 @@ func (s *Store) prepare(ctx context.Context) error {
 	if err := s.stemAll(ctx); err != nil {
 		return fmt.Errorf("migrate: %w", err)
 	}
-	head := manifest.Head{Published: time.Now().UTC().Truncate(time.Second)}
-	body, err := manifest.Assemble(head, nil, nil)
-	if err != nil {
-		return err
-	}
-	_, err = conn.Exec(
-		ctx,
-		`INSERT INTO revisions (number, previous, digest, published) SELECT 0, '', $1, $2 WHERE NOT EXISTS (SELECT 1 FROM revisions)`,
-		manifest.Digest(body), head.Published,
-	)
-	return err
+	return s.EnsureParts(ctx)
 }
 
 func notFound(err error) error {

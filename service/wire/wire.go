@@ -27,6 +27,7 @@ const (
 	ProblemInvalid   = "urn:endroit:problem:invalid"    // the request body is invalid
 	ProblemTooLarge  = "urn:endroit:problem:too-large"  // the body is over the limit
 	ProblemNotFound  = "urn:endroit:problem:not-found"  // not found
+	ProblemOutdated  = "urn:endroit:problem:outdated"   // a later version of the service has taken over
 	ProblemTooMany   = "urn:endroit:problem:too-many"   // wait and try again
 )
 
@@ -43,6 +44,7 @@ var Problems = []string{
 	ProblemInvalid,
 	ProblemTooLarge,
 	ProblemNotFound,
+	ProblemOutdated,
 	ProblemTooMany,
 }
 
@@ -78,6 +80,8 @@ type PasswordChange struct {
 type TitleFound struct {
 	ID        string   `json:"id"`
 	Name      string   `json:"name"`
+	Year      int      `json:"year,omitempty"`
+	Maker     string   `json:"maker,omitempty"`
 	Variants  int      `json:"variants"`
 	Locations int      `json:"locations"`
 	Stores    []string `json:"stores"`
@@ -87,10 +91,15 @@ type TitleFound struct {
 
 // LocationShown is a location with what a page needs to draw it.
 type LocationShown struct {
-	At       string              `json:"at"`
-	Holds    string              `json:"holds"`
-	Standing standing.Standing   `json:"standing"`
-	Evidence []standing.Evidence `json:"evidence"`
+	At       string            `json:"at"`
+	Holds    string            `json:"holds"`
+	Belongs  string            `json:"belongs,omitempty"`
+	Standing standing.Standing `json:"standing"`
+	Usable   bool              `json:"usable"` // whether programs may change files by it
+	Counts   standing.Counts   `json:"counts"`
+	Versions string            `json:"versions"` // of the edition, for which it holds, in words
+	Replaces []string          `json:"replaces,omitempty"`
+	Evidence []Evidence        `json:"evidence"`
 	// Notes are on the structure of the files there, NotesSummary the same in one line.
 	Notes        *notes.Notes `json:"notes,omitempty"`
 	NotesSummary string       `json:"notes_summary"`
@@ -100,6 +109,17 @@ type LocationShown struct {
 	Usual        string       `json:"usual"` // where that usually lies, for reading
 	Reason       string       `json:"reason"`
 	Forms        []place.Form `json:"forms"`
+}
+
+// Evidence is one accepted statement about a location or a sheet.
+type Evidence struct {
+	Kind         standing.Kind `json:"kind"` // observation or dispute
+	Contribution int64         `json:"contribution"`
+	By           string        `json:"by"` // empty for somebody who was forgotten
+	ReviewedBy   string        `json:"reviewed_by"`
+	Accepted     time.Time     `json:"accepted"`
+	Version      string        `json:"version,omitempty"`
+	Observer     string        `json:"observer"`
 }
 
 // VariantShown is a variant with its locations as a page draws them.
@@ -115,42 +135,89 @@ type VariantShown struct {
 
 // RevisionShown is a revision in a list.
 type RevisionShown struct {
-	Number       int       `json:"number"`
-	Digest       string    `json:"digest"`
-	Previous     string    `json:"previous"`
-	Published    time.Time `json:"published"`
-	Contribution *int64    `json:"contribution"`
-	Title        *string   `json:"title"`
-	TitleID      *string   `json:"title_id"`
-	Sheet        *string   `json:"sheet"` // the launcher whose sheet it changed
-	SheetID      *string   `json:"sheet_id"`
+	Number    int               `json:"number"`
+	Digest    string            `json:"digest"` // SHA-256 of its signed list of files
+	Published time.Time         `json:"published"`
+	Because   string            `json:"because"` // accepted, signed-again or standing
+	Titles    int               `json:"titles"`
+	Sheets    int               `json:"sheets"`
+	Changed   int               `json:"changed"` // how many titles and sheets
+	Changes   []RevisionChanged `json:"changes"` // the first of them
+}
+
+// RevisionChanged is a title or a launcher's sheet that a revision changed.
+type RevisionChanged struct {
+	TitleID string `json:"title_id,omitempty"`
+	SheetID string `json:"sheet_id,omitempty"`
+	Name    string `json:"name"`
+}
+
+// ChangeShown is a change with the sentence that says it.
+type ChangeShown struct {
+	manifest.Change
+	Text string `json:"text"`
+}
+
+// Changes are changes with their sentences.
+func Changes(list []manifest.Change) []ChangeShown {
+	out := []ChangeShown{}
+	for _, c := range list {
+		out = append(out, ChangeShown{c, c.String()})
+	}
+	return out
+}
+
+// HistoryEntry is one acceptance in a title's history.
+type HistoryEntry struct {
+	Version      int           `json:"version"` // counts the title's changes
+	Contribution int64         `json:"contribution"`
+	Kind         string        `json:"kind"`
+	Statement    string        `json:"statement"` // what was asked for
+	By           string        `json:"by"`        // empty for somebody who was forgotten
+	ReviewedBy   string        `json:"reviewed_by"`
+	Accepted     time.Time     `json:"accepted"`
+	Revision     *int          `json:"revision"` // the first that has it; null until it is published
+	Changes      []ChangeShown `json:"changes"`
+}
+
+// Comparison is what differs between two states of a title.
+type Comparison struct {
+	From    int           `json:"from"` // versions of the title; 0 before there was one
+	To      int           `json:"to"`
+	Changes []ChangeShown `json:"changes"`
 }
 
 // ContributionListed is a contribution in a list.
 type ContributionListed struct {
 	Number    int64      `json:"number"`
-	Kind      string     `json:"kind"`  // draft or sheet
-	Title     string     `json:"title"` // or the launcher's name
+	Kind      string     `json:"kind"`     // finding, sheet, dispute, location, title
+	Title     string     `json:"title"`    // or the launcher's name
+	TitleID   string     `json:"title_id"` // empty while it is not known
+	Store     string     `json:"store"`
+	System    string     `json:"system"`
+	Statement string     `json:"statement"` // what it asks for, in a sentence
 	By        string     `json:"by"`
 	State     string     `json:"state"`
 	Submitted time.Time  `json:"submitted"`
 	DecidedBy string     `json:"decided_by"`
 	Decided   *time.Time `json:"decided"`
 	Because   string     `json:"because"`
-	Revision  *int       `json:"revision"`
+	Revision  *int       `json:"revision"` // the first that has it; null until it is published
 }
 
 // ContributionShown is one contribution with all that a reviewer needs.
 type ContributionShown struct {
 	ContributionListed
 	Variant      string                 `json:"variant"`
-	Draft        json.RawMessage        `json:"draft"`     // null for a sheet
-	Footprint    json.RawMessage        `json:"footprint"` // null for a sheet
+	Draft        json.RawMessage        `json:"draft"`     // null for what is no finding
+	Footprint    json.RawMessage        `json:"footprint"` // null without one
 	Locations    []LocationShown        `json:"locations"` // the draft's, with the standing that they would have
 	Coverage     []contribution.Covered `json:"coverage"`
-	Changes      []manifest.Change      `json:"changes"`   // what accepting would change
+	Reason       string                 `json:"reason"`    // the contributor's own
+	Changes      []ChangeShown          `json:"changes"`   // what accepting would change, or has changed
+	Refused      string                 `json:"refused"`   // why it could not be accepted, apart from conflicts
 	Conflicts    []manifest.Conflict    `json:"conflicts"` // why it could not be accepted
-	Sheet        *SheetShown            `json:"sheet"`     // null for a draft
+	Sheet        *SheetShown            `json:"sheet"`     // null for what is no sheet
 	MayDecide    bool                   `json:"may_decide"`
 	CannotDecide string                 `json:"cannot_decide_reason"` // why this person may not decide
 }
@@ -188,11 +255,11 @@ type LauncherListed struct {
 // LauncherShown is a launcher with its sheet.
 type LauncherShown struct {
 	LauncherListed
-	Store     string              `json:"store"` // whose references its titles carry
-	StartedBy []string            `json:"started_by"`
-	Sheets    []SheetSystem       `json:"sheets"`
-	Text      string              `json:"text"` // the sheet as YAML
-	Evidence  []standing.Evidence `json:"evidence"`
+	Store     string        `json:"store"` // whose references its titles carry
+	StartedBy []string      `json:"started_by"`
+	Sheets    []SheetSystem `json:"sheets"`
+	Text      string        `json:"text"` // the sheet as YAML
+	Evidence  []Evidence    `json:"evidence"`
 }
 
 // Problem is an error as the API answers it: RFC 9457, with the field in
@@ -225,7 +292,19 @@ func (p *Problem) Error() string {
 type Title struct {
 	ID       string         `json:"id"`
 	Name     string         `json:"name"`
+	Names    []string       `json:"names"` // other names, with their language
+	Year     int            `json:"year,omitempty"`
+	Maker    string         `json:"maker,omitempty"`
+	Editions []Edition      `json:"editions"`
+	Changes  int            `json:"changes"` // how often it was changed
 	Variants []VariantShown `json:"variants"`
+}
+
+// Edition is a title as one store sells it.
+type Edition struct {
+	Store    string   `json:"store"`
+	Ref      string   `json:"ref"`
+	Versions []string `json:"versions"` // that were run
 }
 
 // Page is one page of a list; Next is the cursor of the one behind it, empty at
@@ -263,7 +342,6 @@ type Submitted struct {
 
 // Decided answers a decision.
 type Decided struct {
-	Number   int64  `json:"number"`
-	State    string `json:"state"`
-	Revision int    `json:"revision,omitempty"`
+	Number int64  `json:"number"`
+	State  string `json:"state"`
 }

@@ -3,8 +3,9 @@
 package main
 
 import (
-	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -18,10 +19,12 @@ import (
 
 	"endroit/core/draft"
 	"endroit/core/manifest"
+	"endroit/core/record"
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/core/trace"
 	"endroit/localmanifest"
+	"endroit/published"
 	"endroit/standin/launchers"
 )
 
@@ -75,7 +78,7 @@ func locations(n int, windows bool) []draft.Location {
 			{At: "roaming-app-data:" + name + "/profile.bin", Holds: draft.Save},
 		}
 	}
-	id := manifest.ID(name)
+	id := manifest.Plain(name)
 	return []draft.Location{
 		{At: "xdg-data:" + id + "/slots/slot{slot}.sav", Holds: draft.Save},
 		{At: "xdg-config:" + id + "/settings.ini", Holds: draft.Config},
@@ -94,7 +97,8 @@ func keepManifest(home, size string) error {
 	for e := nativeCopies; e < nativeCopies+prefixCopies; e++ {
 		windows[titleNumber(e)] = true
 	}
-	var docs [][]byte
+	var all []manifest.Title
+	seen := standing.Evidence{Contribution: 1, Person: "mira", Accepted: time.Now(), Observer: "seccomp"}
 	for _, n := range titleNumbers(titles) {
 		d := &draft.Draft{
 			Title:     titleName(n),
@@ -107,45 +111,40 @@ func keepManifest(home, size string) error {
 		if windows[n] {
 			d.Runtime = "prefix"
 		}
-		t, err := manifest.Apply(nil, manifest.Accepted{
-			Evidence: standing.Evidence{Contribution: n + 1, By: "mira", ReviewedBy: "anselm", Observer: "seccomp"},
-			Draft:    d,
-		})
+		sum := sha256.Sum256([]byte(d.Title))
+		t, err := (&record.Title{ID: hex.EncodeToString(sum[:8]), Name: d.Title}).Observe(d, seen)
 		if err != nil {
 			return err
 		}
-		doc, err := manifest.Canonical(t)
-		if err != nil {
-			return err
-		}
-		docs = append(docs, doc)
+		published, _ := t.Published(time.Now())
+		all = append(all, published)
 	}
 	quayside, err := sheet.Parse(launchers.QuaysideSheet)
 	if err != nil {
 		return err
 	}
-	launcher, err := manifest.ApplySheet(
-		nil, quayside, standing.Evidence{Contribution: titles + 1, By: "mira", ReviewedBy: "anselm"},
-	)
+	launcher, err := (*record.Sheet)(nil).Try(quayside, seen)
 	if err != nil {
 		return err
 	}
-	doc, err := manifest.Canonical(launcher)
+	contents, err := manifest.Shards(all)
 	if err != nil {
 		return err
 	}
-	body, err := manifest.Assemble(
-		manifest.Head{Revision: 1, Previous: strings.Repeat("0", 64), Published: time.Now().UTC().Truncate(time.Second)},
-		[][]byte{doc}, docs,
-	)
-	if err != nil {
+	contents, named := map[string][]byte{}, contents
+	for shard, data := range named {
+		contents[published.ShardName(shard)] = data
+	}
+	if contents[published.SheetsName], err = manifest.WriteSheets([]manifest.Sheet{launcher.Published(time.Now())}); err != nil {
 		return err
 	}
 	folder := filepath.Join(home, ".local", "share", "endroit", "manifest")
 	if err := os.RemoveAll(folder); err != nil {
 		return err
 	}
-	return localmanifest.Keep(context.Background(), folder, bytes.NewReader(body), manifest.Digest(body), nil)
+	head := published.Head{Format: manifest.Format, Revision: 1, Published: time.Now().UTC().Truncate(time.Second), Titles: titles, Sheets: 1}
+	_, err = localmanifest.Fetch(context.Background(), folder, published.Local(head, contents), localmanifest.Options{})
+	return err
 }
 
 // layOut makes a home with its files, and a launcher with its copies.

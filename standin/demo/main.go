@@ -96,6 +96,9 @@ func (d *demo) run(ctx context.Context) (err error) {
 	if d.database, err = server.Database(ctx, "endroit"); err != nil {
 		return err
 	}
+	if err := d.makeKeys(); err != nil {
+		return err
+	}
 	service, ended, err := d.serve(ctx)
 	if err != nil {
 		return err
@@ -114,6 +117,9 @@ func (d *demo) run(ctx context.Context) (err error) {
 	}
 	waiting, err := world.Load(ctx, "http://"+d.address, world.People)
 	if err != nil {
+		return err
+	}
+	if err := world.Published(ctx, "http://"+d.address); err != nil {
 		return err
 	}
 	say("The service answers, with the demo's titles; %d contributions wait for a review", waiting)
@@ -149,7 +155,7 @@ func (d *demo) serve(ctx context.Context) (*exec.Cmd, chan error, error) {
 		return nil, nil, err
 	}
 	defer log.Close()
-	c := exec.Command(filepath.Join(d.programs, "endroit"), "serve", "--address", d.address, "--operations", d.operations())
+	c := exec.Command(filepath.Join(d.programs, "endroit"), "serve", "--address", d.address, "--operations", d.operations(), "--keys", d.keys())
 	c.Env = append(os.Environ(), "ENDROIT_DATABASE="+d.database)
 	c.Stdout, c.Stderr = log, log
 	ended, err := childproc.Start(c, syscall.SIGTERM)
@@ -157,6 +163,31 @@ func (d *demo) serve(ctx context.Context) (*exec.Cmd, chan error, error) {
 		return nil, nil, fmt.Errorf("start the service: %w; make build makes it", err)
 	}
 	return c, ended, nil
+}
+
+// keys is the folder of the demo's online keys.
+func (d *demo) keys() string { return filepath.Join(d.folder, "keys") }
+
+// root is the file of the demo's first root, which everybody in it trusts.
+func (d *demo) root() string { return filepath.Join(d.keys(), "1.root.json") }
+
+// makeKeys makes keys of the demo's own, as somebody who publishes does.
+func (d *demo) makeKeys() error {
+	key := filepath.Join(d.folder, "root.key")
+	for _, old := range []string{d.keys(), key} {
+		if err := os.RemoveAll(old); err != nil {
+			return err
+		}
+	}
+	c := exec.Command(
+		filepath.Join(d.programs, "endroit"), "keys", "make", "--in", d.keys(), "--root", key,
+		"--name", "the demo on this machine", "--passphrase-stdin",
+	)
+	c.Stdin = strings.NewReader("a passphrase for the demo\n")
+	if out, err := c.CombinedOutput(); err != nil {
+		return fmt.Errorf("make the keys: %s", out)
+	}
+	return nil
 }
 
 // operations is where the service answers those who run it: at the next port.

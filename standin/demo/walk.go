@@ -68,7 +68,7 @@ func (w *walk) contributor() error {
 	if err := w.install(); err != nil {
 		return err
 	}
-	for _, args := range []string{"fetch --service http://" + w.address, "identify https://quayside.example/title/418820/"} {
+	for _, args := range []string{"fetch --service http://" + w.address + " --root " + w.root(), "identify https://quayside.example/title/418820/"} {
 		if _, err := w.endroit(args, nil); err != nil {
 			return err
 		}
@@ -137,7 +137,7 @@ func (w *walk) reuser() error {
 		return err
 	}
 	for _, args := range []string{
-		"fetch --service http://" + w.address, "machine", "locate Tidewrack", "locate ninefold-orchard", "locate --all",
+		"fetch --service http://" + w.address + " --root " + w.root(), "machine", "locate Tidewrack", "locate ninefold-orchard", "locate --all",
 	} {
 		if _, err := w.endroit(args, nil); err != nil {
 			return err

@@ -16,7 +16,9 @@ func sheets() []finding {
 		if err != nil {
 			panic("world: " + err.Error()) // a test reads them all
 		}
-		return finding{by: by, title: s.Name, then: then, sheet: &contribution.Body{Sheet: s, Found: &found, Note: note}}
+		return finding{by: by, title: s.Name, then: then, sheet: &contribution.Sheet{
+			Head: contribution.Head{Name: contribution.SheetKind, Machine: machineOf(by)}, Sheet: s, Found: &found, Note: note,
+		}}
 	}
 	quayside := contribution.Findings{
 		OS:            "linux",

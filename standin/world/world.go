@@ -7,6 +7,8 @@ package world
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"slices"
 	"time"
@@ -46,7 +48,7 @@ func Load(ctx context.Context, service string, people []Person) (waiting int, er
 		}
 	}
 	for i, f := range append(slices.Clone(findings), sheets()...) {
-		raw, err := f.body().Encode()
+		raw, err := contribution.Encode(f.body())
 		if err != nil {
 			return 0, fmt.Errorf("load %s: %w", f.title, err)
 		}
@@ -103,7 +105,7 @@ type finding struct {
 	others    map[footprint.Kind]int // files that stay on the machine
 	then      string
 	because   string
-	sheet     *contribution.Body // a sheet's instead
+	sheet     *contribution.Sheet // a sheet's instead
 }
 
 // seen is one file of a made-up run. Times are seconds after its start.
@@ -131,7 +133,7 @@ var (
 	}
 )
 
-func (f finding) body() *contribution.Body {
+func (f finding) body() contribution.Body {
 	if f.sheet != nil {
 		return f.sheet
 	}
@@ -170,7 +172,9 @@ func (f finding) body() *contribution.Body {
 		Questions: f.questions,
 		Note:      f.note,
 	}
-	return &contribution.Body{Draft: d, Footprint: fp}
+	return &contribution.Finding{
+		Head: contribution.Head{Name: contribution.FindingKind, Machine: machineOf(f.by)}, Draft: d, Footprint: fp,
+	}
 }
 
 func (s seen) file() footprint.File {
@@ -228,4 +232,40 @@ func near(cue string, before float64) footprint.Finding {
 		id = "written-near-setting"
 	}
 	return footprint.Finding{ID: id, Facts: footprint.Facts{Word: cue, At: -seconds(before)}}
+}
+
+// machineOf is the pseudonym of a made-up person's machine.
+func machineOf(by string) string {
+	sum := sha256.Sum256([]byte("the machine of " + by))
+	return hex.EncodeToString(sum[:16])
+}
+
+// Published waits until all that was accepted is published.
+func Published(ctx context.Context, service string) error {
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	for _, p := range People {
+		if p.Name != Reviewer {
+			continue
+		}
+		c, err := signIn(ctx, service, p)
+		if err != nil {
+			return err
+		}
+		for {
+			page, err := c.Contributions(ctx, client.Filter{State: accepted, Limit: 1})
+			if err != nil {
+				return err
+			}
+			if len(page.Items) == 0 || page.Items[0].Revision != nil {
+				return nil
+			}
+			select {
+			case <-ctx.Done():
+				return fmt.Errorf("what was accepted is not published: %w", ctx.Err())
+			case <-time.After(50 * time.Millisecond):
+			}
+		}
+	}
+	return nil
 }

@@ -1,0 +1,153 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"endroit/core/manifest"
+	"endroit/core/record"
+)
+
+// Title returns the record of a title; ErrNotFound if there is none. One that was merged
+// is returned as it is.
+func (s *Store) Title(ctx context.Context, id string) (*record.Title, error) {
+	var doc []byte
+	if err := s.Pool.QueryRow(ctx, `SELECT doc FROM titles WHERE id = $1`, id).Scan(&doc); err != nil {
+		return nil, notFound(err)
+	}
+	return record.Parse(doc)
+}
+
+// Reference is a store's own number or word for a title. An empty store is any.
+type Reference struct{ Store, Ref string }
+
+// Sold finds the titles that have a reference.
+func (s *Store) Sold(ctx context.Context, sold Reference, offset, limit int) ([]manifest.Title, error) {
+	return titlesBy(ctx, s.Pool, `SELECT t.shown FROM titles t JOIN editions e ON e.title_id = t.id
+		WHERE e.ref = $1 AND ($2 = '' OR e.store = $2) ORDER BY t.folded, t.id OFFSET $3 LIMIT $4`,
+		sold.Ref, sold.Store, offset, limit)
+}
+
+// escapeLike makes a text a pattern of LIKE that matches itself.
+var escapeLike = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
+
+// searched are the names that a text finds, best first: those that begin with it, those in
+// which it stands, and those that are similar. Each of the queries ends as soon as the page
+// is full; so do the later ones not begin.
+const (
+	searchAll = `SELECT shown FROM titles WHERE merged_into IS NULL ORDER BY folded, id OFFSET $1 LIMIT $2`
+	// $1 is the folded text, $2 the same as a pattern.
+	searchFirst = `SELECT t.shown FROM (
+			SELECT title_id, min(folded) AS folded FROM (
+				SELECT title_id, folded FROM title_names WHERE folded >= $1 AND folded < $1 || chr(1114109)
+				ORDER BY folded, title_id LIMIT $4 + $3 + 100) n
+			GROUP BY title_id) n JOIN titles t ON t.id = n.title_id
+		ORDER BY n.folded <> $1, n.folded, t.id OFFSET $3 LIMIT $4`
+	searchWithin = `SELECT t.shown FROM (
+			SELECT title_id, bool_or(folded = $1) AS same, bool_or(starts_with(folded, $1)) AS first, min(folded) AS folded
+			FROM title_names WHERE folded LIKE '%' || $2 || '%' GROUP BY title_id
+			ORDER BY 2 DESC, 3 DESC, 4, 1 OFFSET $3 LIMIT $4) n JOIN titles t ON t.id = n.title_id
+		ORDER BY n.same DESC, n.first DESC, n.folded, t.id`
+	searchSimilar = `SELECT t.shown FROM (
+			SELECT title_id, max(word_similarity($1, folded)) AS similar, min(folded) AS folded
+			FROM title_names WHERE $1 <% folded GROUP BY title_id ORDER BY 2 DESC, 3, 1 OFFSET $2 LIMIT $3) n
+		JOIN titles t ON t.id = n.title_id ORDER BY n.similar DESC, n.folded, t.id`
+)
+
+// shortText is how long a text has to be, in bytes, to be looked for inside of names: the
+// index knows three letters at a time.
+const shortText = 3
+
+// Search finds titles whose names begin with the text, then those that have it inside, or
+// otherwise similar ones; all by name if it is empty. It starts behind offset.
+func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]manifest.Title, error) {
+	folded := manifest.Fold(text)
+	if folded == "" {
+		return titlesBy(ctx, s.Pool, searchAll, offset, limit)
+	}
+	pattern := escapeLike.Replace(folded)
+	if offset == 0 || len(folded) < shortText {
+		found, err := titlesBy(ctx, s.Pool, searchFirst, folded, pattern, offset, limit)
+		if err != nil || len(found) == limit || len(folded) < shortText {
+			return found, err
+		}
+	}
+	found, err := titlesBy(ctx, s.Pool, searchWithin, folded, pattern, offset, limit)
+	if err != nil || len(found) > 0 || offset > 0 {
+		return found, err
+	}
+	return titlesBy(ctx, s.Pool, searchSimilar, folded, offset, limit)
+}
+
+// Change is one acceptance in a title's history.
+type Change struct {
+	Version      int
+	Contribution int64
+	Kind         string
+	Statement    string
+	By           string // empty for somebody who was forgotten
+	ReviewedBy   string
+	Accepted     time.Time
+	Revision     *int // the first that has it; nil until it is published
+	Doc          []byte
+}
+
+// History lists what changed a title, the newest first, starting behind a version (0: at
+// the newest).
+func (s *Store) History(ctx context.Context, id string, before, limit int) ([]Change, error) {
+	rows, err := s.Pool.Query(ctx, `SELECT v.version, v.contribution_id AS contribution, c.kind, c.statement,
+			CASE WHEN p.forgotten IS NULL THEN p.name ELSE '' END AS by,
+			CASE WHEN d.forgotten IS NULL THEN d.name ELSE '' END AS reviewedby, v.accepted,
+			(SELECT min(revision) FROM revision_titles r WHERE r.title_id = v.title_id AND r.version >= v.version) AS revision, v.doc
+		FROM title_versions v JOIN contributions c ON c.id = v.contribution_id JOIN people p ON p.id = c.person_id
+			JOIN people d ON d.id = c.decided_by
+		WHERE v.title_id = $1 AND ($2 = 0 OR v.version < $2) ORDER BY v.version DESC LIMIT $3`, id, before, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Change])
+}
+
+// maxRecord bounds the record of a title, uncompressed.
+const maxRecord = 64 << 20
+
+// Record reads the record that a change made.
+func (c Change) Record() (*record.Title, error) {
+	doc, err := manifest.Expand(c.Doc, maxRecord)
+	if err != nil {
+		return nil, err
+	}
+	return record.Parse(doc)
+}
+
+// Version is the record of a title after a change; nil for 0, ErrNotFound if there is none.
+func (s *Store) Version(ctx context.Context, id string, version int) (*record.Title, error) {
+	if version == 0 {
+		return nil, nil
+	}
+	var c Change
+	err := s.Pool.QueryRow(ctx, `SELECT doc FROM title_versions WHERE title_id = $1 AND version = $2`, id, version).Scan(&c.Doc)
+	if err != nil {
+		return nil, notFound(err)
+	}
+	return c.Record()
+}
+
+// VersionIn is the version of a title that a revision has; 0 if it has none.
+func (s *Store) VersionIn(ctx context.Context, id string, revision int) (version int, err error) {
+	err = s.Pool.QueryRow(ctx, `SELECT version FROM revision_titles WHERE title_id = $1 AND revision <= $2
+		ORDER BY revision DESC LIMIT 1`, id, revision).Scan(&version)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return 0, nil
+	}
+	return version, err
+}
+
+// Sheets is every launcher's sheet, by id.
+func (s *Store) Sheets(ctx context.Context) ([]record.Sheet, error) {
+	return (&world{db: s.Pool}).Sheets(ctx)
+}
