@@ -1,7 +1,6 @@
 package contribution
 
 import (
-	"encoding/json"
 	"strings"
 	"testing"
 
@@ -28,7 +27,7 @@ func sound() (*draft.Draft, *footprint.Footprint) {
 	return d, f
 }
 
-func prepared(t *testing.T) *Body {
+func prepared(t *testing.T) *Finding {
 	t.Helper()
 	b, err := Prepare(sound())
 	require.NoError(t, err)
@@ -44,7 +43,7 @@ func TestPreparedSubmissionIsValidAndPrivate(t *testing.T) {
 	require.NoError(t, b.Check(t.Context()))
 	assert.Equal(t, "{user}'s slot", b.Draft.Locations[0].Notes.About)
 	assert.Equal(t, "mira's slot", d.Locations[0].Notes.About)
-	raw, err := b.Encode()
+	raw, err := Encode(b)
 	require.NoError(t, err)
 	for _, private := range []string{"mira", "heron", "/home", ".trace"} {
 		assert.NotContains(t, string(raw), private)
@@ -52,8 +51,8 @@ func TestPreparedSubmissionIsValidAndPrivate(t *testing.T) {
 	assert.Contains(t, string(raw), "traced on {host} by {user}")
 	assert.Equal(t, strings.Repeat("ab", 32), b.Draft.Trace.SHA256)
 	assert.Equal(t, "/home/mira/tw.trace", d.Trace.File, "the contributor's own draft is unchanged")
-	var again Body
-	require.NoError(t, json.Unmarshal(raw, &again))
+	again, err := Parse(raw)
+	require.NoError(t, err)
 	require.NoError(t, again.Check(t.Context()), "what arrives is what was sent")
 }
 
@@ -75,32 +74,33 @@ func TestLocationWithPersonalNameIsRefused(t *testing.T) {
 
 func TestUntrustedSubmissions(t *testing.T) {
 	for name, c := range map[string]struct {
-		spoil func(*Body)
+		spoil func(*Finding)
 		field string
 		says  string
 	}{
-		"nothing":          {func(b *Body) { b.Draft = nil }, "draft", "a draft and a footprint"},
-		"no footprint":     {func(b *Body) { b.Footprint = nil }, "draft", "a draft and a footprint"},
-		"an unsound draft": {func(b *Body) { b.Draft.Title = "" }, "draft.title", "missing"},
-		"a location that is too wide": {func(b *Body) { b.Draft.Locations[0].At = "home:.local/share/" },
+		"nothing":               {func(b *Finding) { b.Draft = nil }, "draft", "a draft and a footprint"},
+		"a machine by its name": {func(b *Finding) { b.Machine = "heron" }, "machine", "32 lowercase hexadecimal digits"},
+		"no footprint":          {func(b *Finding) { b.Footprint = nil }, "draft", "a draft and a footprint"},
+		"an unsound draft":      {func(b *Finding) { b.Draft.Title = "" }, "draft.title", "missing"},
+		"a location that is too wide": {func(b *Finding) { b.Draft.Locations[0].At = "home:.local/share/" },
 			"draft.locations[0].at", "reaches too far"},
-		"a location that leads out": {func(b *Body) { b.Draft.Locations[0].At = "xdg-data:tidewrack/../x" }, "draft.locations[0].at", "is not allowed in a path"},
-		"a location without evidence": {func(b *Body) { b.Draft.Locations[0].At = "xdg-data:tidewrack/other/*.sav" },
+		"a location that leads out": {func(b *Finding) { b.Draft.Locations[0].At = "xdg-data:tidewrack/../x" }, "draft.locations[0].at", "is not allowed in a path"},
+		"a location without evidence": {func(b *Finding) { b.Draft.Locations[0].At = "xdg-data:tidewrack/other/*.sav" },
 			"draft.locations[0].at", "needs evidence"},
-		"another footprint format": {func(b *Body) { b.Footprint.Format = "endroit/footprint/9" }, "footprint.format", "not endroit/footprint/1"},
-		"a path":                   {func(b *Body) { b.Footprint.Files[0].Path = "/home/mira/x" }, "footprint.files[0].path", "stay on the contributor's machine"},
-		"a place that is none":     {func(b *Body) { b.Footprint.Files[1].Place = "nowhere" }, "footprint.files[1].place", "no colon"},
-		"a kind that is none":      {func(b *Body) { b.Footprint.Files[0].Kind = "treasure" }, "footprint.files[0]", "out of range"},
-		"a confidence above one":   {func(b *Body) { b.Footprint.Files[0].Confidence = 1.5 }, "footprint.files[0]", "out of range"},
-		"a count below zero":       {func(b *Body) { b.Footprint.Files[0].Reads = -1 }, "footprint.files[0]", "out of range"},
-		"too many files":           {func(b *Body) { b.Footprint.Files = make([]footprint.File, MaxFiles+1) }, "footprint.files", "at most"},
-		"an escape for terminals":  {func(b *Body) { b.Footprint.Files[0].Findings[0].Word = "\x1b[2J" }, "footprint", "it contains an invisible or unprintable character"},
-		"reasons of its own":       {func(b *Body) { b.Footprint.Files[0].Reasons = []string{"believe me"} }, "footprint.files[0].reasons", "made from the findings"},
-		"a judgement of others":    {func(b *Body) { b.Footprint.Files[0].Again = &footprint.Judged{Kind: footprint.Save} }, "footprint.files[0].reasons", "leave them out"},
-		"an id that is none":       {func(b *Body) { b.Footprint.Files[0].Findings[0].ID = "Its Name" }, "footprint.files[0].findings", "not a finding's id"},
-		"too many findings":        {func(b *Body) { b.Footprint.Files[0].Findings = make([]footprint.Finding, 101) }, "footprint.files[0].findings", "at most"},
-		"an endless text":          {func(b *Body) { b.Footprint.Programs = []string{strings.Repeat("x", 3000)} }, "footprint", "longer than"},
-		"a cue with a bell":        {func(b *Body) { b.Footprint.Cues = []trace.Cue{{Word: "ding\a"}} }, "footprint.cues[0]", "it contains an invisible or unprintable character"},
+		"another footprint format": {func(b *Finding) { b.Footprint.Format = "endroit/footprint/9" }, "footprint.format", "not endroit/footprint/1"},
+		"a path":                   {func(b *Finding) { b.Footprint.Files[0].Path = "/home/mira/x" }, "footprint.files[0].path", "stay on the contributor's machine"},
+		"a place that is none":     {func(b *Finding) { b.Footprint.Files[1].Place = "nowhere" }, "footprint.files[1].place", "no colon"},
+		"a kind that is none":      {func(b *Finding) { b.Footprint.Files[0].Kind = "treasure" }, "footprint.files[0]", "out of range"},
+		"a confidence above one":   {func(b *Finding) { b.Footprint.Files[0].Confidence = 1.5 }, "footprint.files[0]", "out of range"},
+		"a count below zero":       {func(b *Finding) { b.Footprint.Files[0].Reads = -1 }, "footprint.files[0]", "out of range"},
+		"too many files":           {func(b *Finding) { b.Footprint.Files = make([]footprint.File, MaxFiles+1) }, "footprint.files", "at most"},
+		"an escape for terminals":  {func(b *Finding) { b.Footprint.Files[0].Findings[0].Word = "\x1b[2J" }, "footprint", "it contains an invisible or unprintable character"},
+		"reasons of its own":       {func(b *Finding) { b.Footprint.Files[0].Reasons = []string{"believe me"} }, "footprint.files[0].reasons", "made from the findings"},
+		"a judgement of others":    {func(b *Finding) { b.Footprint.Files[0].Again = &footprint.Judged{Kind: footprint.Save} }, "footprint.files[0].reasons", "leave them out"},
+		"an id that is none":       {func(b *Finding) { b.Footprint.Files[0].Findings[0].ID = "Its Name" }, "footprint.files[0].findings", "not a finding's id"},
+		"too many findings":        {func(b *Finding) { b.Footprint.Files[0].Findings = make([]footprint.Finding, 101) }, "footprint.files[0].findings", "at most"},
+		"an endless text":          {func(b *Finding) { b.Footprint.Programs = []string{strings.Repeat("x", 3000)} }, "footprint", "longer than"},
+		"a cue with a bell":        {func(b *Finding) { b.Footprint.Cues = []trace.Cue{{Word: "ding\a"}} }, "footprint.cues[0]", "it contains an invisible or unprintable character"},
 	} {
 		b := prepared(t)
 		c.spoil(b)
@@ -129,19 +129,23 @@ func TestABodyOverTheLimitIsNotEncoded(t *testing.T) {
 	for range 2500 {
 		b.Footprint.Files = append(b.Footprint.Files, footprint.File{Place: "xdg-data:tidewrack/a", Kind: footprint.Log, Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: long}}}})
 	}
-	_, err := b.Encode()
+	_, err := Encode(b)
 	assert.ErrorContains(t, err, "at most")
 }
 
 func FuzzCheck(f *testing.F) {
 	b, err := Prepare(sound())
 	require.NoError(f, err)
-	raw, err := b.Encode()
+	raw, err := Encode(b)
 	require.NoError(f, err)
 	f.Add(raw)
 	f.Fuzz(func(t *testing.T, data []byte) {
-		var b Body
-		if json.Unmarshal(data, &b) == nil && b.Check(t.Context()) == nil {
+		parsed, err := Parse(data)
+		if err != nil || parsed.Check(t.Context()) != nil {
+			return
+		}
+		_, _, _ = parsed.About(), parsed.Statement(), parsed.Reason()
+		if b, ok := parsed.(*Finding); ok {
 			all, err := Cover(t.Context(), b.Draft, b.Footprint)
 			require.NoError(t, err)
 			for _, c := range all {
@@ -165,7 +169,7 @@ func TestChosenNamesStayBehind(t *testing.T) {
 	TellNames(f, d.Names)
 	b, err := Prepare(d, f)
 	require.NoError(t, err)
-	raw, err := b.Encode()
+	raw, err := Encode(b)
 	require.NoError(t, err)
 	assert.NotRegexp(t, `(?i)\bbo\b`, string(raw))
 	assert.Contains(t, string(raw), "xdg-data:tidewrack/7300418820114/a.sav")

@@ -23,7 +23,7 @@ func TestUnsavedDraftIsTried(t *testing.T) {
 	ninefold := manifest.Title{ID: "ninefold-orchard", Name: "Ninefold Orchard", Variants: []manifest.Variant{{OS: "linux", Runtime: "native", Locations: []manifest.Location{{At: "xdg-data:ninefold/trees.sav", Holds: "save"}}}}}
 	try := func(locations ...draft.Location) Feedback {
 		d := &draft.Draft{Title: "Tidewrack", OS: "linux", Runtime: "native", Locations: locations}
-		got, err := Try(t.Context(), d, fp, []manifest.Title{ninefold, {ID: "tidewrack", Name: "Tidewrack", Variants: ninefold.Variants}})
+		got, err := Try(t.Context(), d, fp, "tidewrack", []manifest.Title{ninefold, {ID: "tidewrack", Name: "Tidewrack", Variants: ninefold.Variants}})
 		require.NoError(t, err)
 		require.Len(t, got.Locations, len(locations))
 		return got
@@ -61,9 +61,9 @@ func TestTrialEndsWithItsContext(t *testing.T) {
 	other := manifest.Title{ID: "other", Name: "Other", Variants: []manifest.Variant{{Locations: []manifest.Location{{At: "xdg-data:other/a"}}}}}
 	ended, cancel := context.WithCancel(t.Context())
 	cancel()
-	_, err := Try(ended, d, f, []manifest.Title{other})
+	_, err := Try(ended, d, f, "", []manifest.Title{other})
 	assert.ErrorIs(t, err, context.Canceled)
-	_, err = Try(ended, d, f, nil)
+	_, err = Try(ended, d, f, "", nil)
 	assert.ErrorIs(t, err, context.Canceled, "files are as many")
 	assert.ErrorIs(t, prepared(t).Check(ended), context.Canceled)
 }

@@ -26,11 +26,11 @@ func TestSheetResultsAreSentAsCounts(t *testing.T) {
 	require.NoError(t, err)
 	s, err := sheet.Parse(text)
 	require.NoError(t, err)
-	b := &Body{Sheet: s, Found: f}
+	b := &Sheet{Head: Head{Name: SheetKind}, Sheet: s, Found: f}
 	require.NoError(t, b.Check(t.Context()))
-	assert.Equal(t, OfSheet, b.Kind())
-	assert.Equal(t, "Larder", b.Title())
-	raw, err := b.Encode()
+	assert.Equal(t, SheetKind, b.Kind())
+	assert.Equal(t, "Larder", b.About().Title)
+	raw, err := Encode(b)
 	require.NoError(t, err)
 	assert.NotContains(t, string(raw), "90210017")
 	assert.NotContains(t, string(raw), "draft")

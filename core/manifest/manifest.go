@@ -105,7 +105,7 @@ func Decode(data []byte, v any) error {
 
 // Canonical writes a value as RFC 8785 says, so that equal values have equal bytes.
 func Canonical(v any) ([]byte, error) {
-	raw, err := json.Marshal(v, jsonv1.FormatDurationAsNano(true), json.FormatNilSliceAsNull(false))
+	raw, err := json.Marshal(v, jsonv1.FormatDurationAsNano(true), jsonv1.OmitEmptyWithLegacySemantics(true))
 	if err != nil {
 		return nil, fmt.Errorf("write canonical JSON: %w", err)
 	}

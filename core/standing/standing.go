@@ -123,7 +123,7 @@ func of(evidence []Evidence, withdrawn *Withdrawal, now time.Time, one, several 
 		return v
 	}
 	seen := fmt.Sprintf(
-		"observed by %s on %s", phrase.Count(v.Counts.People, "person", "people"),
+		"seen by %s on %s", phrase.Count(v.Counts.People, "person", "people"),
 		phrase.Count(max(1, v.Counts.Machines), "machine", "machines"),
 	)
 	newest := slices.MaxFunc(evidence, func(a, b Evidence) int { return a.Accepted.Compare(b.Accepted) }).Accepted
