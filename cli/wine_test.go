@@ -1,10 +1,10 @@
 package cli_test
 
 import (
+	"context"
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strings"
 	"testing"
 	"time"
 
@@ -13,8 +13,11 @@ import (
 
 	"endroit/core/draft"
 	"endroit/core/manifest"
+	"endroit/core/record"
 	"endroit/core/standing"
+	"endroit/localmanifest"
 	"endroit/machine"
+	"endroit/published/publishedtest"
 	"endroit/standin/winetest"
 )
 
@@ -24,21 +27,20 @@ func TestTheWindowsBuildInWine(t *testing.T) {
 	exe := p.Build(t, "endroit/cmd/endroit")
 	assert.Contains(t, p.Run(t, exe, "version"), "endroit")
 
-	title, err := manifest.Apply(nil, manifest.Accepted{Evidence: standing.Evidence{Contribution: 1, By: "mira", ReviewedBy: "anselm", Observer: "change notifications"},
-		Draft: &draft.Draft{Title: "Tidewrack", OS: "windows", Runtime: "native", Locations: []draft.Location{
-			{At: "roaming-app-data:Tidewrack/{account}/slot{slot}.sav", Holds: draft.Save}, {At: "saved-games:Tidewrack/", Holds: draft.Save}, {At: "local-low-app-data:Tidewrack/a.cfg", Holds: draft.Config}}}})
+	title, err := (&record.Title{ID: publishedtest.ID("Tidewrack"), Name: "Tidewrack"}).Observe(
+		&draft.Draft{Title: "Tidewrack", OS: "windows", Runtime: "native", Locations: []draft.Location{
+			{At: "roaming-app-data:Tidewrack/{account}/slot{slot}.sav", Holds: draft.Save}, {At: "saved-games:Tidewrack/", Holds: draft.Save}, {At: "local-low-app-data:Tidewrack/a.cfg", Holds: draft.Config}}},
+		standing.Evidence{Contribution: 1, Person: "mira", Accepted: time.Now()},
+	)
 	require.NoError(t, err)
-	doc, err := manifest.Canonical(title)
-	require.NoError(t, err)
-	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("0", 64), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil, [][]byte{doc})
-	require.NoError(t, err)
+	published, _ := title.Published(time.Now())
 
 	inside, err := machine.OpenPrefix(t.Context(), p.Folder)
 	require.NoError(t, err)
 	home := inside.Roots["home"]
 	kept := filepath.Join("AppData", "Local", "endroit", "manifest")
+	put(t, filepath.Join(home, kept), 1, []manifest.Title{published}, nil)
 	for name, data := range map[string][]byte{
-		filepath.Join(kept, manifest.Digest(body)+".json"): body, filepath.Join(kept, "current"): []byte(manifest.Digest(body)),
 		"AppData/Roaming/TIDEWRACK/1234567/Slot2.SAV": []byte("x"), "Saved Games/tidewrack/deep/a.bin": []byte("x"),
 	} {
 		file := filepath.Join(home, name)
@@ -108,4 +110,12 @@ func TestAWindowsProgramIsTracedInItsPrefix(t *testing.T) {
 	assert.Contains(t, run("trace", "show", "b.trace"), "not seen: the prefix's server was already running")
 	said = run("trace", "--prefix", p.Folder, "--end-server", "--out", "c.trace", "--", "cmd.exe", "/c", "echo x")
 	assert.NotContains(t, said, "was already running")
+}
+
+// put makes titles and sheets the local manifest in a folder.
+func put(t require.TestingT, folder string, revision int, titles []manifest.Title, sheets []manifest.Sheet) {
+	news, err := publishedtest.News(revision, titles, sheets)
+	require.NoError(t, err)
+	_, err = localmanifest.Fetch(context.Background(), folder, news, localmanifest.Options{})
+	require.NoError(t, err)
 }

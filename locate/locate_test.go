@@ -1,7 +1,7 @@
 package locate
 
 import (
-	"bytes"
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -17,6 +17,7 @@ import (
 	"endroit/core/standing"
 	"endroit/localmanifest"
 	"endroit/machine"
+	"endroit/published/publishedtest"
 	"endroit/standin/launchers"
 )
 
@@ -36,10 +37,10 @@ func written(t *testing.T, top string, names ...string) {
 func title(name string, variants ...manifest.Variant) *manifest.Title {
 	for i := range variants {
 		for j := range variants[i].Locations {
-			variants[i].Locations[j].Evidence = []standing.Evidence{{Contribution: 1, By: "mira"}}
+			variants[i].Locations[j].Reason = "seen by 1 person on 1 machine, in a traced run"
 		}
 	}
-	return &manifest.Title{ID: manifest.ID(name), Name: name, Variants: variants}
+	return &manifest.Title{ID: publishedtest.ID(name), Name: name, Variants: variants}
 }
 
 func at(locations ...string) (out []manifest.Location) {
@@ -184,7 +185,7 @@ func TestLocateAll(t *testing.T) {
 	native := func(locations ...string) manifest.Variant {
 		return manifest.Variant{OS: "linux", Runtime: "native", Locations: at(locations...)}
 	}
-	m := &manifest.Manifest{Head: manifest.Head{Format: manifest.Format, Revision: 1}, Titles: []manifest.Title{
+	titles := []manifest.Title{
 		*title("Copperfen", native("documents:My Games/Fen/")),
 		*title("Lantern Hollow", manifest.Variant{Store: "quayside", Ref: "505310", OS: "linux", Runtime: "prefix", Locations: at("saved-games:Lantern Hollow/")}),
 		*title("Ninefold Orchard", native("xdg-data:ninefold/*.sav"), manifest.Variant{OS: "windows", Runtime: "native", Locations: at("roaming-app-data:ninefold orchard/")}),
@@ -192,21 +193,13 @@ func TestLocateAll(t *testing.T) {
 		*title("The Quiet Signal", native("xdg-config:quietsignal/s.json")),
 		*title("Tidewrack", native("xdg-config:tide/x")),
 		*title("Wildcards", native("xdg-data:nine*d/*.sav")),
-	}}
+	}
 	for i := range 30 { // many share a folder
 		name := fmt.Sprintf("z%02d", i)
-		m.Titles = append(m.Titles, *title(name, native("documents:My Games/"+name+"/")))
+		titles = append(titles, *title(name, native("documents:My Games/"+name+"/")))
 	}
-	var docs [][]byte
-	for _, x := range m.Titles {
-		doc, err := manifest.Canonical(x)
-		require.NoError(t, err)
-		docs = append(docs, doc)
-	}
-	body, err := manifest.Assemble(m.Head, nil, docs)
-	require.NoError(t, err)
 	folder := t.TempDir()
-	require.NoError(t, localmanifest.Keep(t.Context(), folder, bytes.NewReader(body), manifest.Digest(body), nil))
+	put(t, folder, 1, titles, nil)
 	k, err := localmanifest.Open(t.Context(), folder, nil)
 	require.NoError(t, err)
 	defer k.Close()
@@ -254,12 +247,7 @@ func TestLocateAll(t *testing.T) {
 func TestAllOfADamagedIndex(t *testing.T) {
 	h, _, _ := surveyed(t)
 	folder := t.TempDir()
-	m := &manifest.Manifest{Head: manifest.Head{Format: manifest.Format, Revision: 1}, Titles: []manifest.Title{*title("Tidewrack", manifest.Variant{OS: "linux", Runtime: "native", Locations: at("xdg-data:tidewrack/")})}}
-	doc, err := manifest.Canonical(m.Titles[0])
-	require.NoError(t, err)
-	body, err := manifest.Assemble(m.Head, nil, [][]byte{doc})
-	require.NoError(t, err)
-	require.NoError(t, localmanifest.Keep(t.Context(), folder, bytes.NewReader(body), manifest.Digest(body), nil))
+	put(t, folder, 1, []manifest.Title{*title("Tidewrack", manifest.Variant{OS: "linux", Runtime: "native", Locations: at("xdg-data:tidewrack/")})}, nil)
 	k, err := localmanifest.Open(t.Context(), folder, nil)
 	require.NoError(t, err)
 	require.NoError(t, k.Close())
@@ -366,4 +354,35 @@ func TestTwoEditionsOfTheSameFiles(t *testing.T) {
 	assert.Len(t, found.Variants[0].Locations, 1)
 	assert.Empty(t, found.Variants[1].Locations)
 	assert.Equal(t, 1, found.Variants[1].Shared)
+}
+
+// A location counts for the versions that it holds for, and not once it is withdrawn; one
+// that is disputed is shown, as one that nothing may be changed by.
+func TestCorrectedLocations(t *testing.T) {
+	top := t.TempDir()
+	written(t, top, "old/a.sav", "new/a.sav", "gone/a.sav", "said/a.sav")
+	v := manifest.Variant{Store: "quayside", Ref: "7", OS: machine.System(), Runtime: "native", Locations: at("install:old/", "install:new/", "install:gone/", "install:said/")}
+	v.Locations[0].Versions = &standing.Range{To: "1.9"}
+	v.Locations[1].Versions = &standing.Range{From: "1.10"}
+	v.Locations[2].Standing = standing.Withdrawn
+	v.Locations[3].Standing = standing.Disputed
+	for version, want := range map[string][]string{"1.9.3": {"install:said/"}, "1.2": {"install:old/", "install:said/"}, "1.10": {"install:new/", "install:said/"}, "": {"install:old/", "install:new/", "install:said/"}} {
+		h := New(&machine.Survey{Installed: []sheet.Installed{{Edition: sheet.Edition{Store: "quayside", Ref: "7", Name: "Fen", Version: version, Folder: top}, System: machine.System()}}}, place.Roots{})
+		found := located(t, h, title("Fen", v), Everywhere)
+		require.Len(t, found.Variants, 1)
+		var shown []string
+		for _, l := range found.Variants[0].Locations {
+			shown = append(shown, l.At)
+			assert.Equal(t, l.At != "install:said/", l.Usable, l.At)
+		}
+		assert.Equal(t, want, shown, version)
+	}
+}
+
+// put makes titles and sheets the local manifest in a folder.
+func put(t require.TestingT, folder string, revision int, titles []manifest.Title, sheets []manifest.Sheet) {
+	news, err := publishedtest.News(revision, titles, sheets)
+	require.NoError(t, err)
+	_, err = localmanifest.Fetch(context.Background(), folder, news, localmanifest.Options{})
+	require.NoError(t, err)
 }

@@ -101,11 +101,15 @@ const (
 )
 
 func newClient() *http.Client {
-	t := http.DefaultTransport.(*http.Transport).Clone()
-	t.ResponseHeaderTimeout = beginWithin
-	t.MaxIdleConnsPerHost = 16
-	t.DisableCompression = true // what is announced is the length of the file
-	return &http.Client{Transport: t}
+	return &http.Client{Transport: &http.Transport{
+		Proxy:                 http.ProxyFromEnvironment,
+		ForceAttemptHTTP2:     true,
+		TLSHandshakeTimeout:   beginWithin,
+		ResponseHeaderTimeout: beginWithin,
+		IdleConnTimeout:       time.Minute,
+		MaxIdleConnsPerHost:   16,
+		DisableCompression:    true, // what is announced is the length of the file
+	}}
 }
 
 func (w *web) String() string { return strings.TrimSuffix(w.base, "/") }

@@ -20,6 +20,7 @@ import (
 	"endroit/core/manifest"
 	"endroit/core/notes"
 	"endroit/core/place"
+	"endroit/core/record"
 	"endroit/core/sheet"
 	"endroit/core/standing"
 	"endroit/core/trace"
@@ -227,33 +228,39 @@ func TestTheStandInsSheets(t *testing.T) {
 
 func TestManifest(t *testing.T) {
 	s := schema(t, "manifest")
-	title, err := manifest.Apply(nil, manifest.Accepted{Draft: proposed(t), Evidence: standing.Evidence{Contribution: 1, By: "mira", ReviewedBy: "anselm", Accepted: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), Observer: "seccomp user notification"}})
+	at := time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
+	seen := standing.Evidence{Contribution: 1, Person: "mira", Reviewer: "anselm", Machine: "heron", Accepted: at, Observer: "seccomp user notification"}
+	const id = "0123456789abcdef"
+	known, err := (&record.Title{ID: id, Name: "Tidewrack"}).Observe(proposed(t), seen)
 	require.NoError(t, err)
+	known, err = known.AddName(manifest.Name{Name: "Gezeitenwrack", Language: "de"})
+	require.NoError(t, err)
+	title, _ := known.Published(at)
+	title.Variants[0].Locations[0].Versions = &standing.Range{From: "1.2"}
 	doc, err := manifest.Canonical(title)
 	require.NoError(t, err)
-	body, err := manifest.Assemble(manifest.Head{Revision: 1, Previous: strings.Repeat("ab", 32), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil, [][]byte{doc})
+	body, _, err := manifest.WriteShard(manifest.AllTitles, [][]byte{doc})
 	require.NoError(t, err)
 	assert.NoError(t, holds(t, s, body), string(body))
+	empty, _, err := manifest.WriteShard("01", nil)
+	require.NoError(t, err)
+	assert.NoError(t, holds(t, s, empty), string(empty))
 	read, err := sheet.Parse(launchers.LarderSheet)
 	require.NoError(t, err)
-	entry, err := manifest.ApplySheet(nil, read, standing.Evidence{Contribution: 2, By: "tobin", ReviewedBy: "anselm", Accepted: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), Observer: "sheet tried on linux"})
+	entry, err := (*record.Sheet)(nil).Try(read, seen)
 	require.NoError(t, err)
-	ofSheet, err := manifest.Canonical(entry)
+	sheets, err := manifest.WriteSheets([]manifest.Sheet{entry.Published(at)})
 	require.NoError(t, err)
-	with, err := manifest.Assemble(manifest.Head{Revision: 2, Previous: strings.Repeat("ab", 32), Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, [][]byte{ofSheet}, [][]byte{doc})
+	ofSheets, err := manifest.Expand(sheets, manifest.MaxSheets)
 	require.NoError(t, err)
-	assert.NoError(t, holds(t, s, with), string(with))
-	canonical, err := manifest.Canonical(json.RawMessage(with))
-	require.NoError(t, err)
-	assert.Equal(t, string(canonical), string(with), "an assembled revision is canonical")
-	first, err := manifest.Assemble(manifest.Head{Published: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)}, nil, nil)
-	require.NoError(t, err)
-	assert.NoError(t, holds(t, s, first), string(first))
-	for _, spoil := range [][2]string{{`"revision":1`, `"revision":-1`}, {`"standing":"observed"`, `"standing":"true"`}, {`"holds":"save"`, `"holds":"gold"`}, {`"by":"mira"`, `"from":"mira"`}, {`"previous":"ab`, `"previous":"zz`}} {
+	assert.NoError(t, holds(t, s, ofSheets), string(ofSheets))
+	for _, spoil := range [][2]string{{`"shard":"all"`, `"shard":"x"`}, {`"standing":"observed"`, `"standing":"true"`}, {`"holds":"save"`, `"holds":"gold"`}, {id, "tidewrack"}, {`"from":"1.2"`, `"from":1.2`}} {
 		bad := strings.Replace(string(body), spoil[0], spoil[1], 1)
 		require.NotEqual(t, string(body), bad, spoil[0])
 		assert.Error(t, holds(t, s, []byte(bad)), spoil[1])
 	}
+	later := strings.Replace(string(body), `"name":"Tidewrack"`, `"name":"Tidewrack","hazards":[]`, 1)
+	assert.NoError(t, holds(t, s, []byte(later)), "fields of a later version are permitted")
 }
 
 // What the program takes as notes the schema takes too, and what the schema refuses the

@@ -112,7 +112,7 @@ func (s *Service) show(c *echo.Context, x store.Contribution, body contribution.
 	var merged *record.MergedError
 	switch {
 	case errors.As(err, &bad), errors.As(err, &refused), errors.As(err, &merged):
-		out.Refused, outcome = err.Error(), &contribution.Outcome{}
+		out.Refused, outcome, err = err.Error(), &contribution.Outcome{}, nil
 	case err != nil:
 		return nil, err
 	}

@@ -9,12 +9,16 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash/crc32"
 	"io"
 	"log/slog"
 	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -30,8 +34,11 @@ import (
 	"endroit/core/footprint"
 	"endroit/core/manifest"
 	"endroit/core/sheet"
+	"endroit/core/standing"
 	"endroit/core/trace"
 	"endroit/localpg/pgtest"
+	"endroit/publication"
+	"endroit/published"
 	"endroit/service"
 	"endroit/service/store"
 	"endroit/service/wire"
@@ -131,16 +138,30 @@ func (w *running) raw(t *testing.T, method, path, body string, header map[string
 	return a.StatusCode, a.Header, string(text)
 }
 
+// from is a contribution as it comes from somebody's machine.
+func from(machine string, raw []byte) []byte {
+	return []byte(strings.Replace(string(raw), `"kind": "finding"`, `"kind": "finding", "machine": "`+strings.Repeat(machine, 32)+`"`, 1))
+}
+
+// refOf is the reference that the tests' store has for a title: of "Tidewrack" 418820.
+func refOf(title string) string {
+	if strings.EqualFold(title, "Tidewrack") {
+		return "418820"
+	}
+	return fmt.Sprint(700_000 + crc32.ChecksumIEEE([]byte(title))%100_000)
+}
+
 // body is a contribution for a title with one save location.
 func body(t *testing.T, title, at, file string) []byte {
 	t.Helper()
-	b := contribution.Body{
-		Draft: &draft.Draft{Format: draft.Format, Title: title, Edition: &trace.Edition{Store: "quayside", Ref: "418820", Version: "1.2"}, Launcher: "quayside", OS: "linux", Runtime: "native",
+	b := &contribution.Finding{
+		Head: contribution.Head{Name: contribution.FindingKind},
+		Draft: &draft.Draft{Format: draft.Format, Title: title, Edition: &trace.Edition{Store: "quayside", Ref: refOf(title), Version: "1.2"}, Launcher: "quayside", OS: "linux", Runtime: "native",
 			Locations: []draft.Location{{At: at, Holds: draft.Save, Why: []string{"it was written near the cue saved"}}}},
 		Footprint: &footprint.Footprint{Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp user notification", Programs: []string{"tidewrack"}, Cues: []trace.Cue{{At: 3, Word: "saved"}}, Gaps: []trace.Gap{}, Counts: map[footprint.Kind]int{footprint.Save: 1},
 			Files: []footprint.File{{Place: file, Kind: footprint.Save, Confidence: 0.9, Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: "save"}}}, Writes: 1, Before: trace.State{Is: trace.IsAbsent}, After: trace.State{Is: trace.IsFile, Size: 9, Time: time.Date(2026, 11, 24, 1, 2, 3, 0, time.UTC)}}}},
 	}
-	raw, err := b.Encode()
+	raw, err := contribution.Encode(b)
 	require.NoError(t, err)
 	return raw
 }
@@ -172,65 +193,149 @@ func TestTraceToManifest(t *testing.T) {
 	shown, err := w.people["anselm"].Contribution(ctx, sent.Number)
 	require.NoError(t, err)
 	assert.True(t, shown.MayDecide)
-	assert.Equal(t, "new-title", shown.Changes[0].What)
+	assert.Equal(t, manifest.NewTitle, shown.Changes[0].What)
 	assert.Equal(t, []int{0}, shown.Coverage[0].Files)
 	assert.Equal(t, "~/.local/share/tidewrack/slots/slot{slot}.sav", shown.Locations[0].Usual)
+	assert.Equal(t, "record 1 location of Tidewrack", shown.Statement)
 
-	empty, digest, err := fetched(ctx, w.as(t, ""), "")
+	assert.Empty(t, w.published(t).titles)
+	_, err = w.people["anselm"].Accept(ctx, sent.Number)
 	require.NoError(t, err)
-	before, err := manifest.Parse(empty)
-	require.NoError(t, err)
-	assert.Empty(t, before.Titles)
-
-	decided, err := w.people["anselm"].Accept(ctx, sent.Number)
-	require.NoError(t, err)
-	assert.Equal(t, 1, decided.Revision)
-
-	now, newDigest, err := fetched(ctx, w.as(t, ""), digest)
-	require.NoError(t, err)
-	require.NotNil(t, now)
-	assert.Equal(t, newDigest, manifest.Digest(now), "the entity tag is the digest")
-	m, err := manifest.Parse(now)
-	require.NoError(t, err)
-	assert.Equal(t, digest, m.Previous, "a revision names the one before")
-	assert.Equal(t, 1, m.Revision)
-	l := m.Titles[0].Variants[0].Locations[0]
+	now := w.published(t)
+	assert.Equal(t, 2, now.news.Revision)
+	require.Len(t, now.titles, 1)
+	assert.Empty(t, manifest.CheckID(now.titles[0].ID), "its id is opaque")
+	l := now.titles[0].Variants[0].Locations[0]
 	assert.Equal(t, "xdg-data:tidewrack/slots/slot{slot}.sav", l.At)
-	assert.Equal(t, "anselm", l.Evidence[0].ReviewedBy)
-	assert.Equal(t, "1.2", l.Evidence[0].Version)
-
-	same, _, err := fetched(ctx, w.as(t, ""), newDigest)
+	assert.Equal(t, standing.Counts{Observations: 1, People: 1}, l.Counts)
+	assert.Equal(t, []string{"1.2"}, now.titles[0].Editions[0].Versions)
+	for path, data := range now.tree {
+		for _, private := range []string{"mira", "anselm"} {
+			assert.NotContains(t, string(data), private, path)
+		}
+	}
+	shown, err = w.people["mira"].Contribution(ctx, sent.Number)
 	require.NoError(t, err)
-	assert.Nil(t, same, "nothing is sent again")
-	status, header, old := w.raw(t, "GET", "/api/v1/manifest/revisions/0", "", nil)
-	assert.Equal(t, 200, status)
-	assert.Equal(t, string(empty), old, "an old revision is still as it was")
+	require.NotNil(t, shown.Revision)
+	assert.Equal(t, 2, *shown.Revision)
+	assert.Equal(t, manifest.NewTitle, shown.Changes[0].What, "what it changed can still be seen")
+
+	assert.Equal(t, 2, w.published(t).news.Revision, "without a change there is no revision")
+	status, header, _ := w.raw(t, "GET", "/published/metadata/1.targets.json", "", nil)
+	assert.Equal(t, 200, status, "an old revision is still there")
 	assert.Contains(t, header.Get("Cache-Control"), "immutable")
+	tag := header.Get("ETag")
+	status, _, _ = w.raw(t, "GET", "/published/metadata/1.targets.json", "", map[string]string{"If-None-Match": tag})
+	assert.Equal(t, 304, status)
 
 	found, err := w.as(t, "").Titles(ctx, "tidew", "")
 	require.NoError(t, err)
 	require.Len(t, found.Items, 1)
-	status, _, title := w.raw(t, "GET", "/api/v1/titles/tidewrack", "", nil)
-	assert.Equal(t, 200, status)
-	assert.Contains(t, title, "nobody else has yet")
-
-	// A second person saw it too.
-	again, err := w.people["tobin"].Submit(ctx, "key-1", tidewrack(t))
-	require.NoError(t, err, "keys belong to people")
-	_, err = w.people["anselm"].Accept(ctx, again.Number)
+	title, err := w.as(t, "").Title(ctx, found.Items[0].ID)
 	require.NoError(t, err)
-	_, _, title = w.raw(t, "GET", "/api/v1/titles/tidewrack", "", nil)
-	assert.Contains(t, title, `"standing":"confirmed"`)
+	shownAt := title.Variants[0].Locations[0]
+	assert.Contains(t, shownAt.Reason, "nobody else has confirmed it yet")
+	assert.Equal(t, "mira", shownAt.Evidence[0].By)
+	assert.Equal(t, "anselm", shownAt.Evidence[0].ReviewedBy)
 
-	status, _, revisions := w.raw(t, "GET", "/api/v1/manifest/revisions?limit=2", "", nil)
+	// A second person saw it too: once on the same machine, then on another one.
+	for i, c := range []struct {
+		who, machine string
+		want         standing.Standing
+	}{{"mira", "a", standing.Observed}, {"tobin", "a", standing.Observed}, {"tobin", "b", standing.Confirmed}} {
+		again, err := w.people[c.who].Submit(ctx, fmt.Sprint("again-", i), from(c.machine, tidewrack(t)))
+		require.NoError(t, err)
+		_, err = w.people["anselm"].Accept(ctx, again.Number)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, w.published(t).titles[0].Variants[0].Locations[0].Standing, "%+v", c)
+	}
+
+	status, _, revisions := w.raw(t, "GET", "/api/v1/revisions?limit=2", "", nil)
 	assert.Equal(t, 200, status)
 	var page wire.Page[wire.RevisionShown]
 	require.NoError(t, json.Unmarshal([]byte(revisions), &page))
 	require.Len(t, page.Items, 2)
-	assert.Equal(t, page.Items[1].Digest, page.Items[0].Previous)
-	status, _, rest := w.raw(t, "GET", "/api/v1/manifest/revisions?cursor="+page.Next, "", nil)
+	assert.Equal(t, []wire.RevisionChanged{{TitleID: title.ID, Name: "Tidewrack"}}, page.Items[0].Changes)
+	assert.Equal(t, "accepted", page.Items[0].Because)
+	status, _, rest := w.raw(t, "GET", "/api/v1/revisions?cursor="+page.Next, "", nil)
 	assert.Equal(t, 200, status)
-	assert.Contains(t, rest, `"number":0`)
+	assert.Contains(t, rest, `"because":"signed-again"`)
+	var one wire.RevisionShown
+	status, _, text := w.raw(t, "GET", "/api/v1/revisions/2", "", nil)
+	assert.Equal(t, 200, status)
+	require.NoError(t, json.Unmarshal([]byte(text), &one))
+	assert.Equal(t, 1, one.Titles)
+}
+
+// tree is what is published.
+type tree struct {
+	news   *published.News
+	titles []manifest.Title
+	sheets []manifest.Sheet
+	tree   map[string][]byte
+}
+
+// signer signs for all tests.
+var signer = sync.OnceValue(func() *publication.Signer {
+	folder, err := os.MkdirTemp("", "endroit-keys-")
+	if err != nil {
+		panic(err)
+	}
+	defer os.RemoveAll(folder)
+	key, err := publication.NewKey()
+	if err == nil {
+		err = publication.Make(filepath.Join(folder, "keys"), publication.Plan{Name: "The tests", Root: []*publication.Key{key}, Threshold: 1}, time.Now())
+	}
+	if err != nil {
+		panic(err)
+	}
+	s, err := publication.Open(filepath.Join(folder, "keys"))
+	if err != nil {
+		panic(err)
+	}
+	return s
+})
+
+// published publishes what was accepted and reads it as a client does.
+func (w *running) published(t *testing.T) tree {
+	t.Helper()
+	require.NoError(t, w.service.PublishOnce(t.Context(), signer()))
+	from, closer, err := published.At(w.address + "/published")
+	require.NoError(t, err)
+	defer closer.Close()
+	state := published.Open(t.TempDir())
+	root, err := published.FirstRoot(t.Context(), from)
+	require.NoError(t, err)
+	require.NoError(t, state.Trust(root))
+	out := tree{tree: map[string][]byte{}}
+	out.news, err = state.Refresh(t.Context(), from)
+	require.NoError(t, err)
+	for name := range out.news.Files {
+		data, err := out.news.Get(t.Context(), name)
+		require.NoError(t, err)
+		if shard := published.ShardIn(name); shard != "" {
+			s, err := manifest.ReadShard(shard, data)
+			require.NoError(t, err)
+			out.titles = append(out.titles, s.Titles...)
+			data, err = manifest.Expand(data, manifest.MaxShard)
+			require.NoError(t, err)
+		} else {
+			out.sheets, err = manifest.ReadSheets(data)
+			require.NoError(t, err)
+		}
+		out.tree[name] = data
+	}
+	slices.SortFunc(out.titles, func(a, b manifest.Title) int { return strings.Compare(a.Name, b.Name) })
+	return out
+}
+
+// idOf is the id of the title of a name.
+func (w *running) idOf(t *testing.T, name string) string {
+	t.Helper()
+	page, err := w.as(t, "").Titles(t.Context(), name, "")
+	require.NoError(t, err)
+	require.NotEmpty(t, page.Items, name)
+	return page.Items[0].ID
 }
 
 func TestReturningGivesAReason(t *testing.T) {
@@ -383,10 +488,18 @@ func TestTwoReviewersAtOnce(t *testing.T) {
 	assert.Equal(t, 7, late)
 }
 
-// Whatever is accepted at the same time, the revisions form one chain, and each
-// has the digest that it announced.
-func TestRevisionsFormAChain(t *testing.T) {
+// Whatever is accepted at the same time, by whichever process, all of it is published, and
+// revisions are numbered without a gap.
+func TestRevisionsHaveNoGaps(t *testing.T) {
 	w, ctx := start(t), t.Context()
+	second, err := service.New(ctx, service.Config{Database: w.database})
+	require.NoError(t, err)
+	defer second.Close()
+	publishing, stop := context.WithCancel(ctx)
+	var publishers sync.WaitGroup
+	for _, s := range []*service.Service{w.service, second} {
+		publishers.Go(func() { s.Publish(publishing, signer()) })
+	}
 	const n = 10
 	var numbers []int64
 	for i := range n {
@@ -403,26 +516,36 @@ func TestRevisionsFormAChain(t *testing.T) {
 		})
 	}
 	all.Wait()
-	previous := ""
-	for i := range n + 1 {
-		status, header, text := w.raw(t, "GET", fmt.Sprintf("/api/v1/manifest/revisions/%d", i), "", nil)
-		require.Equal(t, 200, status)
-		m, err := manifest.Parse([]byte(text))
-		require.NoError(t, err)
-		assert.Len(t, m.Titles, i)
-		assert.Equal(t, previous, m.Previous)
-		previous = manifest.Digest([]byte(text))
-		assert.Equal(t, `W/"`+previous+`"`, header.Get("ETag"))
+	assert.Eventually(t, func() bool {
+		for _, number := range numbers {
+			if x, err := w.people["mira"].Contribution(ctx, number); err != nil || x.Revision == nil {
+				return false
+			}
+		}
+		return true
+	}, 10*time.Second, 20*time.Millisecond, "a process publishes by itself")
+	stop()
+	publishers.Wait()
+	now := w.published(t)
+	assert.Len(t, now.titles, n)
+	_, _, text := w.raw(t, "GET", "/api/v1/revisions?limit=200", "", nil)
+	var page wire.Page[wire.RevisionShown]
+	require.NoError(t, json.Unmarshal([]byte(text), &page))
+	assert.Len(t, page.Items, now.news.Revision)
+	for i, r := range page.Items {
+		assert.Equal(t, now.news.Revision-i, r.Number)
 	}
+	assert.NotContains(t, w.log.String(), `"level":"ERROR"`)
 }
 
-func TestAPublishedRevisionCannotChange(t *testing.T) {
+func TestWhatIsPublishedCannotChange(t *testing.T) {
 	w, ctx := start(t), t.Context()
 	sent, err := w.people["mira"].Submit(ctx, "k", tidewrack(t))
 	require.NoError(t, err)
 	_, err = w.people["anselm"].Accept(ctx, sent.Number)
 	require.NoError(t, err)
-	for _, text := range []string{`UPDATE revisions SET digest = 'x'`, `DELETE FROM revisions`, `UPDATE title_versions SET name = 'x'`, `DELETE FROM title_versions`} {
+	w.published(t)
+	for _, text := range []string{`UPDATE revisions SET digest = 'x'`, `DELETE FROM revisions`, `UPDATE title_versions SET doc = 'x'`, `DELETE FROM title_versions`, `UPDATE bodies SET body = 'x'`, `UPDATE published_files SET data = 'x'`} {
 		assert.ErrorContains(t, w.sql(t, text), "never changes", text)
 	}
 	assert.Error(t, w.sql(t, `UPDATE contributions SET decided_by = person_id`), "the database too refuses a decision on one's own contribution")
@@ -456,7 +579,7 @@ func sheetBody(t *testing.T, text []byte, replaced ...string) []byte {
 	t.Helper()
 	s, err := sheet.Parse([]byte(strings.NewReplacer(replaced...).Replace(string(text))))
 	require.NoError(t, err)
-	raw, err := (&contribution.Body{Sheet: s, Found: &contribution.Findings{OS: "linux", Installations: 1, Titles: 2}, Note: "as it is here"}).Encode()
+	raw, err := contribution.Encode(&contribution.Sheet{Head: contribution.Head{Name: contribution.SheetKind}, Sheet: s, Found: &contribution.Findings{OS: "linux", Installations: 1, Titles: 2}, Note: "as it is here"})
 	require.NoError(t, err)
 	return raw
 }
@@ -469,10 +592,9 @@ func TestSheetsAreReviewedLikeLocations(t *testing.T) {
 		require.NoError(t, err)
 		return sent.Number
 	}
-	accept := func(number int64) int {
-		decided, err := anselm.Accept(t.Context(), number)
+	accept := func(number int64) {
+		_, err := anselm.Accept(t.Context(), number)
 		require.NoError(t, err)
-		return decided.Revision
 	}
 	first := send(mira, sheetBody(t, launchers.QuaysideSheet))
 	shown, err := anselm.Contribution(t.Context(), first)
@@ -483,7 +605,7 @@ func TestSheetsAreReviewedLikeLocations(t *testing.T) {
 	assert.Equal(t, "as it is here", shown.Sheet.Note)
 	assert.Equal(t, 2, shown.Sheet.Found.Titles)
 	assert.Contains(t, shown.Sheet.Text, "each: $.libraries.*")
-	assert.Equal(t, 1, accept(first))
+	accept(first)
 	accept(send(mira, sheetBody(t, launchers.BrasslightSheet)))
 	accept(send(tobin, sheetBody(t, launchers.QuaysideSheet)))
 
@@ -493,8 +615,7 @@ func TestSheetsAreReviewedLikeLocations(t *testing.T) {
 	brasslight, quayside := list.Items[0], list.Items[1]
 	assert.Equal(t, []string{"quayside"}, brasslight.Starts)
 	assert.Equal(t, "observed", string(brasslight.Standing))
-	assert.Equal(t, "confirmed", string(quayside.Standing))
-	assert.Equal(t, "mira, tobin tried it independently against installed launchers", quayside.Reason)
+	assert.Equal(t, "seen by 2 people on 1 machine, in installed launchers; nobody else has confirmed it yet, on another machine", quayside.Reason)
 	assert.Equal(t, "~/.local/share/quayside/", quayside.Usual)
 	one, err := w.as(t, "").Launcher(t.Context(), "quayside")
 	require.NoError(t, err)
@@ -510,28 +631,20 @@ func TestSheetsAreReviewedLikeLocations(t *testing.T) {
 	shown, err = anselm.Contribution(t.Context(), changed)
 	require.NoError(t, err)
 	assert.Equal(t, []sheet.Difference{{Field: "systems.linux.prefixes.user", Before: "player", After: "somebody"}}, shown.Sheet.Differences)
-	assert.Equal(t, 4, accept(changed))
+	accept(changed)
 	one, err = mira.Launcher(t.Context(), "quayside")
 	require.NoError(t, err)
 	assert.Len(t, one.Evidence, 1)
 
-	// The manifest carries them, and older revisions stay what they were.
-	body, digest, err := fetched(t.Context(), mira, "")
-	require.NoError(t, err)
-	assert.Equal(t, digest, manifest.Digest(body))
-	m, err := manifest.Parse(body)
-	require.NoError(t, err)
-	require.Len(t, m.Sheets, 2)
-	read, err := m.Sheets[1].Read()
+	// The manifest carries them.
+	now := w.published(t)
+	require.Len(t, now.sheets, 2)
+	read, err := now.sheets[1].Read()
 	require.NoError(t, err)
 	assert.Equal(t, "somebody", read.Systems["linux"].Prefixes.User)
-	_, _, old := w.raw(t, "GET", "/api/v1/manifest/revisions/3", "", nil)
-	assert.Contains(t, old, "player")
-	_, _, none := w.raw(t, "GET", "/api/v1/manifest/revisions/0", "", nil)
-	assert.NotContains(t, none, "sheets")
-	_, _, revisions := w.raw(t, "GET", "/api/v1/manifest/revisions", "", nil)
+	_, _, revisions := w.raw(t, "GET", "/api/v1/revisions", "", nil)
 	assert.Contains(t, revisions, `"sheet_id":"brasslight"`)
-	assert.Error(t, w.sql(t, "UPDATE sheet_versions SET name = 'x'"))
+	assert.Error(t, w.sql(t, "UPDATE sheet_versions SET doc = 'x'"))
 
 	// What cannot stand beside them is refused, at submitting and at accepting.
 	circle := sheetBody(t, launchers.QuaysideSheet, "    cloud:", "    starts: [{launcher: brasslight, files: a.json, as: json, ref: $.r}]\n    cloud:")
@@ -556,7 +669,7 @@ func TestATitleOfALauncher(t *testing.T) {
 	w := start(t)
 	_, err := world.Load(t.Context(), w.address, []world.Person{{Name: "mira", Password: password}, {Name: "tobin", Password: password}, {Name: "ysolde", Password: password}, {Name: "anselm", Password: password}})
 	require.NoError(t, err)
-	_, _, text := w.raw(t, "GET", "/api/v1/titles/lantern-hollow", "", nil)
+	_, _, text := w.raw(t, "GET", "/api/v1/titles/"+w.idOf(t, "Lantern Hollow"), "", nil)
 	var title wire.Title
 	require.NoError(t, json.Unmarshal([]byte(text), &title))
 	forms := map[string]string{}
@@ -611,7 +724,7 @@ func TestOneValueFromSubmissionToRevision(t *testing.T) {
 	shown, err = w.people["anselm"].Contribution(ctx, second.Number)
 	require.NoError(t, err)
 	assert.Equal(t, "Tidewrack", shown.Title, "the name that would be published")
-	assert.Equal(t, manifest.Change{What: "joins-title", Title: "Tidewrack", Written: "TIDEWRACK"}, shown.Changes[0])
+	assert.Equal(t, "Tidewrack", shown.Title)
 	_, err = w.people["anselm"].Accept(ctx, second.Number)
 	require.NoError(t, err)
 	list, err := w.people["anselm"].Contributions(ctx, client.Filter{State: "accepted"})
@@ -619,12 +732,9 @@ func TestOneValueFromSubmissionToRevision(t *testing.T) {
 	for _, x := range list.Items {
 		assert.Equal(t, "Tidewrack", x.Title)
 	}
-	now, _, err := fetched(ctx, w.as(t, ""), "")
-	require.NoError(t, err)
-	m, err := manifest.Parse(now)
-	require.NoError(t, err)
-	require.Len(t, m.Titles, 1)
-	assert.Equal(t, "Tidewrack", m.Titles[0].Name)
+	now := w.published(t)
+	require.Len(t, now.titles, 1)
+	assert.Equal(t, "Tidewrack", now.titles[0].Name)
 }
 
 // Whose answer was lost asks again, and learns that it is stored, whatever has come since.
@@ -652,15 +762,14 @@ func TestFailureIsNotCached(t *testing.T) {
 	db, err := pgx.Connect(t.Context(), w.database)
 	require.NoError(t, err)
 	defer db.Close(context.WithoutCancel(t.Context()))
-	_, err = db.Exec(t.Context(), `ALTER TABLE title_versions RENAME TO gone`)
+	w.published(t)
+	_, err = db.Exec(t.Context(), `ALTER TABLE published_files RENAME TO gone`)
 	require.NoError(t, err)
-	for path, want := range map[string]int{"/api/v1/manifest/revisions/0": 500, "/api/v1/manifest": 500} {
+	for path, want := range map[string]int{"/published/metadata/1.root.json": 500, "/published/metadata/1.snapshot.json": 500} {
 		status, header, _ := w.raw(t, "GET", path, "", nil)
 		assert.Equal(t, want, status)
-		for _, name := range []string{"ETag", "Last-Modified", "Endroit-Revision"} {
-			assert.Empty(t, header.Get(name), "%s of %s", name, path)
-		}
-		assert.Equal(t, "no-store", header.Get("Cache-Control"), path)
+		assert.Empty(t, header.Get("ETag"), path)
+		assert.NotContains(t, header.Get("Cache-Control"), "immutable", path)
 	}
 }
 
@@ -689,7 +798,9 @@ func TestBodiesThatAreRefused(t *testing.T) {
 	}{
 		"no JSON":             {good, "hello", 400, "", "invalid JSON after byte"},
 		"cut":                 {good, sound[:len(sound)/2], 400, "footprint", "invalid JSON after byte"},
-		"empty":               {good, "{}", 422, "draft", "a draft and a footprint"},
+		"empty":               {good, "{}", 422, "kind", "is not a kind of contribution"},
+		"another kind":        {good, `{"kind":"proof"}`, 422, "kind", "the kinds are dispute, finding, location, sheet, title"},
+		"only its kind":       {good, `{"kind":"finding"}`, 422, "draft", "a draft and a footprint"},
 		"no key":              {without("Idempotency-Key"), sound, 422, "Idempotency-Key", "missing"},
 		"no content type":     {without("Content-Type"), sound, 415, "", "application/json"},
 		"NUL":                 {good, strings.Replace(sound, `"word": "save"`, `"word": "its\u0000name"`, 1), 422, "footprint.files[0].findings[0].word", "NUL"},
@@ -697,7 +808,7 @@ func TestBodiesThatAreRefused(t *testing.T) {
 		"out of its anchor":   {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "xdg-data:tidewrack/../../x", 1), 422, "draft.locations[0].at", "is not allowed in a path"},
 		"an absolute path":    {good, strings.Replace(sound, "xdg-data:tidewrack/slots/slot{slot}.sav", "/etc/passwd", 1), 422, "draft.locations[0].at", "no colon"},
 		"over the limit":      {good, strings.Repeat(" ", contribution.MaxBytes) + sound, 413, "", "too large"},
-		"a sheet and a draft": {good, ofSheet[:len(ofSheet)-1] + "," + sound[1:], 422, "sheet", "not both"},
+		"a sheet and a draft": {good, strings.Replace(ofSheet, `"sheet": {`, `"draft": {}, "sheet": {`, 1), 422, "draft", "unknown key"},
 		"no findings":         {good, strings.Replace(ofSheet, `"found"`, `"x-lost"`, 1), 422, "found", "what it found"},
 		"nothing found":       {good, strings.NewReplacer(`"installations": 1`, `"installations": 0`, `"titles": 2`, `"titles": 0`).Replace(ofSheet), 422, "found.installations", "needs evidence"},
 		"a bad number":        {good, strings.Replace(ofSheet, `"titles": 2`, `"titles": -2`, 1), 422, "found", "out of range"},
@@ -736,7 +847,7 @@ func TestBodiesThatAreRefused(t *testing.T) {
 
 func TestUnmappedAddresses(t *testing.T) {
 	w := start(t)
-	for _, path := range []string{"/api/v1/nothing", "/api/v1/titles/nothing", "/api/v1/manifest/revisions/99", "/api/v1/manifest/revisions/x", "/api/v1/manifest/revisions/-1", "/api/nothing.js", "/favicon.ico"} {
+	for _, path := range []string{"/api/v1/nothing", "/api/v1/titles/nothing", "/api/v1/revisions/99", "/api/v1/revisions/x", "/api/v1/revisions/-1", "/published/metadata/timestamp.json", "/published/../x", "/published/", "/api/nothing.js", "/favicon.ico"} {
 		status, header, text := w.raw(t, "GET", path, "", nil)
 		assert.Equal(t, 404, status, path)
 		assert.Contains(t, header.Get("Content-Type"), "problem+json", "%s: %s", path, text)
@@ -801,7 +912,7 @@ func TestSearchFindsSimilarNames(t *testing.T) {
 		_, err = w.people["anselm"].Accept(ctx, sent.Number)
 		require.NoError(t, err)
 	}
-	for text, want := range map[string][]string{"hol": {"Lantern Hollow"}, "QUIET": {"The Quiet Signal"}, "tidewrak": {"Tidewrack"}, "lantrn": {"Lantern Hollow"}, "zzz": {}, "Lanttrn Holow": {"Lantern Hollow"}, "tidewarck": {"Tidewrack"}, "418820": {"Lantern Hollow", "The Quiet Signal", "Tidewrack"}, "41882": {}, "%": {}, "'; DROP TABLE titles; --": {}, "": {"Lantern Hollow", "The Quiet Signal", "Tidewrack"}} {
+	for text, want := range map[string][]string{"hol": {"Lantern Hollow"}, "QUIET": {"The Quiet Signal"}, "tidewrak": {"Tidewrack"}, "lantrn": {"Lantern Hollow"}, "zzz": {}, "Lanttrn Holow": {"Lantern Hollow"}, "tidewarck": {"Tidewrack"}, "418820": {"Tidewrack"}, "41882": {}, "%": {}, "'; DROP TABLE titles; --": {}, "": {"Lantern Hollow", "The Quiet Signal", "Tidewrack"}} {
 		page, err := w.as(t, "").Titles(ctx, text, "")
 		require.NoError(t, err, text)
 		got := []string{}
@@ -945,14 +1056,14 @@ func TestClientDisconnectIsNotAServerError(t *testing.T) {
 		{"GET", "/api/v1/titles/%00", "", 400}, {"GET", "/api/v1/titles/%ff", "", 400}, {"GET", "/api/v1/titles/a%C3%28", "", 400}, {"GET", "/%00", "", 400},
 		{"GET", "/api/v1/launchers/%ff", "", 400},
 		{"GET", "/api/v1/titles?cursor=" + cursor("99999999999999999999"), "", 422}, {"GET", "/api/v1/titles?cursor=" + cursor("9223372036854775807"), "", 422},
-		{"GET", "/api/v1/manifest/revisions?cursor=" + cursor("9999999999"), "", 422},
-		{"GET", "/api/v1/manifest/revisions/2147483648", "", 404}, {"GET", "/api/v1/manifest/revisions/9223372036854775808", "", 404},
+		{"GET", "/api/v1/revisions?cursor=" + cursor("9999999999"), "", 422},
+		{"GET", "/api/v1/revisions/2147483648", "", 404}, {"GET", "/api/v1/revisions/9223372036854775808", "", 404},
 		{"GET", "/api/v1/contributions/9223372036854775807", "", 404}, {"GET", "/api/v1/contributions/9223372036854775808", "", 404},
 		{"GET", "/api/v1/contributions/1e400000", "", 404}, {"GET", "/api/v1/contributions?state=%00", "", 400},
 		{"POST", "/api/v1/tokens", `{"name":"mi\u0000ra","password":"x"}`, 422}, {"POST", "/api/v1/tokens", "{\"name\":\"\xff\",\"password\":\"x\"}", 400},
 		{"POST", "/api/v1/tokens", `{"name":"mira","Name":"tobin","password":"x"}`, 422}, {"POST", "/api/v1/tokens", `{"name":1e400000,"password":"x"}`, 422},
 		{"POST", "/api/v1/contributions/1/return", `{"because":"` + strings.Repeat("a", 3000) + `"}`, 422},
-		{"HEAD", "/api/v1/titles", "", 200}, {"HEAD", "/api/v1/manifest", "", 200}, {"HEAD", "/api/v1/nothing", "", 404},
+		{"HEAD", "/api/v1/titles", "", 200}, {"HEAD", "/api/v1/revisions", "", 200}, {"HEAD", "/api/v1/nothing", "", 404},
 	} {
 		status, header, text := w.raw(t, c.method, c.path, c.body, as("anselm"))
 		assert.Equal(t, c.status, status, "%s %s: %s", c.method, c.path, text)
@@ -972,7 +1083,8 @@ func TestClientDisconnectIsNotAServerError(t *testing.T) {
 // What is somebody's own stays out of caches.
 func TestVersionsThatMayBeKept(t *testing.T) {
 	w := start(t)
-	for path, want := range map[string]string{"/api/v1/titles": "public, no-cache", "/api/v1/manifest": "public, no-cache", "/api/v1/manifest/revisions/0": "public, max-age=31536000, immutable",
+	w.published(t)
+	for path, want := range map[string]string{"/api/v1/titles": "public, no-cache", "/api/v1/revisions": "public, no-cache", "/published/metadata/timestamp.json": "public, no-cache", "/published/metadata/1.root.json": "public, max-age=31536000, immutable", "/published/metadata/2.root.json": "no-store",
 		"/api/v1/contributions": "no-store", "/api/v1/session": "no-store", "/api/v1/titles/nothing": "no-store"} {
 		_, header, _ := w.raw(t, "GET", path, "", map[string]string{"Authorization": "Bearer " + w.tokens["mira"]})
 		assert.Equal(t, want, header.Get("Cache-Control"), path)
@@ -1079,15 +1191,13 @@ func TestTwoServicesOnOneDatabase(t *testing.T) {
 	other.listen(t, "127.0.0.1:0")
 	sent, err := w.people["mira"].Submit(ctx, "k", tidewrack(t))
 	require.NoError(t, err)
-	_, _, err = fetched(ctx, other.as(t, ""), "") // now it keeps revision 0
-	require.NoError(t, err)
+	other.published(t)
 	_, err = w.people["anselm"].Accept(ctx, sent.Number)
 	require.NoError(t, err)
-	raw, _, err := fetched(ctx, other.as(t, ""), "")
-	require.NoError(t, err)
-	m, err := manifest.Parse(raw)
-	require.NoError(t, err)
-	assert.Equal(t, 1, m.Revision)
+	w.published(t)
+	now := other.published(t)
+	assert.Equal(t, 2, now.news.Revision)
+	assert.Len(t, now.titles, 1)
 }
 
 func TestARestartInTheMiddleLosesNothing(t *testing.T) {
@@ -1190,12 +1300,6 @@ func TestAccounts(t *testing.T) {
 	assert.Len(t, list, 5)
 }
 
-// fetched is a whole revision as a client gets it; nil if the one known is the newest.
-func fetched(ctx context.Context, c *client.Client, known string) (body []byte, digest string, err error) {
-	digest, _, err = c.Manifest(ctx, known, 1<<30, func(_ string, in io.Reader) (err error) { body, err = io.ReadAll(in); return err })
-	return body, digest, err
-}
-
 // A launcher's own home, once its sheet is in the manifest, is no place for a title.
 func TestALocationInALaunchersHome(t *testing.T) {
 	w := start(t)
@@ -1244,7 +1348,7 @@ func TestLimitOfWaitingContributions(t *testing.T) {
 	w := start(t)
 	sent, err := w.people["tobin"].Submit(t.Context(), "first", body(t, "Saltglass", "xdg-data:saltglass/a.sav", "xdg-data:saltglass/a.sav"))
 	require.NoError(t, err)
-	require.NoError(t, w.sql(t, fmt.Sprintf(`INSERT INTO contributions (person_id, idempotency_key, body_digest, kind, title, body) SELECT person_id, 'k' || n, body_digest, kind, title, body FROM contributions, generate_series(2, %d) n`, store.MaxWaiting)))
+	require.NoError(t, w.sql(t, fmt.Sprintf(`INSERT INTO contributions (id, person_id, idempotency_key, body_digest, kind, title, statement) SELECT 1000 + n, person_id, 'k' || n, body_digest, kind, title, statement FROM contributions, generate_series(2, %d) n`, store.MaxWaiting)))
 	_, err = w.people["tobin"].Submit(t.Context(), "more", body(t, "Saltglass", "xdg-data:saltglass/b.sav", "xdg-data:saltglass/b.sav"))
 	p := problem(t, err)
 	assert.Equal(t, wire.ProblemTooMany, p.Type)

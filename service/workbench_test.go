@@ -100,12 +100,12 @@ func TestTheWorkbenchOfAContribution(t *testing.T) {
 // The names in a submission are not believed, and what it says of corrections has to fit.
 func TestCorrectionsInASubmission(t *testing.T) {
 	w, ctx := start(t), t.Context()
-	var sound contribution.Body
+	var sound contribution.Finding
 	require.NoError(t, json.Unmarshal(tidewrack(t), &sound))
 	require.NoError(t, sound.Footprint.Correct([]footprint.Correction{{File: "xdg-data:tidewrack/slots/slot1.sav", Kind: footprint.Config}}))
 	sound.Footprint.Files[0].Reasons = nil // made where it is read
 	sound.Footprint.Files[0].Findings = []footprint.Finding{{ID: "log-name"}}
-	raw, err := sound.Encode()
+	raw, err := contribution.Encode(&sound)
 	require.NoError(t, err)
 	sent, err := w.people["mira"].Submit(ctx, "k", raw)
 	require.NoError(t, err)
@@ -129,10 +129,10 @@ func TestCorrectionsInASubmission(t *testing.T) {
 		"of no kind":          func(f *footprint.Footprint) { f.Corrections[0].Was = "treasure" },
 		"a stroke that backs": func(f *footprint.Footprint) { f.Files[0].Lane = &footprint.Lane{Writes: []footprint.Stroke{{5, 1, 1}}} },
 	} {
-		var b contribution.Body
+		var b contribution.Finding
 		require.NoError(t, json.Unmarshal(raw, &b))
 		spoil(b.Footprint)
-		bad, err := b.Encode()
+		bad, err := contribution.Encode(&b)
 		require.NoError(t, err)
 		_, err = w.people["mira"].Submit(ctx, "k "+name, bad)
 		require.Error(t, err, name)

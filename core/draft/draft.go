@@ -156,6 +156,9 @@ func (d *Draft) check() *Error {
 			return bad(t.field, "%s", reason)
 		}
 	}
+	if d.TitleID != "" && d.TitleID != NewTitle && (len(d.TitleID) != 16 || strings.Trim(d.TitleID, "0123456789abcdef") != "") {
+		return bad("title_id", "it is %q; it must be new, or the 16 hexadecimal digits of a recorded title", phrase.Clip(d.TitleID, 60))
+	}
 	if d.OS != "linux" && d.OS != "windows" && d.OS != "macos" {
 		return bad("os", "it is %q; it must be linux, windows or macos", d.OS)
 	}

@@ -232,7 +232,7 @@ func (s *Store) Contribution(ctx context.Context, id int64) (Contribution, contr
 		}
 		return c, nil, err
 	}
-	body, err := parse(ctx, s.Pool, id, raw)
+	body, err := parse(ctx, s.Pool, id, raw, c.By)
 	return c, body, err
 }
 

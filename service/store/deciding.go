@@ -88,7 +88,7 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) error {
 		if err := tx.QueryRow(ctx, `SELECT body FROM bodies WHERE contribution_id = $1`, id).Scan(&raw); err != nil {
 			return fmt.Errorf("read contribution %d: %w", id, err)
 		}
-		body, err := parse(ctx, tx, id, raw)
+		body, err := parse(ctx, tx, id, raw, "")
 		if err != nil {
 			return err
 		}

@@ -40,13 +40,12 @@ var escapeLike = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
 // is full; so do the later ones not begin.
 const (
 	searchAll = `SELECT shown FROM titles WHERE merged_into IS NULL ORDER BY folded, id OFFSET $1 LIMIT $2`
-	// $1 is the folded text, $2 the same as a pattern.
 	searchFirst = `SELECT t.shown FROM (
 			SELECT title_id, min(folded) AS folded FROM (
 				SELECT title_id, folded FROM title_names WHERE folded >= $1 AND folded < $1 || chr(1114109)
-				ORDER BY folded, title_id LIMIT $4 + $3 + 100) n
+				ORDER BY folded, title_id LIMIT $2::int + $3::int + 100) n
 			GROUP BY title_id) n JOIN titles t ON t.id = n.title_id
-		ORDER BY n.folded <> $1, n.folded, t.id OFFSET $3 LIMIT $4`
+		ORDER BY n.folded <> $1, n.folded, t.id OFFSET $2 LIMIT $3`
 	searchWithin = `SELECT t.shown FROM (
 			SELECT title_id, bool_or(folded = $1) AS same, bool_or(starts_with(folded, $1)) AS first, min(folded) AS folded
 			FROM title_names WHERE folded LIKE '%' || $2 || '%' GROUP BY title_id
@@ -71,7 +70,7 @@ func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]m
 	}
 	pattern := escapeLike.Replace(folded)
 	if offset == 0 || len(folded) < shortText {
-		found, err := titlesBy(ctx, s.Pool, searchFirst, folded, pattern, offset, limit)
+		found, err := titlesBy(ctx, s.Pool, searchFirst, folded, offset, limit)
 		if err != nil || len(found) == limit || len(folded) < shortText {
 			return found, err
 		}

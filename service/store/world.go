@@ -124,15 +124,16 @@ func (w *world) Footprint(ctx context.Context, id int64) (*footprint.Footprint, 
 	if err != nil {
 		return nil, fmt.Errorf("read contribution %d: %w", id, err)
 	}
-	body, err := parse(ctx, w.db, id, raw)
+	body, err := parse(ctx, w.db, id, raw, "")
 	if err != nil {
 		return nil, err
 	}
 	return body.Evidence(), nil
 }
 
-// parse reads a contribution as it is stored, with what people said of its files applied.
-func parse(ctx context.Context, db querier, id int64, raw []byte) (contribution.Body, error) {
+// parse reads a contribution as it is stored, with what people said of its files applied:
+// first what its sender did, whose name is given.
+func parse(ctx context.Context, db querier, id int64, raw []byte, by string) (contribution.Body, error) {
 	text, err := manifest.Expand(raw, contribution.MaxBytes)
 	if err != nil {
 		return nil, fmt.Errorf("contribution %d as it is stored: %v", id, err) // not the caller's mistake
@@ -142,6 +143,10 @@ func parse(ctx context.Context, db querier, id int64, raw []byte) (contribution.
 		return nil, fmt.Errorf("contribution %d as it is stored: %v", id, err)
 	}
 	if f := body.Evidence(); f != nil {
+		for i := range f.Corrections {
+			f.Corrections[i].By = by
+		}
+		f.Explain()
 		said, err := corrections(ctx, db, id)
 		if err == nil {
 			err = f.Correct(said)

@@ -4,8 +4,6 @@ package main
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -24,7 +22,7 @@ import (
 	"endroit/core/standing"
 	"endroit/core/trace"
 	"endroit/localmanifest"
-	"endroit/published"
+	"endroit/published/publishedtest"
 	"endroit/standin/launchers"
 )
 
@@ -111,8 +109,7 @@ func keepManifest(home, size string) error {
 		if windows[n] {
 			d.Runtime = "prefix"
 		}
-		sum := sha256.Sum256([]byte(d.Title))
-		t, err := (&record.Title{ID: hex.EncodeToString(sum[:8]), Name: d.Title}).Observe(d, seen)
+		t, err := (&record.Title{ID: publishedtest.ID(d.Title), Name: d.Title}).Observe(d, seen)
 		if err != nil {
 			return err
 		}
@@ -127,23 +124,15 @@ func keepManifest(home, size string) error {
 	if err != nil {
 		return err
 	}
-	contents, err := manifest.Shards(all)
+	news, err := publishedtest.News(1, all, []manifest.Sheet{launcher.Published(time.Now())})
 	if err != nil {
-		return err
-	}
-	contents, named := map[string][]byte{}, contents
-	for shard, data := range named {
-		contents[published.ShardName(shard)] = data
-	}
-	if contents[published.SheetsName], err = manifest.WriteSheets([]manifest.Sheet{launcher.Published(time.Now())}); err != nil {
 		return err
 	}
 	folder := filepath.Join(home, ".local", "share", "endroit", "manifest")
 	if err := os.RemoveAll(folder); err != nil {
 		return err
 	}
-	head := published.Head{Format: manifest.Format, Revision: 1, Published: time.Now().UTC().Truncate(time.Second), Titles: titles, Sheets: 1}
-	_, err = localmanifest.Fetch(context.Background(), folder, published.Local(head, contents), localmanifest.Options{})
+	_, err = localmanifest.Fetch(context.Background(), folder, news, localmanifest.Options{})
 	return err
 }
 
