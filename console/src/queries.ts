@@ -10,6 +10,7 @@ export const keys = {
   session: ['session'] as const,
   titles: (q: Ref<string>) => ['titles', q] as const,
   title: (id: Ref<string>) => ['title', id] as const,
+  history: (id: Ref<string>) => ['title', id, 'history'] as const,
   allContributions: ['contributions'] as const,
   contributions: (state: Ref<State>) => ['contributions', state] as const,
   anyContribution: ['contribution'] as const,
@@ -68,12 +69,14 @@ export const useSignOut = () =>
 function usePages<T>(
   queryKey: QueryKey,
   load: (cursor: string | undefined, signal: AbortSignal) => Promise<{ items: T[]; next: string }>,
+  enabled: Ref<boolean> = ref(true),
 ) {
   const list = useInfiniteQuery({
     queryKey,
     queryFn: ({ pageParam, signal }) => load(pageParam, signal),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next || undefined,
+    enabled,
   })
   return { ...list, items: computed(() => list.data.value?.pages.flatMap((p) => p.items) ?? []) }
 }
@@ -90,6 +93,20 @@ export const useTitle = (id: Ref<string>) =>
     enabled: () => id.value !== '',
   })
 
+/** What changed a title; asked for once it is wanted. */
+export const useHistory = (id: Ref<string>, wanted: Ref<boolean>) =>
+  usePages(
+    keys.history(id),
+    (cursor, signal) =>
+      unwrap(
+        api.GET('/titles/{id}/history', {
+          params: { path: { id: id.value }, query: { cursor, limit: 20 } },
+          signal,
+        }),
+      ),
+    wanted,
+  )
+
 export const useContributions = (state: Ref<State>) =>
   usePages(keys.contributions(state), (cursor, signal) =>
     unwrap(api.GET('/contributions', { params: { query: { state: state.value, cursor } }, signal })),
@@ -100,6 +117,9 @@ export const useContribution = (number: Ref<number>) =>
     queryKey: keys.contribution(number),
     queryFn: ({ signal }) =>
       unwrap(api.GET('/contributions/{number}', { params: { path: { number: number.value } }, signal })),
+    // What was accepted is published within seconds.
+    refetchInterval: ({ state: { data, dataUpdateCount } }) =>
+      data?.state === 'accepted' && data.revision === null && dataUpdateCount < 20 ? 1000 : false,
   })
 
 /** Asks again for what a decision on a contribution changes. */
@@ -126,7 +146,7 @@ export const useReturn = () =>
 
 export const useRevisions = () =>
   usePages(keys.revisions, (cursor, signal) =>
-    unwrap(api.GET('/manifest/revisions', { params: { query: { cursor } }, signal })),
+    unwrap(api.GET('/revisions', { params: { query: { cursor } }, signal })),
   )
 
 export const useLaunchers = () =>

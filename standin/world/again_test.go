@@ -10,8 +10,8 @@ import (
 func TestWhatWasFoundIsJudgedAlike(t *testing.T) {
 	for _, f := range findings {
 		body := f.body()
-		body.Footprint.Explain()
-		for _, x := range body.Footprint.Files {
+		body.Evidence().Explain()
+		for _, x := range body.Evidence().Files {
 			assert.Nil(t, x.Again, "%s: %s is %s; judged again it is %+v", f.title, x.Place, x.Kind, x.Again)
 		}
 	}

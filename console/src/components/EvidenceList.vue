@@ -9,9 +9,11 @@ withDefaults(defineProps<{ evidence: Schemas['Evidence'][]; did?: string }>(), {
 <template>
   <ul class="reasons">
     <li v-for="e in evidence" :key="e.contribution">
-      <strong>{{ e.by }}</strong> {{ did }}<template v-if="e.version"> in version {{ e.version }}</template
-      ><template v-if="e.observer"> ({{ e.observer }})</template>, accepted by {{ e.reviewed_by }} on
-      {{ date(e.accepted) }},
+      <strong>{{ e.by || 'somebody' }}</strong>
+      {{ e.kind === 'dispute' ? 'contradicted it' : did
+      }}<template v-if="e.version"> in version {{ e.version }}</template
+      ><template v-if="e.observer"> ({{ e.observer }})</template>, accepted by
+      {{ e.reviewed_by || 'somebody' }} on {{ date(e.accepted) }},
       <router-link :to="`/reviews/${e.contribution}`">contribution {{ e.contribution }}</router-link>
     </li>
   </ul>

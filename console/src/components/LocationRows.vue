@@ -27,6 +27,9 @@ const open = ref<Record<string, boolean>>({})
         <span v-if="l.usual" class="usual quiet"
           >usually <span class="mono">{{ l.usual }}</span></span
         >
+        <span v-if="l.versions !== 'all versions'" class="usual">only {{ l.versions }}</span>
+        <span v-if="l.belongs" class="usual quiet">belongs to the {{ l.belongs }}</span>
+        <span v-if="!l.usable" class="usual warning">{{ l.reason }}: programs do not change files by it</span>
         <span v-if="l.notes_summary" class="usual quiet">its files: {{ oneLine(l.notes_summary) }}</span>
         <PathForms v-if="forms" :forms="l.forms" />
       </span>
@@ -60,6 +63,10 @@ const open = ref<Record<string, boolean>>({})
   display: block;
   font-size: var(--text-note);
   overflow-wrap: anywhere;
+}
+
+.warning {
+  color: rgb(var(--v-theme-error));
 }
 
 .proof {

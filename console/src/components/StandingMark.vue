@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /**
  * Draws a standing: a word, and a survey mark that tells it without colour. An
- * open triangle was seen by one person, a triangle with a point by several. The
- * reason shows on hover and on focus.
+ * open triangle was seen by one person, a triangle with a point by several, a full one was
+ * proven, one with a stroke inside is disputed, a struck one withdrawn, a dashed one stale.
+ * The reason shows on hover and on focus.
  */
 defineProps<{ standing: string; reason: string }>()
 </script>
@@ -17,8 +18,10 @@ defineProps<{ standing: string; reason: string }>()
     :aria-label="`${standing}: ${reason}`"
   >
     <svg viewBox="0 0 16 16" aria-hidden="true">
-      <path d="M8 2 14.5 13.5h-13z" />
+      <path class="mark" d="M8 2 14.5 13.5h-13z" />
       <circle v-if="standing === 'confirmed'" cx="8" cy="10" r="1.9" />
+      <path v-else-if="standing === 'disputed'" d="M8 6v3.6M8 11.4v.6" />
+      <path v-else-if="standing === 'withdrawn'" d="M1 8h14" />
     </svg>
     {{ standing }}
     <span class="reason" aria-hidden="true">{{ reason }}</span>
@@ -42,6 +45,23 @@ defineProps<{ standing: string; reason: string }>()
   font-weight: 700;
 }
 
+.disputed {
+  color: rgb(var(--v-theme-error));
+  font-weight: 700;
+}
+
+.withdrawn {
+  text-decoration: line-through;
+}
+
+.proven .mark {
+  fill: currentColor;
+}
+
+.stale .mark {
+  stroke-dasharray: 2.4 1.8;
+}
+
 .reason {
   display: none;
   position: absolute;
@@ -56,6 +76,7 @@ defineProps<{ standing: string; reason: string }>()
   color: rgb(var(--v-theme-surface));
   font-size: var(--text-note);
   font-weight: 400;
+  text-decoration: none;
   white-space: normal;
 }
 

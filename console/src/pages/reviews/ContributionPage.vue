@@ -14,6 +14,7 @@ import { moment } from '../../words'
 const props = defineProps<{ number: number }>()
 const query = useContribution(toRef(props, 'number'))
 const x = computed(() => query.data.value)
+const asks = computed(() => (x.value ? `Asks to ${x.value.statement}` : ''))
 </script>
 
 <template>
@@ -25,26 +26,30 @@ const x = computed(() => query.data.value)
     <template v-if="x">
       <h1>{{ x.title }}</h1>
       <p class="quiet">Contribution {{ x.number }} by {{ x.by }}, {{ moment(x.submitted) }}</p>
-      <p class="mb-3">{{ x.sheet ? `The sheet of the launcher ${x.sheet.id}` : x.variant }}</p>
+      <p class="mb-3">{{ x.sheet ? `The sheet of the launcher ${x.sheet.id}` : x.variant || asks }}</p>
 
       <DecisionPanel :contribution="x" />
 
       <SheetReview v-if="x.sheet" :sheet="x.sheet" :waiting="x.state === 'waiting'" />
       <template v-else>
-        <section aria-labelledby="locations">
+        <section v-if="x.draft" aria-labelledby="locations">
           <h2 id="locations" class="mt-5 mb-2">Proposed locations</h2>
           <DraftLocations :contribution="x" />
         </section>
 
-        <section v-if="x.state === 'waiting'" aria-labelledby="changes">
-          <h2 id="changes" class="mt-5 mb-2">What accepting would change in the manifest</h2>
-          <ManifestChanges :changes="x.changes" :conflicts="x.conflicts" />
+        <section v-if="x.state !== 'returned'" aria-labelledby="changes">
+          <h2 id="changes" class="mt-5 mb-2">
+            {{
+              x.state === 'waiting' ? 'What accepting would change in the manifest' : 'What accepting changed'
+            }}
+          </h2>
+          <ManifestChanges :changes="x.changes" :conflicts="x.conflicts" :refused="x.refused" />
         </section>
 
-        <section v-if="x.draft?.questions?.length || x.draft?.note" aria-labelledby="questions">
+        <section v-if="x.draft?.questions?.length || x.reason" aria-labelledby="questions">
           <h2 id="questions" class="mt-5 mb-2">From the contributor</h2>
           <v-card class="pa-4">
-            <p v-if="x.draft?.note" class="wrap note">{{ x.draft?.note }}</p>
+            <p v-if="x.reason" class="wrap note">{{ x.reason }}</p>
             <template v-if="x.draft?.questions?.length">
               <p><strong>What the run did not decide</strong></p>
               <ul class="reasons">
@@ -60,7 +65,7 @@ const x = computed(() => query.data.value)
           </v-card>
         </section>
 
-        <section aria-labelledby="footprint">
+        <section v-if="x.footprint" aria-labelledby="footprint">
           <h2 id="footprint" class="mt-5 mb-2">Footprint</h2>
           <p class="mb-2">
             <router-link :to="`/reviews/${x.number}/workbench`">Open it in the workbench</router-link>, with

@@ -50,8 +50,12 @@ async function decide() {
       <p>
         <strong>Accepted</strong> by {{ contribution.decided_by
         }}<template v-if="contribution.decided">, {{ moment(contribution.decided) }}</template
-        >. It is in <router-link to="/revisions">revision {{ contribution.revision }}</router-link> of the
-        manifest.
+        >.
+        <template v-if="contribution.revision !== null"
+          >It is in <router-link to="/revisions">revision {{ contribution.revision }}</router-link> of the
+          manifest.</template
+        >
+        <template v-else>It will be published within seconds.</template>
       </p>
     </template>
     <template v-else-if="contribution.state === 'returned'">
@@ -64,7 +68,7 @@ async function decide() {
         <v-btn
           color="primary"
           class="mr-2"
-          :disabled="contribution.conflicts.length > 0"
+          :disabled="contribution.conflicts.length > 0 || !!contribution.refused"
           @click="asking = 'accept'"
           >Accept…</v-btn
         >
@@ -72,11 +76,12 @@ async function decide() {
         <span v-if="contribution.conflicts.length" class="failed ml-3"
           >It overlaps another title’s files; see below.</span
         >
+        <span v-else-if="contribution.refused" class="failed ml-3">It cannot be accepted; see below.</span>
       </template>
       <template v-else-if="asking === 'accept'">
         <p class="mb-3">
-          Accepting publishes a new revision of the manifest. People will let programs overwrite and delete
-          what these locations match. A published revision never changes.
+          What is accepted is published within seconds, and a published revision never changes. People will
+          let programs overwrite and delete what these locations match.
         </p>
         <v-btn color="primary" class="mr-2" :loading="busy" @click="decide">Accept and publish</v-btn>
         <v-btn variant="text" @click="asking = ''">Not yet</v-btn>

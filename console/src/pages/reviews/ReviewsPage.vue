@@ -67,7 +67,7 @@ const { items } = list
               <td class="text-right">{{ c.number }}</td>
               <td>
                 <router-link :to="`/reviews/${c.number}`">{{ c.title }}</router-link>
-                <span v-if="c.kind === 'sheet'" class="quiet">, a launcher's sheet</span>
+                <span class="quiet statement">{{ c.statement }}</span>
               </td>
               <td>{{ c.by }}</td>
               <td>{{ moment(c.submitted) }}</td>
@@ -86,5 +86,11 @@ const { items } = list
 <style scoped>
 .number {
   width: 4rem;
+}
+
+.statement {
+  display: block;
+  font-size: var(--text-note);
+  overflow-wrap: anywhere;
 }
 </style>

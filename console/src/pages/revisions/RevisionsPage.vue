@@ -2,19 +2,25 @@
 import MoreButton from '../../components/MoreButton.vue'
 import QueryState from '../../components/QueryState.vue'
 import { useRevisions } from '../../queries'
-import { moment } from '../../words'
+import { count, moment } from '../../words'
 
 const list = useRevisions()
 const { items } = list
+
+/** Why a revision was made that changed no title. */
+const because: Record<string, string> = {
+  'signed-again': 'signed again, before its signatures expired',
+  standing: 'a standing changed as time passed',
+}
 </script>
 
 <template>
   <div class="page">
     <h1>Revisions</h1>
     <p class="quiet mt-1 mb-4">
-      The manifest as it was published, each time a contribution was accepted. A revision never changes; the
+      The manifest as it was published, within seconds of what was accepted. A revision never changes; the
       newest is what
-      <span class="mono">endroit fetch</span> gets.
+      <span class="mono">endroit fetch</span> gets, and is signed.
     </p>
     <QueryState :query="list">
       <v-card>
@@ -24,8 +30,8 @@ const { items } = list
               <th class="text-right number">Revision</th>
               <th>Published</th>
               <th>What changed</th>
+              <th class="text-right">Titles</th>
               <th>SHA-256</th>
-              <th><span class="sr">The file</span></th>
             </tr>
           </thead>
           <tbody>
@@ -33,26 +39,24 @@ const { items } = list
               <td class="text-right">{{ r.number }}</td>
               <td class="when">{{ moment(r.published) }}</td>
               <td>
-                <template v-if="r.title_id">
-                  <router-link :to="`/titles/${encodeURIComponent(r.title_id)}`">{{ r.title }}</router-link>,
-                  by
-                  <router-link :to="`/reviews/${r.contribution}`"
-                    >contribution {{ r.contribution }}</router-link
-                  >
-                </template>
-                <template v-else-if="r.sheet_id">
-                  the sheet of
-                  <router-link :to="`/launchers/${encodeURIComponent(r.sheet_id)}`">{{
-                    r.sheet
-                  }}</router-link>, by
-                  <router-link :to="`/reviews/${r.contribution}`"
-                    >contribution {{ r.contribution }}</router-link
-                  >
-                </template>
-                <template v-else>the empty beginning</template>
+                <template v-for="(c, i) in r.changes" :key="(c.title_id ?? '') + (c.sheet_id ?? '')"
+                  ><template v-if="i > 0">, </template
+                  ><router-link v-if="c.title_id" :to="`/titles/${encodeURIComponent(c.title_id)}`">{{
+                    c.name
+                  }}</router-link
+                  ><template v-else-if="c.sheet_id"
+                    >the sheet of
+                    <router-link :to="`/launchers/${encodeURIComponent(c.sheet_id)}`">{{
+                      c.name
+                    }}</router-link>
+                  </template></template
+                ><template v-if="r.changed > r.changes.length"
+                  >, and {{ count(r.changed - r.changes.length, 'other', 'others') }}</template
+                >
+                <span v-if="because[r.because]" class="quiet">{{ because[r.because] }}</span>
               </td>
+              <td class="text-right">{{ r.titles }}</td>
               <td v-hint="r.digest" class="mono">{{ r.digest.slice(0, 12) }}…</td>
-              <td><a :href="`/api/v1/manifest/revisions/${r.number}`">JSON</a></td>
             </tr>
           </tbody>
         </v-table>
@@ -69,10 +73,5 @@ const { items } = list
 
 .when {
   white-space: nowrap;
-}
-
-.sr {
-  position: absolute;
-  clip-path: inset(50%);
 }
 </style>

@@ -3,12 +3,15 @@ import { computed, toRef } from 'vue'
 
 import LocationRows from '../../components/LocationRows.vue'
 import DetailPage from '../../components/DetailPage.vue'
+import TitleHistory from './TitleHistory.vue'
 import { useTitle } from '../../queries'
 import { count, ownSystem, shellQuote, systems } from '../../words'
 
 const props = defineProps<{ id: string }>()
 const title = useTitle(toRef(props, 'id'))
 const own = ownSystem()
+
+const described = computed(() => [title.data.value?.year, title.data.value?.maker].filter(Boolean).join(', '))
 
 // The visitor's own system first.
 const variants = computed(() =>
@@ -19,7 +22,13 @@ const variants = computed(() =>
 <template>
   <DetailPage :list="{ title: 'Titles', to: '/titles' }" :name="title.data.value?.name ?? ''" :query="title">
     <template v-if="title.data.value">
-      <h1>{{ title.data.value.name }}</h1>
+      <h1>
+        {{ title.data.value.name }}
+        <span v-if="described" class="quiet described">{{ described }}</span>
+      </h1>
+      <p v-if="title.data.value.names.length" class="quiet">
+        also called {{ title.data.value.names.join(', ') }}
+      </p>
       <p class="quiet mb-4">
         {{ count(variants.length, 'variant', 'variants') }}. On your own machine,
         <span class="mono">endroit locate {{ shellQuote(title.data.value.name) }}</span> shows the full paths
@@ -40,6 +49,14 @@ const variants = computed(() =>
         </div>
         <LocationRows :locations="v.locations" forms />
       </v-card>
+      <TitleHistory :id="title.data.value.id" :changes="title.data.value.changes" />
     </template>
   </DetailPage>
 </template>
+
+<style scoped>
+.described {
+  font-size: 1rem;
+  font-weight: 400;
+}
+</style>

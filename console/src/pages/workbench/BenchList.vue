@@ -8,7 +8,7 @@ import { count, moment } from '../../words'
 
 /** On a service: how a trace is looked into, and the contributions that can be. */
 const list = useContributions(ref('waiting'))
-const items = computed(() => list.items.value.filter((x) => x.kind === 'draft'))
+const items = computed(() => list.items.value.filter((x) => x.kind !== 'sheet' && x.kind !== 'title'))
 </script>
 
 <template>
