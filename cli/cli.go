@@ -87,7 +87,8 @@ func Main(ctx context.Context, args []string) int {
 		return int(quiet)
 	}
 	code := exitCode(err)
-	if required := plainUsage(err.Error()); required != err.Error() {
+	var own *failure
+	if required := plainUsage(err.Error()); !errors.As(err, &own) && required != err.Error() {
 		err, code = fail(exitUsage, "%s", required), exitUsage
 	}
 	if wantsJSON(args) {
@@ -205,6 +206,7 @@ func (a *app) root() *cli.Command {
 			a.propose(),
 			a.answer(),
 			a.submit(),
+			a.change(),
 			a.sheet(),
 			a.review(),
 			a.fetch(),

@@ -19,6 +19,7 @@ import (
 
 	"endroit/cli"
 	"endroit/localpg/pgtest"
+	"endroit/publication"
 	"endroit/schemas"
 	"endroit/service"
 	"endroit/standin/launchers"
@@ -52,6 +53,7 @@ const password = "a long enough password"
 // served is a running service that a script can stop and start again.
 type served struct {
 	database, address string
+	keys              string // the folder
 	stop              func() error
 }
 
@@ -73,12 +75,18 @@ func (s *served) start() error {
 		return err
 	}
 	s.address = l.Addr().String()
+	signer, err := publication.Open(s.keys)
+	if err != nil {
+		return err
+	}
 	ctx, cancel := context.WithCancel(context.Background())
-	ended := make(chan error, 1)
+	ended, published := make(chan error, 1), make(chan struct{})
 	go func() { ended <- app.Serve(ctx, l) }()
+	go func() { app.Publish(ctx, signer); close(published) }()
 	s.stop = func() error {
 		cancel()
 		err := <-ended
+		<-published
 		app.Close()
 		s.stop = func() error { return nil }
 		return err
@@ -93,7 +101,16 @@ func TestSessions(t *testing.T) {
 		Dir:                 "testdata",
 		RequireExplicitExec: true,
 		Setup: func(env *testscript.Env) error {
-			s := &served{database: pgtest.Database(env.T().(testing.TB))}
+			s := &served{database: pgtest.Database(env.T().(testing.TB)), keys: filepath.Join(env.WorkDir, "keys")}
+			root, err := publication.NewKey()
+			if err != nil {
+				return err
+			}
+			plan := publication.Plan{Name: "The tests", Root: []*publication.Key{root}, Threshold: 1}
+			if err := publication.Make(s.keys, plan, time.Now()); err != nil {
+				return err
+			}
+			env.Setenv("ENDROIT_ROOT", filepath.Join(s.keys, "1.root.json"))
 			if err := s.start(); err != nil {
 				return err
 			}
@@ -171,8 +188,10 @@ func worldCommand(ts *testscript.TestScript, neg bool, args []string) {
 	for i := range people {
 		people[i].Password = password
 	}
-	_, err := world.Load(context.Background(), "http://"+ts.Value("service").(*served).address, people)
+	address := "http://" + ts.Value("service").(*served).address
+	_, err := world.Load(context.Background(), address, people)
 	ts.Check(err)
+	ts.Check(world.Published(context.Background(), address, people))
 }
 
 // launchers HOME DISK makes the stand-in launchers there, and their sheets in

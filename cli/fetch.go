@@ -141,8 +141,9 @@ func (a *app) fetch() *cli.Command {
 				Usage: "fetch from a copy of the published files instead: an `ADDRESS`, a folder or a zip archive; several are tried in turn",
 			},
 			&cli.StringFlag{
-				Name:  "root",
-				Usage: "trust the publication whose first root has this `FINGERPRINT`, or is this file, without asking",
+				Name:    "root",
+				Usage:   "trust the publication whose first root has this `FINGERPRINT`, or is this file, without asking",
+				Sources: cli.EnvVars("ENDROIT_ROOT"),
 			},
 			jsonFlag(),
 		},

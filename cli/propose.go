@@ -85,6 +85,10 @@ func (a *app) propose() *cli.Command {
 			if err := contribution.Admissible(ctx, d, fp); err != nil {
 				return err
 			}
+			of, run, err := a.beside(ctx, d, fp, !c.Bool("json") && out != "-")
+			if err != nil {
+				return err
+			}
 			if fp.Cut != "" {
 				d.Questions = append(d.Questions, draft.Question{Ask: "the trace is cut short: " + fp.Cut})
 			}
@@ -128,8 +132,13 @@ func (a *app) propose() *cli.Command {
 			}
 			a.say("%s:", out)
 			for _, l := range d.Locations {
-				a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(l.At), made[l.At])
+				how := made[l.At]
+				if how == "" {
+					how = "as it is recorded"
+				}
+				a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(l.At), how)
 			}
+			a.sayBeside(of, run, d, fp)
 			open := a.listQuestions(d.Questions)
 			a.saySources(proposal.Sources(found), found)
 			if open {

@@ -254,7 +254,7 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 	if err := body.Check(ctx); err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}
-	if err := a.signWith(c, &body.Head); err != nil {
+	if err := a.signWith(c, body); err != nil {
 		return err
 	}
 	raw, err := contribution.Encode(body)

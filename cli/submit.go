@@ -62,7 +62,11 @@ func (a *app) submit() *cli.Command {
 			if err != nil {
 				return fmt.Errorf("%s: %w", name, err)
 			}
-			if err := a.signWith(c, &body.Head); err != nil {
+			disputes, err := contribution.PrepareDisputes(d, fp)
+			if err != nil {
+				return fmt.Errorf("%s: %w", name, err)
+			}
+			if err := a.signWith(c, body); err != nil {
 				return err
 			}
 			raw, err := contribution.Encode(body)
@@ -77,18 +81,28 @@ func (a *app) submit() *cli.Command {
 				return err
 			}
 			a.preliminary(c).warnOfKept(kept)
-			return a.send(ctx, c, raw, "draft", name)
+			for _, x := range disputes {
+				if err := x.Check(ctx); err != nil {
+					return fmt.Errorf("%s: the dispute of %s: %w", name, x.Location.At, err)
+				}
+				a.preliminary(c).say("and, with the same footprint, a contribution of its own: %s\n  because: %s", shown(x.Statement()), shown(x.Because))
+			}
+			if err := a.send(ctx, c, raw, "draft", name); err != nil {
+				return err
+			}
+			return a.sendDisputes(ctx, c, disputes, name)
 		},
 	}, find, "submit")
 }
 
 // signWith puts in which machine a contribution comes from.
-func (a *app) signWith(c *cli.Command, h *contribution.Head) error {
+func (a *app) signWith(c *cli.Command, b contribution.Body) error {
 	l, err := savedLogin(c)
 	if err != nil {
 		return err
 	}
-	h.Machine, err = pseudonym(l.Service)
+	machine, err := pseudonym(l.Service)
+	contribution.Sign(b, machine)
 	return err
 }
 
@@ -118,6 +132,36 @@ func (a *app) send(ctx context.Context, c *cli.Command, raw []byte, what, name s
 		return fmt.Errorf("submit %s: %w (the %s is unchanged)", name, err, what)
 	}
 	return a.sent(c, l, answer)
+}
+
+// sendDisputes sends the disputes of a draft, which was sent before.
+func (a *app) sendDisputes(ctx context.Context, c *cli.Command, disputes []*contribution.Dispute, name string) error {
+	for _, x := range disputes {
+		if err := a.signWith(c, x); err != nil {
+			return err
+		}
+		raw, err := contribution.Encode(x)
+		if err != nil {
+			return err
+		}
+		l, err := readLogin(c)
+		if err != nil {
+			return err
+		}
+		cl, err := l.client()
+		if err != nil {
+			return err
+		}
+		sum := sha256.Sum256(raw)
+		answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
+		if err != nil {
+			return fmt.Errorf("submit the dispute of %s in %s: %w (what was sent before is there)", x.Location.At, name, err)
+		}
+		if err := a.sent(c, l, answer); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // sent says what became of a submission.

@@ -83,7 +83,11 @@ func (h *Head) From() string { return h.Machine }
 // Evidence is none.
 func (h *Head) Evidence() *footprint.Footprint { return nil }
 
-func (h *Head) head() *Head { return h }
+// sign puts in which machine it comes from.
+func (h *Head) sign(machine string) { h.Machine = machine }
+
+// Sign puts in which machine a body comes from.
+func Sign(b Body, machine string) { b.(interface{ sign(string) }).sign(machine) }
 
 // checkHead checks what all kinds have in common.
 func (h *Head) check() error {

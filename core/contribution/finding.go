@@ -51,7 +51,7 @@ func Prepare(d *draft.Draft, f *footprint.Footprint) (*Finding, error) {
 	if d.Trace != nil {
 		out.Trace = &draft.Trace{SHA256: d.Trace.SHA256}
 	}
-	out.Also, out.Names = nil, nil
+	out.Also, out.Names, out.Disputes = nil, nil, nil
 	for _, t := range d.Also {
 		out.Also = append(out.Also, draft.Trace{SHA256: t.SHA256})
 	}

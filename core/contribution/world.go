@@ -51,6 +51,14 @@ type Outcome struct {
 // TitleChange is a title before and after; before is nil for a new one.
 type TitleChange struct{ Before, After *record.Title }
 
+// Name is the title's name before the change; that of a new one afterwards.
+func (c TitleChange) Name() string {
+	if c.Before != nil {
+		return c.Before.Name
+	}
+	return c.After.Name
+}
+
 // SheetChange is a launcher's sheet before and after.
 type SheetChange struct{ Before, After *record.Sheet }
 

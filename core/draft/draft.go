@@ -62,8 +62,11 @@ type Draft struct {
 	Also      []Trace        `json:"also,omitempty" yaml:"also,omitempty"` // further traces, of other runs
 	Names     *Names         `json:"names,omitempty" yaml:"names,omitempty"`
 	Locations []Location     `json:"locations" yaml:"locations"`
-	Questions []Question     `json:"questions,omitempty" yaml:"questions,omitempty"`
-	Note      string         `json:"note,omitempty" yaml:"note,omitempty"`
+	// Disputes are recorded locations that the runs contradict. Each is sent as a
+	// contribution of its own.
+	Disputes  []Dispute  `json:"disputes,omitempty" yaml:"disputes,omitempty"`
+	Questions []Question `json:"questions,omitempty" yaml:"questions,omitempty"`
+	Note      string     `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
 // Trace names the trace that a draft was made from. It stays on the machine.
@@ -93,6 +96,13 @@ type Location struct {
 	Notes *notes.Notes `json:"notes,omitempty" yaml:"notes,omitempty"`
 	// Sources are where the names in the location come from, as submit found them.
 	Sources *Sources `json:"sources,omitempty" yaml:"sources,omitempty,flow"`
+}
+
+// Dispute is a recorded location that the runs contradict.
+type Dispute struct {
+	At      string `json:"at" yaml:"at"`
+	Holds   string `json:"holds" yaml:"holds"`
+	Because string `json:"because" yaml:"because"`
 }
 
 // Sources counts the parts of names that a location keeps, without the title's own folders,
@@ -226,6 +236,21 @@ func (d *Draft) check() *Error {
 			}
 		}
 	}
+	for i, x := range d.Disputes {
+		field := fmt.Sprintf("disputes[%d]", i)
+		if _, err := place.Parse(x.At); err != nil {
+			return bad(field+".at", "%v", err)
+		}
+		if !slices.Contains(Holds, x.Holds) {
+			return bad(field+".holds", "it is %q; it must be save (progress), config (settings) or capture (pictures)", phrase.Clip(x.Holds, 60))
+		}
+		if reason := words.Text(x.Because, 2000); reason != "" || strings.TrimSpace(x.Because) == "" {
+			return bad(field+".because", "%s", cmp.Or(reason, "a reason is required"))
+		}
+	}
+	if len(d.Disputes) > MaxLocations {
+		return bad("disputes", "there are %d; at most %d are allowed", len(d.Disputes), MaxLocations)
+	}
 	for i, q := range d.Questions {
 		if field, reason := q.check(); reason != "" {
 			return bad(fmt.Sprintf("questions[%d]%s", i, field), "%s", reason)
@@ -272,6 +297,11 @@ func (d *Draft) Text() ([]byte, error) {
 	if len(d.Questions) > 0 {
 		comments["$.questions"] = []*yaml.Comment{
 			yaml.HeadComment(" What the run does not decide. Write what you know behind answer: and run endroit answer with this file."),
+		}
+	}
+	if len(d.Disputes) > 0 {
+		comments["$.disputes"] = []*yaml.Comment{
+			yaml.HeadComment(" Recorded locations that the run contradicts. Each is sent as a contribution of its own;", " remove what you do not want to dispute."),
 		}
 	}
 	if d.Names != nil {

@@ -82,7 +82,7 @@ func (s *Store) AddContribution(
 ) (id int64, again bool, err error) {
 	about := body.About()
 	if len(outcome.Titles) > 0 { // under the name that it would be published by
-		about.Title = outcome.Titles[0].After.Name
+		about.Title = outcome.Titles[0].Name()
 		if outcome.Titles[0].Before != nil {
 			about.TitleID = outcome.Subject()
 		}

@@ -108,7 +108,7 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) error {
 				return err
 			}
 			if i == 0 {
-				name = c.After.Name
+				name = c.Name()
 			}
 		}
 		if outcome.Sheet != nil {

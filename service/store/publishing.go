@@ -111,15 +111,32 @@ func (p *Publisher) elected(ctx context.Context) error {
 	}
 }
 
-// Once makes all revisions that are due, in this process, after those of another.
+// onceWithin is how long another process is waited for that publishes.
+const onceWithin = 30 * time.Second
+
+// Once makes all revisions that are due, unless another process publishes: then it waits
+// until that has made them.
 func (p *Publisher) Once(ctx context.Context) error {
 	conn, err := p.store.Pool.Acquire(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Release()
-	if _, err := conn.Exec(ctx, `SELECT pg_advisory_lock($1)`, lockPublish); err != nil {
-		return err
+	for end := time.Now().Add(onceWithin); ; sleep(ctx, gather/3) {
+		var mine, done bool
+		if err := conn.QueryRow(ctx, `SELECT pg_try_advisory_lock($1)`, lockPublish).Scan(&mine); err != nil {
+			return err
+		}
+		if mine {
+			break
+		}
+		if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM publication) AND NOT EXISTS (SELECT 1 FROM titles WHERE published <> version)
+			AND NOT EXISTS (SELECT 1 FROM sheets WHERE published <> version)`).Scan(&done); err != nil || done {
+			return err
+		}
+		if time.Now().After(end) {
+			return errors.New("publish: another process is to publish, and has not done so for 30 seconds; its log says why")
+		}
 	}
 	defer conn.Exec(context.WithoutCancel(ctx), `SELECT pg_advisory_unlock($1)`, lockPublish)
 	for more := true; more && err == nil; {

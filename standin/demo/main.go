@@ -119,7 +119,7 @@ func (d *demo) run(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
-	if err := world.Published(ctx, "http://"+d.address); err != nil {
+	if err := world.Published(ctx, "http://"+d.address, world.People); err != nil {
 		return err
 	}
 	say("The service answers, with the demo's titles; %d contributions wait for a review", waiting)

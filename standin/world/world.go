@@ -241,10 +241,10 @@ func machineOf(by string) string {
 }
 
 // Published waits until all that was accepted is published.
-func Published(ctx context.Context, service string) error {
+func Published(ctx context.Context, service string, people []Person) error {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	for _, p := range People {
+	for _, p := range people {
 		if p.Name != Reviewer {
 			continue
 		}
