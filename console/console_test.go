@@ -6,6 +6,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -14,7 +15,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/client"
 	"endroit/localpg/pgtest"
+	"endroit/publication"
 	"endroit/service"
 	"endroit/standin/browser"
 	"endroit/standin/world"
@@ -42,6 +45,7 @@ func visit(t *testing.T) *visitor {
 	waiting, err := world.Load(t.Context(), server.URL, world.People)
 	require.NoError(t, err)
 	require.Equal(t, 3, waiting)
+	publish(t, s)
 	ctx, stop, err := browser.Start(context.Background())
 	require.NoError(t, err)
 	t.Cleanup(stop)
@@ -50,6 +54,32 @@ func visit(t *testing.T) *visitor {
 	v := &visitor{t, ctx, server.URL}
 	require.NoError(t, browser.SetView(ctx, 1280, 800, false))
 	return v
+}
+
+// publish publishes what is accepted until the test ends.
+func publish(t *testing.T, s *service.Service) {
+	key, err := publication.NewKey()
+	require.NoError(t, err)
+	folder := filepath.Join(t.TempDir(), "keys")
+	require.NoError(t, publication.Make(folder, publication.Plan{Name: "The tests", Root: []*publication.Key{key}, Threshold: 1}, time.Now()))
+	signer, err := publication.Open(folder)
+	require.NoError(t, err)
+	require.NoError(t, s.PublishOnce(t.Context(), signer))
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() { s.Publish(ctx, signer); close(done) }()
+	t.Cleanup(func() { cancel(); <-done })
+}
+
+// title is the address of the page of a title.
+func (v *visitor) title(name string) string {
+	v.t.Helper()
+	c, err := client.New(v.address, "")
+	require.NoError(v.t, err)
+	page, err := c.Titles(v.t.Context(), name, "")
+	require.NoError(v.t, err)
+	require.NotEmpty(v.t, page.Items)
+	return "/titles/" + page.Items[0].ID
 }
 
 func (v *visitor) do(steps ...chromedp.Action[chromedp.Void]) {
@@ -167,7 +197,7 @@ func TestFromSignInToAcceptance(t *testing.T) {
 	v.do(chromedp.SendKeys(chromedp.CSS("input[name=password]"), "the-quiet-reader\r")) // the name is still there
 	v.sees("Waits for your decision")
 	assert.Equal(t, "/reviews/8", v.location(), "signing in leads back")
-	for _, text := range []string{"quiet-signal/station.json", "a new title", "What the run did not decide", "index.db", "The recordings are made with F9", "1 log", "would be"} {
+	for _, text := range []string{"quiet-signal/station.json", "a new title", "What the run did not decide", "index.db", "The recordings are made with F9", "1 log", "is new (settings), observed"} {
 		v.sees(text)
 	}
 
@@ -177,12 +207,12 @@ func TestFromSignInToAcceptance(t *testing.T) {
 	v.press("The Quiet Signal")
 	v.sees("Waits for your decision")
 	v.press("Accept…")
-	v.sees("A published revision never changes")
+	v.sees("a published revision never changes")
 	v.press("Accept and publish")
 	v.sees("Accepted by anselm")
-	v.sees("revision 13")
+	v.sees("revision 2")
 
-	v.open("/titles/the-quiet-signal")
+	v.open(v.title("The Quiet Signal"))
 	v.sees("~/.config/quiet-signal/station.json")
 	v.sees("observed")
 	v.do(chromedp.Click(chromedp.CSS("[aria-label=Breadcrumbs] a[href='/titles']")))
@@ -238,7 +268,7 @@ func TestSearchAnswersAsOneTypes(t *testing.T) {
 
 func TestEvidenceAndCopying(t *testing.T) {
 	v := visit(t)
-	v.open("/titles/tidewrack")
+	v.open(v.title("Tidewrack"))
 	v.sees("%APPDATA%\\Tidewrack\\{account}\\profile.bin")
 	v.press("1 run")
 	v.sees("mira saw it in version 1.2 (change notifications), accepted by anselm")
@@ -247,17 +277,17 @@ func TestEvidenceAndCopying(t *testing.T) {
 	v.sees("For a draft, or a program")
 	reason, err := chromedp.Run(v.ctx, chromedp.AttributeValue(chromedp.CSS(".standing"), "aria-label"))
 	require.NoError(t, err)
-	assert.Contains(t, reason.Value, "observed: mira observed it in a traced run", "the reason is there without a pointer")
+	assert.Contains(t, reason.Value, "observed: seen by 1 person on 1 machine, in a traced run", "the reason is there without a pointer")
 }
 
 func TestEveryFormOfAPathIsShown(t *testing.T) {
 	v := visit(t)
-	v.open("/titles/lantern-hollow")
+	v.open(v.title("Lantern Hollow"))
 	for _, text := range []string{"for Windows' file manager", "%USERPROFILE%\\Saved Games\\Lantern Hollow", "for programs in the prefix", "C:\\users\\player\\Saved Games\\Lantern Hollow",
 		"for a shell, if it lies in Quayside's own library", `"${XDG_DATA_HOME:-$HOME/.local/share}"/quayside/prefixes/505310/drive_c/users/player/'Saved Games'/'Lantern Hollow'`} {
 		v.sees(text)
 	}
-	v.open("/titles/tidewrack")
+	v.open(v.title("Tidewrack"))
 	v.sees(`"$env:APPDATA\Tidewrack"`)
 	v.do(chromedp.Click(chromedp.CSS(`button[aria-label="Copy for PowerShell"]`)))
 }
@@ -287,10 +317,10 @@ func TestLaunchersAndTheirSheets(t *testing.T) {
 	v.press("Accept and publish")
 	v.sees("Accepted by anselm")
 	v.press("Revisions")
-	v.sees("the sheet of Quayside, by contribution 16")
+	v.sees("the sheet of Quayside")
 	v.open("/launchers/quayside")
 	v.sees("home:.var/app/example.quayside.Launcher/data/quayside/")
-	v.sees("tobin tried it against an installed launcher; nobody else has yet")
+	v.sees("seen by 1 person on 1 machine, in an installed launcher; nobody else has confirmed it yet")
 	v.open("/launchers/nowhere")
 	v.sees("Not found")
 }
@@ -300,7 +330,7 @@ func TestEveryPageIsAccessibleAndFits(t *testing.T) {
 	v.open("/sign-in")
 	v.accessible("/sign-in")
 	v.signIn("anselm")
-	for path, there := range map[string]string{"/titles": "Copperfen", "/titles?q=tidewrack": "Tidewrack on", "/titles/lantern-hollow": "saved-games", "/reviews": "Submitted", "/reviews/8": "Footprint", "/reviews/16": "What the sheet tells", "/launchers": "plain installers", "/launchers/brasslight": "hands over to quayside", "/revisions": "the empty beginning", "/nowhere": "no such page"} {
+	for path, there := range map[string]string{"/titles": "Copperfen", "/titles?q=tidewrack": "Tidewrack on", v.title("Lantern Hollow"): "saved-games", "/reviews": "Submitted", "/reviews/8": "Footprint", "/reviews/16": "What the sheet tells", "/launchers": "plain installers", "/launchers/brasslight": "hands over to quayside", "/revisions": "Lantern Hollow", "/nowhere": "no such page"} {
 		for _, dark := range []bool{false, true} {
 			require.NoError(t, browser.SetView(v.ctx, 1280, 800, dark))
 			v.open(path)

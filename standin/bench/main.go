@@ -73,7 +73,7 @@ func main() {
 	}
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
-	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page, locate or sources")
+	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page, locate, sources or record")
 	flag.Parse()
 	var err error
 	for _, m := range []struct {
@@ -89,6 +89,7 @@ func main() {
 		{"page", func() error { return page(*programs) }},
 		{"locate", func() error { return locateAll(*programs, *rounds) }},
 		{"sources", func() error { return sources(*rounds) }},
+		{"record", func() error { return records(*programs) }},
 	} {
 		switch {
 		case err != nil:

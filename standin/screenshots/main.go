@@ -18,6 +18,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"endroit/client"
 	"endroit/standin/browser"
 	"endroit/standin/world"
 )
@@ -120,8 +121,8 @@ type page struct {
 var consolePages = []page{
 	{name: "titles", path: "/titles", wait: "tbody a"},
 	{name: "search", path: "/titles?q=tidew", wait: ".answer .row"},
-	{name: "title", path: "/titles/tidewrack", wait: ".row", click: ".more"},
-	{name: "title-phone", path: "/titles/lantern-hollow", wait: ".row", width: 390},
+	{name: "title", path: "/titles/Tidewrack", wait: ".row", click: ".more"},
+	{name: "title-phone", path: "/titles/Lantern Hollow", wait: ".row", width: 390},
 	{name: "launchers", path: "/launchers", wait: "tbody a"},
 	{name: "launcher", path: "/launchers/quayside", wait: "h1"},
 	{name: "reviews", path: "/reviews", as: world.Reviewer, wait: "tbody a"},
@@ -187,6 +188,13 @@ func picture(ctx context.Context, p page, file string) error {
 		return err
 	}
 	at := p.path
+	if name, ok := strings.CutPrefix(at, "/titles/"); ok { // ids are opaque
+		id, err := titleID(ctx, name)
+		if err != nil {
+			return err
+		}
+		at = "/titles/" + id
+	}
 	if strings.HasPrefix(at, "/") {
 		at = "http://" + address + at
 	}
@@ -209,4 +217,17 @@ func picture(ctx context.Context, p page, file string) error {
 		return err
 	}
 	return os.WriteFile(file, shot, 0o644)
+}
+
+// titleID is the id of the demo's title of a name.
+func titleID(ctx context.Context, name string) (string, error) {
+	c, err := client.New("http://"+address, "")
+	if err != nil {
+		return "", err
+	}
+	page, err := c.Titles(ctx, name, "")
+	if err != nil || len(page.Items) == 0 {
+		return "", fmt.Errorf("the demo has no title %s (%w)", name, err)
+	}
+	return page.Items[0].ID, nil
 }
