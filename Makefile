@@ -11,7 +11,7 @@ ADDRESS ?= 127.0.0.1:8417
 VERSION ?= $(shell git describe --always --dirty 2>/dev/null || echo development)
 GO_SOURCES := $(shell find . -name '*.go' -not -path './console/node_modules/*' -not -path './.run/*') go.mod go.sum \
 	$(shell find service core -name '*.sql' -o -name '*.yaml' -o -name '*.json')
-CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name 'schema.gen.ts') console/index.html console/vite.config.ts console/tsconfig.json
+CONSOLE_SOURCES := $(shell find console/src console/public conformance/typescript -type f -not -path '*/dist/*' -not -name 'schema.gen.ts') console/index.html console/vite.config.ts console/tsconfig.json
 MODULES := console/node_modules/.installed
 CONSOLE := console/dist/index.html
 STANDINS := bin/tidewrack bin/demo
@@ -19,7 +19,7 @@ export npm_config_fund = false
 export npm_config_audit = false
 export npm_config_update_notifier = false
 
-.PHONY: all build demo test check cross bench accuracy weights realgames screenshots fuzz attack clean
+.PHONY: all build demo test check cross bench accuracy weights realgames screenshots fuzz attack faults clean
 .DELETE_ON_ERROR:
 
 all: build
@@ -116,6 +116,11 @@ fuzz:
 	@tools/fuzz $(SECONDS)
 
 # The long lists of what is refused and accepted, with counts, and what races.
+# The service and PostgreSQL are killed at random moments, with fsync on: KILLS=1000 for more.
+KILLS ?= 300
+faults: bin/endroit bin/faults
+	@bin/faults -programs bin -kills $(KILLS)
+
 attack:
 	@tools/attack
 

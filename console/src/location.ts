@@ -1,3 +1,5 @@
+import { parse, printPart } from '../../conformance/typescript/location'
+
 /** A piece of a pattern as it is drawn: plain text, or a part that varies. */
 export interface Piece {
   text: string
@@ -16,10 +18,27 @@ const parts: Record<string, string> = {
   '?': 'one character',
 }
 
-/** Cuts a pattern into plain text and the parts that vary. */
+/** Cuts a pattern into plain text and the parts that vary, as it is read everywhere. */
 export function pieces(pattern: string): Piece[] {
-  return pattern
-    .split(/(\{[a-z]+\}|\*\*|\*|\?)/)
-    .filter((text) => text !== '')
-    .map((text) => (text in parts ? { text, means: parts[text] } : { text }))
+  const out: Piece[] = []
+  const add = (text: string) => {
+    const last = out.at(-1)
+    if (last && last.means === undefined) last.text += text
+    else out.push({ text })
+  }
+  try {
+    const l = parse(`xdg-data:${pattern}`) // which anchor it is makes no difference here
+    l.segments.forEach((segment, i) => {
+      if (i > 0) add('/')
+      segment.forEach((part, j) => {
+        const text = printPart(segment, j)
+        if (part.kind === 'literal') add(text)
+        else out.push({ text, means: parts[text] })
+      })
+    })
+    if (l.folder) add('/')
+    return out
+  } catch {
+    return [{ text: pattern }] // it is shown as it stands
+  }
 }

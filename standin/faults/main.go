@@ -215,8 +215,18 @@ func (g *ground) round(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return g.look(ctx)
+	// PostgreSQL ends all connections when it has noticed the kill, perhaps only now. What
+	// is lost stays lost, however often it is looked at.
+	for try := 1; ; try++ {
+		if err = g.look(ctx); err == nil || try == lookTries {
+			return err
+		}
+		time.Sleep(500 * time.Millisecond)
+	}
 }
+
+// lookTries is how often it is looked at what is there after a kill.
+const lookTries = 6
 
 // kill kills the service, or a process of PostgreSQL, which then recovers by itself.
 func (g *ground) kill() error {
