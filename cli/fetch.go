@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -148,6 +149,8 @@ func (a *app) fetch() *cli.Command {
 			jsonFlag(),
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
+			debug.SetMemoryLimit(fetchMemory) // what is read is let go soon
+			debug.SetGCPercent(75)
 			from, err := fetchedFrom(c)
 			if err != nil {
 				return err
@@ -183,6 +186,9 @@ func (a *app) fetch() *cli.Command {
 		},
 	}, reuse, "fetch")
 }
+
+// fetchMemory is how much memory a fetch takes, in bytes, before the collector works harder.
+const fetchMemory = 100 << 20
 
 // fetching shows how far a long fetch is, on a terminal.
 func (a *app) fetching() func(done, of int) {

@@ -243,7 +243,7 @@ func (f *filling) flush() error {
 
 // options of an index that is written: nothing of it has to survive a crash, since it is
 // renamed when it is whole, and built again where it is not.
-var writing = bolt.Options{NoSync: true, NoFreelistSync: true, NoStatistics: true}
+var writing = bolt.Options{NoSync: true, NoStatistics: true}
 
 // write writes the index of all files, a shard at a time.
 func write(ctx context.Context, file, folder string, c *current) (err error) {

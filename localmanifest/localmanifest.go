@@ -229,10 +229,15 @@ func Fetch(ctx context.Context, folder string, news *published.News, o Options) 
 		return done, err
 	}
 	done.Changed = true
-	if before == nil || change(ctx, folder, before, next) != nil {
-		if err := buildAll(ctx, folder, next); err != nil {
-			return done, err
-		}
+	err = errIndex
+	if before != nil {
+		err = change(ctx, folder, before, next)
+	}
+	if err != nil && !errors.Is(err, manifest.ErrFormat) { // what is signed, and yet not what it should be, stays so
+		err = buildAll(ctx, folder, next)
+	}
+	if err != nil {
+		return done, err
 	}
 	if err := next.save(folder); err != nil {
 		return done, fmt.Errorf("keep the manifest: %w", err)
@@ -267,9 +272,6 @@ func move(ctx context.Context, folder string, news *published.News, before *curr
 			if err != nil {
 				return err
 			}
-			if err := check(name, data); err != nil {
-				return err
-			}
 			if err := os.WriteFile(filepath.Join(folder, filesFolder, news.Files[name].Digest()), data, 0o600); err != nil {
 				return fmt.Errorf("keep the manifest: %w", err)
 			}
@@ -284,16 +286,6 @@ func move(ctx context.Context, folder string, news *published.News, before *curr
 		})
 	}
 	return done, group.Wait()
-}
-
-// check refuses a file that is signed, and yet not what it should be.
-func check(name string, data []byte) (err error) {
-	if s := published.ShardIn(name); s != "" {
-		_, err = manifest.ReadShard(s, data)
-	} else {
-		_, err = manifest.ReadSheets(data)
-	}
-	return err
 }
 
 // tidy removes what does not count any more.

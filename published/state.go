@@ -1,6 +1,7 @@
 package published
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -145,9 +146,10 @@ func (s *State) refresh(ctx context.Context, from Source) (*News, error) {
 		return nil, err
 	}
 	defer os.RemoveAll(scratch)
+	before := map[string][]byte{}
 	for _, role := range roles {
 		data, err := safefile.Read(filepath.Join(s.folder, role+".json"), maxTargets)
-		if err == nil {
+		if before[role] = data; err == nil {
 			err = os.WriteFile(filepath.Join(scratch, role+".json"), data, 0o600)
 		}
 		if err != nil && !errors.Is(err, os.ErrNotExist) {
@@ -186,7 +188,7 @@ func (s *State) refresh(ctx context.Context, from Source) (*News, error) {
 	}
 	for _, role := range roles {
 		data, err := os.ReadFile(filepath.Join(scratch, role+".json"))
-		if err == nil {
+		if err == nil && !bytes.Equal(data, before[role]) {
 			err = safefile.Write(filepath.Join(s.folder, role+".json"), data)
 		}
 		if err != nil {

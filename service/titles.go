@@ -69,16 +69,19 @@ func (s *Service) searchTitles(c *echo.Context) error {
 // where the name tells.
 func (s *Service) find(
 	ctx context.Context, text string, offset, limit int,
-) ([]manifest.Title, func(manifest.Title) string, error) {
+) ([]store.Listed, func(store.Listed) string, error) {
 	var sheets []*sheet.Sheet
 	sold := store.Reference{Ref: text}
 	address := false
-	if strings.ContainsAny(text, "/:") || len(text) > 0 && strings.ContainsAny(text, "0123456789") {
+	loadSheets := func() error {
 		all, err := s.store.Sheets(ctx)
-		if err != nil {
+		sheets = readable(all)
+		return err
+	}
+	if strings.Contains(text, "/") { // it can be an address
+		if err := loadSheets(); err != nil {
 			return nil, nil, err
 		}
-		sheets = readable(all)
 		for _, x := range sheets {
 			if ref := x.RefIn(text); ref != "" {
 				sold, address = store.Reference{Store: x.StoreID(), Ref: ref}, true
@@ -93,10 +96,13 @@ func (s *Service) find(
 		}
 		return id
 	}
-	if text != "" {
+	if text != "" && !strings.Contains(text, " ") {
 		titles, err := s.store.Sold(ctx, sold, offset, limit)
+		if err == nil && len(titles) > 0 && sheets == nil {
+			err = loadSheets()
+		}
 		if err != nil || len(titles) > 0 || address {
-			return titles, func(t manifest.Title) string {
+			return titles, func(t store.Listed) string {
 				if address {
 					return "the address is its page at " + storeName(sold.Store)
 				}
@@ -106,8 +112,8 @@ func (s *Service) find(
 	}
 	titles, err := s.store.Search(ctx, text, offset, limit)
 	folded := manifest.Fold(text)
-	return titles, func(t manifest.Title) string {
-		for _, n := range t.AllNames() {
+	return titles, func(t store.Listed) string {
+		for _, n := range (&manifest.Title{Name: t.Name, Names: t.Names}).AllNames() {
 			if strings.Contains(manifest.Fold(n), folded) {
 				if n != t.Name && !strings.Contains(manifest.Fold(t.Name), folded) {
 					return "it is also called " + n
@@ -120,7 +126,7 @@ func (s *Service) find(
 }
 
 // soldAs is a store that sells a title under a reference.
-func soldAs(t manifest.Title, ref string) string {
+func soldAs(t store.Listed, ref string) string {
 	for _, e := range t.Editions {
 		if e.Ref == ref {
 			return e.Store

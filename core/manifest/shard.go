@@ -5,7 +5,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"io"
 	"math"
 	"slices"
 	"strconv"
@@ -160,30 +159,42 @@ func WriteShard(shard string, titles [][]byte) (document, compressed []byte, err
 	return b.Bytes(), Compress(b.Bytes()), nil
 }
 
-var encoder = sync.OnceValue(func() *zstd.Encoder {
-	e, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedBestCompression), zstd.WithEncoderConcurrency(1))
-	if err != nil {
-		panic(err) // the options are constant
-	}
-	return e
-})
+// The encoder and the decoder serve all: making one takes longer than its work on a shard.
+var (
+	encoder = sync.OnceValue(func() *zstd.Encoder {
+		e, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedDefault), zstd.WithWindowSize(1<<20), zstd.WithEncoderConcurrency(2))
+		if err != nil {
+			panic(err) // the options are constant
+		}
+		return e
+	})
+	decoder = sync.OnceValue(func() *zstd.Decoder {
+		d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderMaxMemory(maxExpanded), zstd.WithDecoderLowmem(true))
+		if err != nil {
+			panic(err)
+		}
+		return d
+	})
+)
+
+// maxExpanded bounds what anything decompresses to, in bytes; callers ask for less.
+const maxExpanded = 64 << 20
 
 // Compress compresses a document to be published.
 func Compress(document []byte) []byte { return encoder().EncodeAll(document, nil) }
 
 // Expand decompresses a published document, which must not become larger than most bytes.
 func Expand(compressed []byte, most int) ([]byte, error) {
-	d, err := zstd.NewReader(bytes.NewReader(compressed), zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(uint64(max(most, 1<<20))+8<<20), zstd.WithDecoderLowmem(true))
-	if err != nil {
-		return nil, fmt.Errorf("%w: %w", ErrFormat, err)
+	var h zstd.Header
+	if err := h.Decode(compressed); err == nil && h.HasFCS && h.FrameContentSize > uint64(most) {
+		return nil, fmt.Errorf("%w: it decompresses to more than %d bytes", ErrFormat, most)
 	}
-	defer d.Close()
-	out, err := io.ReadAll(io.LimitReader(d, int64(most)+1))
+	out, err := decoder().DecodeAll(compressed, make([]byte, 0, min(most, 4*len(compressed)+512)))
+	if errors.Is(err, zstd.ErrDecoderSizeExceeded) || len(out) > most {
+		return nil, fmt.Errorf("%w: it decompresses to more than %d bytes", ErrFormat, most)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("%w: decompress: %w", ErrFormat, err)
-	}
-	if len(out) > most {
-		return nil, fmt.Errorf("%w: it decompresses to more than %d bytes", ErrFormat, most)
 	}
 	return out, nil
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -208,16 +209,45 @@ func saveTitle(ctx context.Context, tx pgx.Tx, c contribution.TitleChange, id in
 }
 
 func saveNames(ctx context.Context, tx pgx.Tx, t *record.Title) error {
-	if _, err := tx.Exec(ctx, `DELETE FROM title_names WHERE title_id = $1`, t.ID); err != nil || t.MergedInto != "" {
-		return err
+	for _, table := range []string{"title_names", "title_words"} {
+		if _, err := tx.Exec(ctx, `DELETE FROM `+table+` WHERE title_id = $1`, t.ID); err != nil {
+			return err
+		}
 	}
-	folded, plain := []string{}, []string{}
+	if t.MergedInto != "" {
+		return nil
+	}
+	folded, plain, rest, whole := []string{}, []string{}, []string{}, []string{}
 	for _, n := range (&manifest.Title{Name: t.Name, Names: t.Names}).AllNames() {
 		folded, plain = append(folded, manifest.Fold(n)), append(plain, manifest.Plain(n))
+		for _, r := range Words(manifest.Fold(n)) {
+			rest, whole = append(rest, r), append(whole, manifest.Fold(n))
+		}
+	}
+	if _, err := tx.Exec(ctx, `INSERT INTO title_words (title_id, rest, folded)
+		SELECT $1, r, f FROM unnest($2::text[], $3::text[]) AS n(r, f) ON CONFLICT DO NOTHING`, t.ID, rest, whole); err != nil {
+		return err
 	}
 	_, err := tx.Exec(ctx, `INSERT INTO title_names (title_id, folded, plain)
 		SELECT $1, f, p FROM unnest($2::text[], $3::text[]) AS n(f, p) ON CONFLICT DO NOTHING`, t.ID, folded, plain)
 	return err
+}
+
+// maxWords is by how many of its words a name is found.
+const maxWords = 12
+
+// Words are a folded name from its second word on, from its third, and so on.
+func Words(folded string) (rest []string) {
+	for i := 0; len(rest) < maxWords-1; {
+		n := strings.IndexFunc(folded[i:], func(r rune) bool { return r == ' ' || r == '-' || r == ':' || r == '(' })
+		if n < 0 {
+			break
+		}
+		if i += n + 1; i < len(folded) && folded[i] != ' ' {
+			rest = append(rest, folded[i:])
+		}
+	}
+	return rest
 }
 
 func saveEditions(ctx context.Context, tx pgx.Tx, t *record.Title) error {

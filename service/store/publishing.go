@@ -44,7 +44,7 @@ func (s *Store) NewPublisher(signer *publication.Signer, told func(Revision)) *P
 
 const (
 	// gather is how long acceptances are gathered for one revision.
-	gather = 300 * time.Millisecond
+	gather = 800 * time.Millisecond
 	// electEvery is how often a process that does not publish tries to.
 	electEvery = time.Second
 	// lookEvery is how often it is looked whether something has to be signed again.
@@ -111,6 +111,9 @@ func (p *Publisher) elected(ctx context.Context) error {
 	}
 }
 
+// onceEvery is how often it is looked whether another process has published.
+const onceEvery = 50 * time.Millisecond
+
 // onceWithin is how long another process is waited for that publishes.
 const onceWithin = 30 * time.Second
 
@@ -122,7 +125,7 @@ func (p *Publisher) Once(ctx context.Context) error {
 		return err
 	}
 	defer conn.Release()
-	for end := time.Now().Add(onceWithin); ; sleep(ctx, gather/3) {
+	for end := time.Now().Add(onceWithin); ; sleep(ctx, onceEvery) {
 		var mine, done bool
 		if err := conn.QueryRow(ctx, `SELECT pg_try_advisory_lock($1)`, lockPublish).Scan(&mine); err != nil {
 			return err

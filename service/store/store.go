@@ -169,6 +169,12 @@ func notFound(err error) error {
 	return err
 }
 
+// isViolation reports whether rows that are there contradict what was to be made.
+func isViolation(err error) bool {
+	var p *pgconn.PgError
+	return errors.As(err, &p) && p.Code == "23514"
+}
+
 func isUnique(err error) bool {
 	var p *pgconn.PgError
 	return errors.As(err, &p) && p.Code == "23505"

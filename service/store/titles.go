@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-json-experiment/json"
 	"github.com/jackc/pgx/v5"
 
 	"endroit/core/manifest"
@@ -25,9 +26,39 @@ func (s *Store) Title(ctx context.Context, id string) (*record.Title, error) {
 // Reference is a store's own number or word for a title. An empty store is any.
 type Reference struct{ Store, Ref string }
 
+// Listed is what lists show of a title.
+type Listed struct {
+	ID       string             `json:"id"`
+	Name     string             `json:"name"`
+	Names    []manifest.Name    `json:"names"`
+	Year     int                `json:"year"`
+	Maker    string             `json:"maker"`
+	Editions []manifest.Edition `json:"editions"`
+	Variants []struct {
+		Store     string     `json:"store"`
+		OS        string     `json:"os"`
+		Locations []struct{} `json:"locations"`
+	} `json:"variants"`
+}
+
+// listedBy collects titles as lists show them.
+func listedBy(ctx context.Context, db querier, sql string, args ...any) ([]Listed, error) {
+	rows, err := db.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (t Listed, err error) {
+		var doc []byte
+		if err = row.Scan(&doc); err == nil {
+			err = json.Unmarshal(doc, &t)
+		}
+		return t, err
+	})
+}
+
 // Sold finds the titles that have a reference.
-func (s *Store) Sold(ctx context.Context, sold Reference, offset, limit int) ([]manifest.Title, error) {
-	return titlesBy(ctx, s.Pool, `SELECT t.shown FROM titles t JOIN editions e ON e.title_id = t.id
+func (s *Store) Sold(ctx context.Context, sold Reference, offset, limit int) ([]Listed, error) {
+	return listedBy(ctx, s.Pool, `SELECT t.shown FROM titles t JOIN editions e ON e.title_id = t.id
 		WHERE e.ref = $1 AND ($2 = '' OR e.store = $2) ORDER BY t.folded, t.id OFFSET $3 LIMIT $4`,
 		sold.Ref, sold.Store, offset, limit)
 }
@@ -35,17 +66,19 @@ func (s *Store) Sold(ctx context.Context, sold Reference, offset, limit int) ([]
 // escapeLike makes a text a pattern of LIKE that matches itself.
 var escapeLike = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
 
-// searched are the names that a text finds, best first: those that begin with it, those in
-// which it stands, and those that are similar. Each of the queries ends as soon as the page
-// is full; so do the later ones not begin.
+// The queries of a search. The first reads no more of the indexes than a page needs; the
+// others are for what it does not find.
 const (
 	searchAll = `SELECT shown FROM titles WHERE merged_into IS NULL ORDER BY folded, id OFFSET $1 LIMIT $2`
-	searchFirst = `SELECT t.shown FROM (
-			SELECT title_id, min(folded) AS folded FROM (
-				SELECT title_id, folded FROM title_names WHERE folded >= $1 AND folded < $1 || chr(1114109)
-				ORDER BY folded, title_id LIMIT $2::int + $3::int + 100) n
+	// Names that begin with the text, then those of which another word does.
+	searchWords = `SELECT t.shown FROM (
+			SELECT title_id, min(folded) AS folded, bool_or(first) AS first FROM (
+				(SELECT title_id, folded, true AS first FROM title_names WHERE folded >= $1 AND folded < $1 || chr(1114109)
+					ORDER BY folded, title_id LIMIT $2::int + $3::int)
+				UNION ALL (SELECT title_id, folded, false FROM title_words WHERE rest >= $1 AND rest < $1 || chr(1114109)
+					ORDER BY rest, title_id LIMIT $2::int + $3::int)) n
 			GROUP BY title_id) n JOIN titles t ON t.id = n.title_id
-		ORDER BY n.folded <> $1, n.folded, t.id OFFSET $2 LIMIT $3`
+		ORDER BY n.folded <> $1, NOT n.first, n.folded, t.id OFFSET $2 LIMIT $3`
 	searchWithin = `SELECT t.shown FROM (
 			SELECT title_id, bool_or(folded = $1) AS same, bool_or(starts_with(folded, $1)) AS first, min(folded) AS folded
 			FROM title_names WHERE folded LIKE '%' || $2 || '%' GROUP BY title_id
@@ -61,25 +94,23 @@ const (
 // index knows three letters at a time.
 const shortText = 3
 
-// Search finds titles whose names begin with the text, then those that have it inside, or
-// otherwise similar ones; all by name if it is empty. It starts behind offset.
-func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]manifest.Title, error) {
+// Search finds titles of whose names a word begins with the text, the first word before
+// others; where there is none, those that have it inside, or otherwise similar ones, on one
+// page; all by name if it is empty. It starts behind offset.
+func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]Listed, error) {
 	folded := manifest.Fold(text)
 	if folded == "" {
-		return titlesBy(ctx, s.Pool, searchAll, offset, limit)
+		return listedBy(ctx, s.Pool, searchAll, offset, limit)
 	}
-	pattern := escapeLike.Replace(folded)
-	if offset == 0 || len(folded) < shortText {
-		found, err := titlesBy(ctx, s.Pool, searchFirst, folded, offset, limit)
-		if err != nil || len(found) == limit || len(folded) < shortText {
-			return found, err
-		}
-	}
-	found, err := titlesBy(ctx, s.Pool, searchWithin, folded, pattern, offset, limit)
-	if err != nil || len(found) > 0 || offset > 0 {
+	found, err := listedBy(ctx, s.Pool, searchWords, folded, offset, limit)
+	if err != nil || len(found) > 0 || offset > 0 || len(folded) < shortText {
 		return found, err
 	}
-	return titlesBy(ctx, s.Pool, searchSimilar, folded, offset, limit)
+	found, err = listedBy(ctx, s.Pool, searchWithin, folded, escapeLike.Replace(folded), offset, limit)
+	if err != nil || len(found) > 0 {
+		return found, err
+	}
+	return listedBy(ctx, s.Pool, searchSimilar, folded, offset, limit)
 }
 
 // Change is one acceptance in a title's history.

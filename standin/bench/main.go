@@ -74,7 +74,11 @@ func main() {
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
 	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page, locate, sources or record")
+	titles := flag.Int("titles", 0, "measure the record with so many titles alone")
 	flag.Parse()
+	if *titles > 0 {
+		recordSizes = []int{*titles}
+	}
 	var err error
 	for _, m := range []struct {
 		name string

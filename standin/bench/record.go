@@ -254,6 +254,12 @@ func draftOf(n int) *draft.Draft {
 // be ten times the disk, and nothing here reads them.
 func (g *ground) load(ctx context.Context) error {
 	at := time.Now().UTC().Truncate(time.Second)
+	if _, err := g.db.Exec(ctx, `UPDATE counters SET last = $1`, 10*g.titles); err != nil {
+		return err
+	}
+	if err := g.run(ctx, "", "people", "list"); err != nil { // which makes the tables' parts
+		return err
+	}
 	var mira, anselm int64
 	var opaque string
 	for name, id := range map[string]*int64{"mira": &mira, "reviewer-0": &anselm} {
@@ -261,8 +267,7 @@ func (g *ground) load(ctx context.Context) error {
 			return err
 		}
 	}
-	var ids []string
-	var contributions, bodies, titles, names, editions, stems, versions [][]any
+	var contributions, bodies, titles, names, words, editions, stems, versions [][]any
 	flush := func() error {
 		for _, t := range []struct {
 			table   string
@@ -273,6 +278,7 @@ func (g *ground) load(ctx context.Context) error {
 			{"bodies", []string{"contribution_id", "body"}, &bodies},
 			{"titles", []string{"id", "name", "folded", "version", "doc", "shown", "shown_until", "stems_version"}, &titles},
 			{"title_names", []string{"title_id", "folded", "plain"}, &names},
+			{"title_words", []string{"title_id", "rest", "folded"}, &words},
 			{"editions", []string{"store", "ref", "title_id"}, &editions},
 			{"title_stems", []string{"stem", "title_id"}, &stems},
 			{"title_versions", []string{"title_id", "version", "contribution_id", "accepted", "doc"}, &versions},
@@ -287,7 +293,6 @@ func (g *ground) load(ctx context.Context) error {
 	for n := range g.titles {
 		d := draftOf(n)
 		id := publishedtest.ID(d.Title)
-		ids = append(ids, id)
 		first := int64(10*n + 1)
 		known, err := (&record.Title{ID: id, Name: d.Title, Variants: []record.Variant{}}).Observe(d, standing.Evidence{
 			Contribution: first, Person: opaque, Reviewer: opaque, Machine: strings.Repeat("ab", 16), Accepted: at, Observer: "seccomp user notification",
@@ -316,6 +321,9 @@ func (g *ground) load(ctx context.Context) error {
 		bodies = append(bodies, []any{first, manifest.Compress(raw)})
 		titles = append(titles, []any{id, d.Title, manifest.Fold(d.Title), 1, doc, shown, until, place.StemsVersion})
 		names = append(names, []any{id, manifest.Fold(d.Title), manifest.Plain(d.Title)})
+		for _, r := range []string{"up title ", "title ", ""} {
+			words = append(words, []any{id, r + fmt.Sprintf("%06d", n), manifest.Fold(d.Title)})
+		}
 		editions = append(editions, []any{"quayside", d.Edition.Ref, id})
 		seen := map[string]bool{}
 		for _, l := range d.Locations {

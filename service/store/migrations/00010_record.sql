@@ -138,6 +138,16 @@ CREATE INDEX title_names_folded ON title_names (folded, title_id);
 CREATE INDEX title_names_plain ON title_names (plain, title_id);
 CREATE INDEX title_names_similar ON title_names USING gin (folded gin_trgm_ops);
 
+-- The names from their second, third… word on, so that a name is found by the beginning of
+-- each of its words.
+CREATE TABLE title_words (
+    title_id text COLLATE "C" NOT NULL REFERENCES titles,
+    rest     text COLLATE "C" NOT NULL,
+    folded   text COLLATE "C" NOT NULL, -- the whole name
+    PRIMARY KEY (title_id, rest)
+);
+CREATE INDEX title_words_rest ON title_words (rest, title_id);
+
 -- An edition belongs to one title.
 CREATE TABLE editions (
     store    text COLLATE "C" NOT NULL,
@@ -249,6 +259,6 @@ CREATE TRIGGER published_files_stay BEFORE UPDATE OF path, data ON published_fil
 
 -- +goose Down
 DROP TABLE publication, published_files, shards, revision_sheets, revision_titles, revisions, sheet_versions, sheets,
-    title_versions, title_stems, editions, title_names, titles, corrections, bodies, contributions, counters, limits,
+    title_versions, title_stems, editions, title_words, title_names, titles, corrections, bodies, contributions, counters, limits,
     browsers, sessions, tokens, people, writing;
 DROP FUNCTION refuse_change;
