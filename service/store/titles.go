@@ -70,8 +70,9 @@ var escapeLike = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
 // others are for what it does not find.
 const (
 	searchAll = `SELECT shown FROM titles WHERE merged_into IS NULL ORDER BY folded, id OFFSET $1 LIMIT $2`
-	// Names that begin with the text, then those of which another word does.
-	searchWords = `SELECT t.shown FROM (
+	// SearchWords finds names that begin with the text $1, then those of which another word
+	// does: $3 from $2 on. It is exported to be measured.
+	SearchWords = `SELECT t.shown FROM (
 			SELECT title_id, min(folded) AS folded, bool_or(first) AS first FROM (
 				(SELECT title_id, folded, true AS first FROM title_names WHERE folded >= $1 AND folded < $1 || chr(1114109)
 					ORDER BY folded, title_id LIMIT $2::int + $3::int)
@@ -102,7 +103,7 @@ func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]L
 	if folded == "" {
 		return listedBy(ctx, s.Pool, searchAll, offset, limit)
 	}
-	found, err := listedBy(ctx, s.Pool, searchWords, folded, offset, limit)
+	found, err := listedBy(ctx, s.Pool, SearchWords, folded, offset, limit)
 	if err != nil || len(found) > 0 || offset > 0 || len(folded) < shortText {
 		return found, err
 	}

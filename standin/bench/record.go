@@ -38,6 +38,7 @@ import (
 	"endroit/core/trace"
 	"endroit/localpg"
 	"endroit/published/publishedtest"
+	"endroit/service/store"
 )
 
 // recordSizes are how many titles the record has, with ten contributions each.
@@ -654,7 +655,66 @@ func (g *ground) searching(ctx context.Context) error {
 	p50 := quantile(all, 0.5)
 	took("search as one types, 20 at once, p50", p50, searchP50)
 	took("search as one types, 20 at once, p99", quantile(all, 0.99), searchP99)
+	alone, err := g.pgbench()
+	if err != nil || alone == nil {
+		return err
+	}
+	limit := quantile(alone, 0.5)
+	fmt.Printf("  %-62s %12s\n", "the same query from pgbench, 20 at once, p50", limit.Round(100*time.Microsecond))
+	ratio := float64(p50) / float64(limit)
+	verdict := ""
+	if ratio > searchRatio {
+		verdict = "  OVER"
+	}
+	fmt.Printf("  %-62s %12.2f  (%v)%s\n", "search to pgbench, p50 to p50", ratio, searchRatio, verdict)
 	return nil
+}
+
+// pgbench runs the search's query from 20 connections of PostgreSQL's own measuring
+// program, and gives the times of all, or nil if it is not installed.
+func (g *ground) pgbench() (all []time.Duration, err error) {
+	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/pgbench")
+	if len(found) == 0 {
+		fmt.Println("  pgbench is not installed: not compared")
+		return nil, nil
+	}
+	folder := filepath.Join(g.folder, "pgbench")
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return nil, err
+	}
+	query := strings.NewReplacer("$1", ":typed", "$2", ":first", "$3", ":most").Replace(store.SearchWords)
+	script := filepath.Join(folder, "search.sql")
+	if err := os.WriteFile(script, []byte(strings.Join(strings.Fields(query), " ")+";\n"), 0o644); err != nil {
+		return nil, err
+	}
+	// Parameters are prepared like those of the service, and the same in a whole run: so
+	// many runs of few.
+	for i := range 20 {
+		c := exec.Command(found[len(found)-1], "-n", "-M", "prepared", "-c", "20", "-j", "2", "-t", "10", "-l",
+			"-D", "typed="+manifest.Fold(g.typed(i)), "-D", "first=0", "-D", "most=21", "-f", script, g.database)
+		c.Dir = folder
+		if out, err := c.CombinedOutput(); err != nil {
+			return nil, fmt.Errorf("pgbench: %w: %s", err, out)
+		}
+	}
+	logs, err := filepath.Glob(filepath.Join(folder, "pgbench_log.*"))
+	if err != nil {
+		return nil, err
+	}
+	for _, file := range logs {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return nil, err
+		}
+		for line := range strings.Lines(string(text)) {
+			var client, number, micros int64
+			if _, err := fmt.Sscan(line, &client, &number, &micros); err != nil {
+				return nil, fmt.Errorf("pgbench's log: %w", err)
+			}
+			all = append(all, time.Duration(micros)*time.Microsecond)
+		}
+	}
+	return all, nil
 }
 
 func (g *ground) reading(context.Context) error {
