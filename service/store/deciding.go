@@ -84,7 +84,7 @@ func (s *Store) Return(ctx context.Context, id int64, reviewer Person, because s
 // Accept makes a contribution part of the record. It is published soon after, by whichever
 // process does that.
 func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) error {
-	return s.decide(ctx, id, reviewer, func(tx pgx.Tx, author string) error {
+	err := s.decide(ctx, id, reviewer, func(tx pgx.Tx, author string) error {
 		var raw []byte
 		if err := tx.QueryRow(ctx, `SELECT body FROM bodies WHERE contribution_id = $1`, id).Scan(&raw); err != nil {
 			return fmt.Errorf("read contribution %d: %w", id, err)
@@ -103,9 +103,9 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) error {
 		if err != nil {
 			return err
 		}
-		name := body.About().Title
+		name, batch := body.About().Title, &pgx.Batch{}
 		for i, c := range outcome.Titles {
-			if err := saveTitle(ctx, tx, c, id, w); err != nil {
+			if err := saveTitle(ctx, tx, batch, c, id, w); err != nil {
 				return err
 			}
 			if i == 0 {
@@ -117,15 +117,39 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) error {
 				return err
 			}
 		}
-		if _, err := tx.Exec(
-			ctx,
+		batch.Queue(
 			`UPDATE contributions SET state = 'accepted', decided_by = $2, decided = $3, title = $4, title_id = $5 WHERE id = $1`,
 			id, reviewer.ID, w.now, name, outcome.Subject(),
-		); err != nil {
-			return err
-		}
-		_, err = tx.Exec(ctx, `SELECT pg_notify($1, '')`, channel)
-		return err
+		)
+		return tx.SendBatch(ctx, batch).Close()
+	})
+	if err == nil {
+		s.tell()
+	}
+	return err
+}
+
+// tellAfter is how long acceptances are gathered that are told to the publisher together.
+const tellAfter = 30 * time.Millisecond
+
+// tell wakes the process that publishes. It has a transaction of its own, for many
+// acceptances: transactions that notify are committed one after another, each with its own
+// fsync, and this one needs none. If it is lost, the publisher looks by itself before long.
+func (s *Store) tell() {
+	if !s.telling.CompareAndSwap(false, true) {
+		return
+	}
+	s.tellers.Go(func() {
+		time.Sleep(tellAfter)
+		s.telling.Store(false)
+		ctx, cancel := context.WithTimeout(context.Background(), lookEvery)
+		defer cancel()
+		_ = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+			batch := &pgx.Batch{}
+			batch.Queue(`SET LOCAL synchronous_commit = off`)
+			batch.Queue(`SELECT pg_notify($1, '')`, channel)
+			return tx.SendBatch(ctx, batch).Close()
+		})
 	})
 }
 
@@ -157,8 +181,9 @@ func (s *Store) Made(ctx context.Context, id int64) (*contribution.Outcome, erro
 	return out, nil
 }
 
-// saveTitle writes one title as it is afterwards, with all by which it is found.
-func saveTitle(ctx context.Context, tx pgx.Tx, c contribution.TitleChange, id int64, w *world) error {
+// saveTitle writes one title as it is afterwards, and puts into the batch what follows from
+// it: its version, and all by which it is found. Rows that stay the same are not touched.
+func saveTitle(ctx context.Context, tx pgx.Tx, batch *pgx.Batch, c contribution.TitleChange, id int64, w *world) error {
 	t := c.After
 	doc, err := t.Encode()
 	if err != nil {
@@ -193,44 +218,34 @@ func saveTitle(ctx context.Context, tx pgx.Tx, c contribution.TitleChange, id in
 	if (version == 1) != (c.Before == nil) {
 		return fmt.Errorf("title %s was changed by somebody else", t.ID)
 	}
-	if _, err := tx.Exec(
-		ctx, `INSERT INTO title_versions (title_id, version, contribution_id, accepted, doc) VALUES ($1, $2, $3, $4, $5)`,
+	batch.Queue(
+		`INSERT INTO title_versions (title_id, version, contribution_id, accepted, doc) VALUES ($1, $2, $3, $4, $5)`,
 		t.ID, version, id, w.now, manifest.Compress(doc),
-	); err != nil {
-		return err
-	}
-	if err := saveNames(ctx, tx, t); err != nil {
-		return err
-	}
-	if err := saveEditions(ctx, tx, t); err != nil {
-		return err
-	}
-	return stem(ctx, tx, published)
+	)
+	saveNames(batch, t)
+	saveEditions(batch, t)
+	stem(batch, published)
+	return nil
 }
 
-func saveNames(ctx context.Context, tx pgx.Tx, t *record.Title) error {
-	for _, table := range []string{"title_names", "title_words"} {
-		if _, err := tx.Exec(ctx, `DELETE FROM `+table+` WHERE title_id = $1`, t.ID); err != nil {
-			return err
-		}
-	}
-	if t.MergedInto != "" {
-		return nil
-	}
+func saveNames(batch *pgx.Batch, t *record.Title) {
 	folded, plain, rest, whole := []string{}, []string{}, []string{}, []string{}
-	for _, n := range (&manifest.Title{Name: t.Name, Names: t.Names}).AllNames() {
-		folded, plain = append(folded, manifest.Fold(n)), append(plain, manifest.Plain(n))
-		for _, r := range Words(manifest.Fold(n)) {
-			rest, whole = append(rest, r), append(whole, manifest.Fold(n))
+	if t.MergedInto == "" {
+		for _, n := range (&manifest.Title{Name: t.Name, Names: t.Names}).AllNames() {
+			folded, plain = append(folded, manifest.Fold(n)), append(plain, manifest.Plain(n))
+			for _, r := range Words(manifest.Fold(n)) {
+				rest, whole = append(rest, r), append(whole, manifest.Fold(n))
+			}
 		}
 	}
-	if _, err := tx.Exec(ctx, `INSERT INTO title_words (title_id, rest, folded)
-		SELECT $1, r, f FROM unnest($2::text[], $3::text[]) AS n(r, f) ON CONFLICT DO NOTHING`, t.ID, rest, whole); err != nil {
-		return err
-	}
-	_, err := tx.Exec(ctx, `INSERT INTO title_names (title_id, folded, plain)
+	batch.Queue(`DELETE FROM title_words WHERE title_id = $1
+		AND (rest, folded) NOT IN (SELECT * FROM unnest($2::text[], $3::text[]))`, t.ID, rest, whole)
+	batch.Queue(`INSERT INTO title_words (title_id, rest, folded)
+		SELECT $1, r, f FROM unnest($2::text[], $3::text[]) AS n(r, f) ON CONFLICT DO NOTHING`, t.ID, rest, whole)
+	batch.Queue(`DELETE FROM title_names WHERE title_id = $1
+		AND (folded, plain) NOT IN (SELECT * FROM unnest($2::text[], $3::text[]))`, t.ID, folded, plain)
+	batch.Queue(`INSERT INTO title_names (title_id, folded, plain)
 		SELECT $1, f, p FROM unnest($2::text[], $3::text[]) AS n(f, p) ON CONFLICT DO NOTHING`, t.ID, folded, plain)
-	return err
 }
 
 // maxWords is by how many of its words a name is found.
@@ -250,7 +265,7 @@ func Words(folded string) (rest []string) {
 	return rest
 }
 
-func saveEditions(ctx context.Context, tx pgx.Tx, t *record.Title) error {
+func saveEditions(batch *pgx.Batch, t *record.Title) {
 	stores, refs := []string{}, []string{}
 	for _, e := range t.Editions {
 		if e.Ref != "" {
@@ -258,13 +273,10 @@ func saveEditions(ctx context.Context, tx pgx.Tx, t *record.Title) error {
 		}
 	}
 	// Those that another title has by now stay with it: it is written after this one.
-	if _, err := tx.Exec(ctx, `DELETE FROM editions WHERE title_id = $1
-		AND (store, ref) NOT IN (SELECT * FROM unnest($2::text[], $3::text[]))`, t.ID, stores, refs); err != nil {
-		return err
-	}
-	_, err := tx.Exec(ctx, `INSERT INTO editions (store, ref, title_id) SELECT s, r, $1 FROM unnest($2::text[], $3::text[]) AS e(s, r)
-		ON CONFLICT (ref, store) DO UPDATE SET title_id = excluded.title_id`, t.ID, stores, refs)
-	return err
+	batch.Queue(`DELETE FROM editions WHERE title_id = $1
+		AND (store, ref) NOT IN (SELECT * FROM unnest($2::text[], $3::text[]))`, t.ID, stores, refs)
+	batch.Queue(`INSERT INTO editions AS e (store, ref, title_id) SELECT s, r, $1 FROM unnest($2::text[], $3::text[]) AS n(s, r)
+		ON CONFLICT (ref, store) DO UPDATE SET title_id = excluded.title_id WHERE e.title_id <> excluded.title_id`, t.ID, stores, refs)
 }
 
 func saveSheet(ctx context.Context, tx pgx.Tx, s *record.Sheet, id int64, w *world) error {

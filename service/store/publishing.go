@@ -47,8 +47,9 @@ const (
 	gather = 800 * time.Millisecond
 	// electEvery is how often a process that does not publish tries to.
 	electEvery = time.Second
-	// lookEvery is how often it is looked whether something has to be signed again.
-	lookEvery = time.Minute
+	// lookEvery is how often it is looked whether something has to be signed again, or was
+	// accepted by a process that ended before it told.
+	lookEvery = 5 * time.Second
 )
 
 // Run publishes until the context ends. It waits while another process publishes. An error

@@ -33,8 +33,8 @@ func stemsIn(l place.Location) []string {
 	return l.Stems()
 }
 
-// stem writes the stems of titles.
-func stem(ctx context.Context, tx pgx.Tx, titles ...manifest.Title) error {
+// stem puts into a batch that titles get their stems.
+func stem(batch *pgx.Batch, titles ...manifest.Title) {
 	ids, stems, of := []string{}, []string{}, []string{}
 	for i := range titles {
 		ids = append(ids, titles[i].ID)
@@ -42,13 +42,9 @@ func stem(ctx context.Context, tx pgx.Tx, titles ...manifest.Title) error {
 			stems, of = append(stems, s), append(of, titles[i].ID)
 		}
 	}
-	if _, err := tx.Exec(ctx, `DELETE FROM title_stems WHERE title_id = ANY($1)`, ids); err != nil {
-		return err
-	}
-	_, err := tx.Exec(
-		ctx, `INSERT INTO title_stems (stem, title_id) SELECT * FROM unnest($1::text[], $2::text[])`, stems, of,
-	)
-	return err
+	batch.Queue(`DELETE FROM title_stems WHERE title_id = ANY($1)
+		AND (stem, title_id) NOT IN (SELECT * FROM unnest($2::text[], $3::text[]))`, ids, stems, of)
+	batch.Queue(`INSERT INTO title_stems (stem, title_id) SELECT * FROM unnest($1::text[], $2::text[]) ON CONFLICT DO NOTHING`, stems, of)
 }
 
 // stemsAtOnce is how many titles get their stems in one transaction.
@@ -66,16 +62,15 @@ func (s *Store) stemAll(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			if err := stem(ctx, tx, titles...); err != nil {
-				return err
-			}
+			batch := &pgx.Batch{}
+			stem(batch, titles...)
 			ids := make([]string, len(titles))
 			for i := range titles {
 				ids[i] = titles[i].ID
 			}
 			more, made = len(titles) > 0, made+len(titles)
-			_, err = tx.Exec(ctx, `UPDATE titles SET stems_version = $2 WHERE id = ANY($1)`, ids, place.StemsVersion)
-			return err
+			batch.Queue(`UPDATE titles SET stems_version = $2 WHERE id = ANY($1)`, ids, place.StemsVersion)
+			return tx.SendBatch(ctx, batch).Close()
 		})
 	}
 	if err == nil && made > 0 { // so that they are looked up by their index at once

@@ -10,6 +10,8 @@ import (
 	"fmt"
 	"io/fs"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -40,6 +42,9 @@ func (e *NewerError) Error() string {
 // Store is the database. It is safe for concurrent use.
 type Store struct {
 	Pool *pgxpool.Pool
+
+	telling atomic.Bool // whether acceptances will be told that were not yet
+	tellers sync.WaitGroup
 }
 
 // Open connects and brings the schema up to date. Several processes may open at once.
@@ -54,7 +59,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open database: %w", err)
 	}
-	s := &Store{pool}
+	s := &Store{Pool: pool}
 	if err := pool.Ping(ctx); err != nil {
 		pool.Close()
 		return nil, fmt.Errorf(
@@ -88,7 +93,10 @@ func (e *oneLine) Error() string { return e.text }
 func (e *oneLine) Unwrap() error { return e.error }
 
 // Close ends all connections.
-func (s *Store) Close() { s.Pool.Close() }
+func (s *Store) Close() {
+	s.tellers.Wait()
+	s.Pool.Close()
+}
 
 // The keys of the advisory locks, and the spaces of those that have a name.
 const (
