@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -80,8 +81,8 @@ func (s *Store) stemAll(ctx context.Context) error {
 }
 
 // Near gives the titles whose locations could overlap these; among them can be others. It
-// does not look at every title. An acceptance waits here for those before it, so that two
-// titles do not take one place at a time.
+// does not look at every title. An acceptance waits here for those before it that could
+// overlap it, so that two titles do not take one place at a time.
 func (w *world) Near(ctx context.Context, locations []string) ([]manifest.Title, error) {
 	own, above := []string{}, []string{}
 	for _, text := range locations {
@@ -99,7 +100,7 @@ func (w *world) Near(ctx context.Context, locations []string) ([]manifest.Title,
 	if len(own) == 0 {
 		return nil, nil
 	}
-	if err := w.wait(ctx, lockPlaces, ""); err != nil {
+	if err := w.occupy(ctx, own); err != nil {
 		return nil, err
 	}
 	slices.Sort(above)
@@ -113,6 +114,48 @@ func (w *world) Near(ctx context.Context, locations []string) ([]manifest.Title,
 		return nil, err
 	}
 	return titlesBy(ctx, w.db, `SELECT shown FROM titles WHERE id = ANY($1) ORDER BY id`, ids)
+}
+
+// maxOccupied bounds how many locks one acceptance takes for its places.
+const maxOccupied = 64
+
+// occupied are the folders to lock for stems, sorted, and of each whether for this
+// acceptance alone: the last whole folder of a stem is, those above it are shared. So
+// acceptances meet exactly if a stem of one begins a stem of the other, or nearly.
+func occupied(stems []string) (folders []string, alone []bool) {
+	locks := map[string]bool{}
+	for _, s := range stems {
+		last := max(strings.LastIndexByte(s, '/'), strings.IndexByte(s, ':'))
+		for end, c := range []byte(s[:last]) {
+			if c == '/' || c == ':' {
+				locks[s[:end+1]] = locks[s[:end+1]] || false
+			}
+		}
+		locks[s[:last+1]] = true
+	}
+	if len(locks) > maxOccupied { // the anchors alone
+		locks = map[string]bool{}
+		for _, s := range stems {
+			locks[s[:strings.IndexByte(s, ':')+1]] = true
+		}
+	}
+	folders = slices.Sorted(maps.Keys(locks))
+	for _, f := range folders {
+		alone = append(alone, locks[f])
+	}
+	return folders, alone
+}
+
+// occupy waits for acceptances whose places could overlap these stems.
+func (w *world) occupy(ctx context.Context, stems []string) error {
+	if !w.accepting {
+		return nil
+	}
+	folders, alone := occupied(stems)
+	_, err := list[string](ctx, w.db, `SELECT (CASE WHEN alone THEN pg_advisory_xact_lock($1, hashtext(folder))
+		ELSE pg_advisory_xact_lock_shared($1, hashtext(folder)) END)::text FROM unnest($2::text[], $3::bool[]) AS f(folder, alone)`,
+		lockPlaces, folders, alone)
+	return err
 }
 
 // titlesBy collects titles as they are published.

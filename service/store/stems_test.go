@@ -1,10 +1,14 @@
 package store
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"testing"
 
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -77,4 +81,60 @@ func TestTitlesNearADraft(t *testing.T) {
 	defer s.Close()
 	assert.Equal(t, []string{"Tidewrack"}, near("xdg-data:tides/a"), "a start writes the stems that are of another version")
 	assert.Empty(t, near("xdg-data:tidewrack/slots/a"), "its former place is free")
+}
+
+// Two acceptances wait for each other exactly where a stem of one begins one of the other.
+func TestPlacesThatMeetAreOccupiedOneAfterTheOther(t *testing.T) {
+	meet := func(a, b []string) bool {
+		foldersA, aloneA := occupied(a)
+		foldersB, aloneB := occupied(b)
+		for i, f := range foldersA {
+			if j, found := slices.BinarySearch(foldersB, f); found && (aloneA[i] || aloneB[j]) {
+				return true
+			}
+		}
+		return false
+	}
+	many := []string{"home:.config/zither/"}
+	for i := range maxOccupied {
+		many = append(many, fmt.Sprintf("home:.local/share/tidewrack/%d/", i))
+	}
+	for _, c := range []struct {
+		a, b []string
+		want bool
+	}{
+		{[]string{"home:.local/share/tidewrack/slots/"}, []string{"home:.local/share/tidewrack/slots/"}, true},
+		{[]string{"home:.local/share/tidewrack/slots/"}, []string{"home:.local/share/tidewrack/"}, true},
+		{[]string{"home:.local/share/tidewrack/"}, []string{"home:.local/share/tide"}, true}, // tide*
+		{[]string{"home:"}, []string{"home:.local/share/tide"}, true},
+		{[]string{"home:.local/share/tidewrack/"}, []string{"home:.local/share/saltglass/"}, false},
+		{[]string{"home:.local/share/tidewrack/"}, []string{"home:.local/share/tidewrack-2/"}, false},
+		{[]string{"home:.local/share/tidewrack/"}, []string{"system-drive:.local/share/tidewrack/"}, false},
+		{many, []string{"home:.local/share/tidewrack/5/slot"}, true},
+		{many, []string{"home:.config/zither/"}, true},
+		{many, []string{"system-drive:games/"}, false},
+	} {
+		assert.Equal(t, c.want, meet(c.a, c.b), "%v and %v", c.a, c.b)
+		assert.Equal(t, c.want, meet(c.b, c.a), "%v and %v", c.b, c.a)
+	}
+
+	// In the database: one waits, the other does not.
+	ctx := t.Context()
+	s, err := Open(ctx, pgtest.Database(t))
+	require.NoError(t, err)
+	defer s.Close()
+	first, err := s.Pool.Begin(ctx)
+	require.NoError(t, err)
+	defer func() { _ = first.Rollback(context.Background()) }()
+	require.NoError(t, (&world{db: first, accepting: true}).occupy(ctx, []string{"home:.local/share/tidewrack/"}))
+	for stem, waits := range map[string]bool{"home:.local/share/saltglass/": false, "home:.local/share/tidewrack/slots/": true, "home:.local/share/t": true} {
+		err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+			if _, err := tx.Exec(ctx, `SET LOCAL lock_timeout = '200ms'`); err != nil {
+				return err
+			}
+			return (&world{db: tx, accepting: true}).occupy(ctx, []string{stem})
+		})
+		var p *pgconn.PgError
+		assert.Equal(t, waits, errors.As(err, &p) && p.Code == "55P03", "%s: %v", stem, err)
+	}
 }
