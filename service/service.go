@@ -6,6 +6,7 @@
 package service
 
 import (
+	"compress/gzip"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -204,6 +205,7 @@ func (s *Service) build() http.Handler {
 	e.Use(
 		middleware.BodyLimit(bodyLimit),
 		middleware.GzipWithConfig(middleware.GzipConfig{
+			Level: gzip.BestSpeed,
 			Skipper: func(c *echo.Context) bool {
 				path := c.Request().URL.Path
 				return strings.HasPrefix(path, console.Assets) || strings.HasPrefix(path, publishedFolder)

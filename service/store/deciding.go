@@ -17,17 +17,20 @@ import (
 	"endroit/core/standing"
 )
 
-// decide runs what changes a waiting contribution, with its row locked.
-func (s *Store) decide(ctx context.Context, id int64, reviewer Person, do func(tx pgx.Tx, author string) error) error {
+// decide runs what changes a waiting contribution, with its row locked, given its author
+// and its body as it is stored.
+func (s *Store) decide(ctx context.Context, id int64, reviewer Person, do func(tx pgx.Tx, author string, body []byte) error) error {
 	return s.change(ctx, func(tx pgx.Tx) error {
 		var author int64
 		var state, opaque, decidedBy string
+		var body []byte
 		err := tx.QueryRow(
 			ctx,
-			`SELECT c.person_id, p.opaque, c.state, coalesce(d.name, '')`+contributionTables+`WHERE c.id = $1 FOR UPDATE OF c`,
+			`SELECT c.person_id, p.opaque, c.state, coalesce(d.name, ''), b.body`+contributionTables+
+				`LEFT JOIN bodies b ON b.contribution_id = c.id WHERE c.id = $1 FOR UPDATE OF c`,
 			id,
 		).
-			Scan(&author, &opaque, &state, &decidedBy)
+			Scan(&author, &opaque, &state, &decidedBy, &body)
 		switch {
 		case err != nil:
 			return notFound(err)
@@ -36,7 +39,7 @@ func (s *Store) decide(ctx context.Context, id int64, reviewer Person, do func(t
 		case state != "waiting":
 			return &DecidedError{state, decidedBy}
 		}
-		return do(tx, opaque)
+		return do(tx, opaque, body)
 	})
 }
 
@@ -71,7 +74,7 @@ func (s *Store) change(ctx context.Context, do func(tx pgx.Tx) error) error {
 
 // Return gives a contribution back with a reason.
 func (s *Store) Return(ctx context.Context, id int64, reviewer Person, because string) error {
-	return s.decide(ctx, id, reviewer, func(tx pgx.Tx, _ string) error {
+	return s.decide(ctx, id, reviewer, func(tx pgx.Tx, _ string, _ []byte) error {
 		_, err := tx.Exec(
 			ctx,
 			`UPDATE contributions SET state = 'returned', decided_by = $2, decided = now(), because = $3 WHERE id = $1`,
@@ -84,10 +87,9 @@ func (s *Store) Return(ctx context.Context, id int64, reviewer Person, because s
 // Accept makes a contribution part of the record. It is published soon after, by whichever
 // process does that.
 func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) error {
-	err := s.decide(ctx, id, reviewer, func(tx pgx.Tx, author string) error {
-		var raw []byte
-		if err := tx.QueryRow(ctx, `SELECT body FROM bodies WHERE contribution_id = $1`, id).Scan(&raw); err != nil {
-			return fmt.Errorf("read contribution %d: %w", id, err)
+	err := s.decide(ctx, id, reviewer, func(tx pgx.Tx, author string, raw []byte) error {
+		if raw == nil {
+			return ErrMovedAway
 		}
 		body, err := parse(ctx, tx, id, raw, "")
 		if err != nil {
