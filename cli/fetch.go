@@ -149,8 +149,8 @@ func (a *app) fetch() *cli.Command {
 			jsonFlag(),
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			debug.SetMemoryLimit(fetchMemory) // what is read is let go soon
-			debug.SetGCPercent(75)
+			debug.SetMemoryLimit(fetchMemory) // what is read is let go when it comes to this
+			debug.SetGCPercent(-1)
 			from, err := fetchedFrom(c)
 			if err != nil {
 				return err

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"runtime/debug"
@@ -40,7 +41,7 @@ var (
 
 // How titles are written and read: by the names that they have in JSON.
 var (
-	titleWriter = must(cbor.EncOptions{Time: cbor.TimeRFC3339Nano}.EncMode())
+	titleWriter = must(cbor.EncOptions{Time: cbor.TimeRFC3339Nano, Sort: cbor.SortBytewiseLexical}.EncMode())
 	titleReader = must(cbor.DecOptions{MaxNestedLevels: 64}.DecMode())
 )
 
@@ -335,10 +336,11 @@ func change(ctx context.Context, folder string, before, c *current) (err error) 
 		return err
 	}
 	defer os.Remove(f.Name())
-	err = k.view(ctx, func(tx *bolt.Tx) error {
-		_, err := tx.WriteTo(f)
-		return err
-	})
+	old, err := os.Open(k.file) // an index does not change once it has its name
+	if err == nil {
+		_, err = io.Copy(f, old) // by the system itself, where it can
+		_ = old.Close()
+	}
 	if e := f.Close(); err == nil {
 		err = e
 	}
@@ -373,13 +375,27 @@ func change(ctx context.Context, folder string, before, c *current) (err error) 
 	return err
 }
 
-// replace puts a shard's titles in place of those that were in its range of ids.
+// replace puts a shard's titles in place of those that were in its range of ids. Those that
+// are the same stay untouched.
 func replace(tx *bolt.Tx, shard *manifest.Shard) error {
 	titles := tx.Bucket(inTitles)
+	docs := make(map[string][]byte, len(shard.Titles))
+	for i := range shard.Titles {
+		doc, err := titleWriter.Marshal(&shard.Titles[i])
+		if err != nil {
+			return err
+		}
+		docs[shard.Titles[i].ID] = doc
+	}
+	same := map[string]bool{}
 	first, last := manifest.Bounds(shard.Shard)
 	var ids [][]byte
 	cursor := titles.Cursor()
 	for id, doc := cursor.Seek([]byte(first)); id != nil && string(id) <= last; id, doc = cursor.Next() {
+		if bytes.Equal(docs[string(id)], doc) {
+			same[string(id)] = true
+			continue
+		}
 		var t manifest.Title
 		if err := titleReader.Unmarshal(doc, &t); err != nil {
 			return err
@@ -400,11 +416,10 @@ func replace(tx *bolt.Tx, shard *manifest.Shard) error {
 	}
 	for i := range shard.Titles {
 		t := &shard.Titles[i]
-		doc, err := titleWriter.Marshal(t)
-		if err != nil {
-			return err
+		if same[t.ID] {
+			continue
 		}
-		if err := titles.Put([]byte(t.ID), doc); err != nil {
+		if err := titles.Put([]byte(t.ID), docs[t.ID]); err != nil {
 			return err
 		}
 		for n, list := range entriesOf(t) {
