@@ -202,18 +202,22 @@ func saveTitle(ctx context.Context, tx pgx.Tx, batch *pgx.Batch, c contribution.
 	if len(shown) > manifest.MaxTitle {
 		return &contribution.Error{Field: "", Reason: fmt.Sprintf("%s would have more than %d bytes in the manifest", t.Name, manifest.MaxTitle)}
 	}
+	short, err := List(shown)
+	if err != nil {
+		return err
+	}
 	var into any
 	if t.MergedInto != "" {
 		into = t.MergedInto
 	}
 	var version int
-	err = tx.QueryRow(ctx, `INSERT INTO titles AS t (id, name, folded, merged_into, version, doc, shown, shown_until, stems_version)
-		VALUES ($1, $2, $3, $4, 1, $5, $6, $7, $8)
+	err = tx.QueryRow(ctx, `INSERT INTO titles AS t (id, name, folded, merged_into, version, doc, shown, shown_until, stems_version, listed)
+		VALUES ($1, $2, $3, $4, 1, $5, $6, $7, $8, $9)
 		ON CONFLICT (id) DO UPDATE SET name = excluded.name, folded = excluded.folded, merged_into = excluded.merged_into,
 			version = t.version + 1, doc = excluded.doc, shown = excluded.shown, shown_until = excluded.shown_until,
-			stems_version = excluded.stems_version
+			stems_version = excluded.stems_version, listed = excluded.listed
 		RETURNING version`,
-		t.ID, t.Name, manifest.Fold(t.Name), into, doc, shown, unlessZero(until), place.StemsVersion).Scan(&version)
+		t.ID, t.Name, manifest.Fold(t.Name), into, doc, shown, unlessZero(until), place.StemsVersion, short).Scan(&version)
 	if err != nil {
 		return err
 	}

@@ -37,7 +37,7 @@ func TestTitlesNearADraft(t *testing.T) {
 		doc, err := manifest.Canonical(x)
 		require.NoError(t, err)
 		// As a program leaves it whose stems are of another version.
-		_, err = s.Pool.Exec(ctx, `INSERT INTO titles (id, name, folded, version, doc, shown, stems_version) VALUES ($1, $2, $2, 1, '', $3, 0)
+		_, err = s.Pool.Exec(ctx, `INSERT INTO titles (id, name, folded, version, doc, shown, listed, stems_version) VALUES ($1, $2, $2, 1, '', $3, '{}', 0)
 			ON CONFLICT (id) DO UPDATE SET shown = excluded.shown, stems_version = 0`, x.ID, name, doc)
 		require.NoError(t, err)
 	}

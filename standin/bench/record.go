@@ -277,7 +277,7 @@ func (g *ground) load(ctx context.Context) error {
 		}{
 			{"contributions", []string{"id", "person_id", "idempotency_key", "body_digest", "kind", "title", "title_id", "store", "ref", "system", "statement", "state", "decided_by", "decided"}, &contributions},
 			{"bodies", []string{"contribution_id", "body"}, &bodies},
-			{"titles", []string{"id", "name", "folded", "version", "doc", "shown", "shown_until", "stems_version"}, &titles},
+			{"titles", []string{"id", "name", "folded", "version", "doc", "shown", "shown_until", "stems_version", "listed"}, &titles},
 			{"title_names", []string{"title_id", "folded", "plain"}, &names},
 			{"title_words", []string{"title_id", "rest", "folded"}, &words},
 			{"editions", []string{"store", "ref", "title_id"}, &editions},
@@ -310,6 +310,10 @@ func (g *ground) load(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		short, err := store.List(shown)
+		if err != nil {
+			return err
+		}
 		for i := range int64(10) {
 			key := fmt.Sprint("k", first+i)
 			digest := sha256.Sum256([]byte(key))
@@ -320,7 +324,7 @@ func (g *ground) load(ctx context.Context) error {
 			return err
 		}
 		bodies = append(bodies, []any{first, manifest.Compress(raw)})
-		titles = append(titles, []any{id, d.Title, manifest.Fold(d.Title), 1, doc, shown, until, place.StemsVersion})
+		titles = append(titles, []any{id, d.Title, manifest.Fold(d.Title), 1, doc, shown, until, place.StemsVersion, short})
 		names = append(names, []any{id, manifest.Fold(d.Title), manifest.Plain(d.Title)})
 		for _, r := range []string{"up title ", "title ", ""} {
 			words = append(words, []any{id, r + fmt.Sprintf("%06d", n), manifest.Fold(d.Title)})

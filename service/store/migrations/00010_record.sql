@@ -119,6 +119,7 @@ CREATE TABLE titles (
     published      integer NOT NULL DEFAULT 0, -- the version that is published; 0 if none is
     doc            bytea NOT NULL, -- core/record, canonical JSON
     shown          bytea NOT NULL, -- core/manifest, canonical JSON: what is to be published
+    listed         bytea NOT NULL, -- what lists show of it: store.Listed as JSON
     shown_until    timestamptz, -- when shown changes by itself
     stems_version  integer NOT NULL -- place.StemsVersion of its stems
 );
