@@ -116,7 +116,8 @@ func TestTheArrowsPointInwards(t *testing.T) {
 			if !own {
 				continue
 			}
-			assert.False(t, to == "service/store" && !strings.HasPrefix(from, "service"), "%s uses service/store", from)
+			// The measurements fill the database by themselves.
+			assert.False(t, to == "service/store" && !strings.HasPrefix(from, "service") && from != "standin/bench", "%s uses service/store", from)
 			if allowed, bound := arrows[room(from)]; bound {
 				assert.True(t, strings.HasPrefix(to, "core/") || within(to, allowed), "%s uses %s", from, to)
 			}

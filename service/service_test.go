@@ -259,7 +259,7 @@ func TestTraceToManifest(t *testing.T) {
 	assert.Equal(t, "accepted", page.Items[0].Because)
 	status, _, rest := w.raw(t, "GET", "/api/v1/revisions?cursor="+page.Next, "", nil)
 	assert.Equal(t, 200, status)
-	assert.Contains(t, rest, `"because":"signed-again"`)
+	assert.Contains(t, rest, `"because":"begun"`)
 	var one wire.RevisionShown
 	status, _, text := w.raw(t, "GET", "/api/v1/revisions/2", "", nil)
 	assert.Equal(t, 200, status)

@@ -22,6 +22,7 @@ const channel = "endroit_accepted"
 // Why a revision was made.
 const (
 	becauseAccepted = "accepted"
+	becauseBegun    = "begun"        // the first, when nothing is recorded yet
 	becauseSigned   = "signed-again" // its signatures would have expired
 	becauseStanding = "standing"     // a standing changed as time passed
 )
@@ -247,7 +248,7 @@ func (s *revisionStep) due(ctx context.Context) error {
 	switch {
 	case errors.Is(err, pgx.ErrNoRows):
 		s.again, s.roots = true, true
-		s.because = becauseSigned
+		s.because = becauseBegun
 	case err != nil:
 		return err
 	case int64(len(own)) < roots:

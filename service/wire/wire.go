@@ -138,7 +138,7 @@ type RevisionShown struct {
 	Number    int               `json:"number"`
 	Digest    string            `json:"digest"` // SHA-256 of its signed list of files
 	Published time.Time         `json:"published"`
-	Because   string            `json:"because"` // accepted, signed-again or standing
+	Because   string            `json:"because"` // accepted, begun, signed-again or standing
 	Titles    int               `json:"titles"`
 	Sheets    int               `json:"sheets"`
 	Changed   int               `json:"changed"` // how many titles and sheets

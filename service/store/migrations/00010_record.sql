@@ -199,7 +199,7 @@ CREATE INDEX sheet_versions_of_contribution ON sheet_versions (contribution_id);
 CREATE TABLE revisions (
     number    integer PRIMARY KEY,
     published timestamptz NOT NULL,
-    because   text NOT NULL, -- accepted, signed-again or standing
+    because   text NOT NULL, -- accepted, begun, signed-again or standing
     titles    integer NOT NULL,
     sheets    integer NOT NULL,
     digest    text NOT NULL -- SHA-256 of its targets metadata

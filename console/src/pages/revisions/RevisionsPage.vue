@@ -9,6 +9,7 @@ const { items } = list
 
 /** Why a revision was made that changed no title. */
 const because: Record<string, string> = {
+  begun: 'the first, with nothing recorded yet',
   'signed-again': 'signed again, before its signatures expired',
   standing: 'a standing changed as time passed',
 }
