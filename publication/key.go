@@ -53,7 +53,9 @@ func keyOf(private ed25519.PrivateKey) (*Key, error) {
 	return &Key{private, public, id}, err
 }
 
-func (k *Key) signer() (signature.Signer, error) { return signature.LoadSigner(k.private, crypto.Hash(0)) }
+func (k *Key) signer() (signature.Signer, error) {
+	return signature.LoadSigner(k.private, crypto.Hash(0))
+}
 
 // The types of PEM blocks in key files (RFC 7468): PKCS #8, and the same encrypted with a
 // passphrase by scrypt and secretbox, as go-securesystemslib does.
