@@ -11,7 +11,8 @@ import (
 	"endroit/machine"
 )
 
-// Which files of this machine a location names.
+// Which files of this machine a location names: roots are place.LinuxRoots here, and
+// machine.Roots on any system.
 func ExampleFind() {
 	home, err := os.MkdirTemp("", "endroit-example-")
 	if err != nil {
