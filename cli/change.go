@@ -25,7 +25,8 @@ func (a *app) change() *cli.Command {
 		&cli.BoolFlag{Name: "print", Usage: "print what would be sent, and send nothing"},
 		jsonFlag(),
 	}
-	of := func(name, usage string, flags []cli.Flag, args string, n int, make func(ctx context.Context, c *cli.Command, t wire.Title) (contribution.Body, error)) *cli.Command {
+	type maker func(ctx context.Context, c *cli.Command, t wire.Title) (contribution.Body, error)
+	of := func(name, usage string, flags []cli.Flag, args string, n int, make maker) *cli.Command {
 		return command(&cli.Command{
 			Name: name, Usage: usage, Flags: append(append([]cli.Flag{}, flags...), common...), ShellComplete: completes(a.offerTitles),
 			Action: func(ctx context.Context, c *cli.Command) error {
@@ -59,15 +60,21 @@ func (a *app) change() *cli.Command {
 	return command(&cli.Command{
 		Name: "change", Usage: "propose a correction of a recorded title or location",
 		Commands: []*cli.Command{
-			of("rename", "give a title another name", []cli.Flag{&cli.BoolFlag{Name: "keep", Usage: "keep the present one among its other names"}}, "TITLE and NAME", 2,
+			of("rename", "give a title another name",
+				[]cli.Flag{&cli.BoolFlag{Name: "keep", Usage: "keep the present one among its other names"}}, "TITLE and NAME", 2,
 				func(_ context.Context, c *cli.Command, t wire.Title) (contribution.Body, error) {
 					return edit(c, t, contribution.TitleEdit{Rename: &contribution.Rename{Name: c.Args().Get(1), Keep: c.Bool("keep")}})
 				}),
-			of("name", "add a name to a title", []cli.Flag{&cli.StringFlag{Name: "language", Usage: "the name's `LANGUAGE`, such as de or pt-BR"}}, "TITLE and NAME", 2,
+			of("name", "add a name to a title",
+				[]cli.Flag{&cli.StringFlag{Name: "language", Usage: "the name's `LANGUAGE`, such as de or pt-BR"}}, "TITLE and NAME", 2,
 				func(_ context.Context, c *cli.Command, t wire.Title) (contribution.Body, error) {
 					return edit(c, t, contribution.TitleEdit{AddName: &contribution.NewName{Name: c.Args().Get(1), Language: c.String("language")}})
 				}),
-			of("describe", "say what tells a title from others of its name", []cli.Flag{&cli.IntFlag{Name: "year", Usage: "the `YEAR` of its first release"}, &cli.StringFlag{Name: "maker", Usage: "the `NAME` of who made it"}}, "one TITLE", 1,
+			of("describe", "say what tells a title from others of its name",
+				[]cli.Flag{
+					&cli.IntFlag{Name: "year", Usage: "the `YEAR` of its first release"},
+					&cli.StringFlag{Name: "maker", Usage: "the `NAME` of who made it"},
+				}, "one TITLE", 1,
 				func(_ context.Context, c *cli.Command, t wire.Title) (contribution.Body, error) {
 					return edit(c, t, contribution.TitleEdit{Describe: &contribution.Description{Year: c.Int("year"), Maker: c.String("maker")}})
 				}),
@@ -87,7 +94,9 @@ func (a *app) change() *cli.Command {
 					&cli.StringFlag{Name: "trace", Usage: "the `TRACE` of a run that shows it"},
 				}, variantFlags()...), "TITLE and LOCATION", 2, a.locationChange),
 			of("dispute", "dispute a location by a run that contradicts it",
-				append([]cli.Flag{&cli.StringFlag{Name: "trace", Usage: "the `TRACE` of the run", Required: true}}, variantFlags()...), "TITLE and LOCATION", 2, a.disputeChange),
+				append([]cli.Flag{
+					&cli.StringFlag{Name: "trace", Usage: "the `TRACE` of the run", Required: true},
+				}, variantFlags()...), "TITLE and LOCATION", 2, a.disputeChange),
 		},
 		Action: func(context.Context, *cli.Command) error {
 			return fail(exitUsage, "use one of: change rename, name, describe, merge, edition, location, dispute")
@@ -155,7 +164,8 @@ func recordedPlace(c *cli.Command, t wire.Title, fp *footprint.Footprint) (recor
 		for _, l := range v.Locations {
 			if l.At == at {
 				found = append(found, record.Place{
-					Variant: record.Combination{Store: v.Store, Ref: v.Ref, Launcher: v.Launcher, OS: v.OS, Runtime: v.Runtime}, At: at, Holds: l.Holds,
+					Variant: record.Combination{Store: v.Store, Ref: v.Ref, Launcher: v.Launcher, OS: v.OS, Runtime: v.Runtime},
+					At:      at, Holds: l.Holds,
 				})
 			}
 		}

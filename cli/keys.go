@@ -37,7 +37,10 @@ func (a *app) keys() *cli.Command {
 				Name: "make", Usage: "make root keys, online keys and the first root of a new publication",
 				Flags: []cli.Flag{
 					inFlag(),
-					&cli.StringSliceFlag{Name: "root", Usage: "the `FILE` to write a root key to, away from the service's machine; can be repeated", Required: true},
+					&cli.StringSliceFlag{
+						Name: "root", Required: true,
+						Usage: "the `FILE` to write a root key to, away from the service's machine; can be repeated",
+					},
 					&cli.IntFlag{Name: "threshold", Value: 1, Usage: "how many root keys have to sign a change of keys: `N`"},
 					&cli.StringFlag{Name: "name", Usage: "whose publication it is: a `NAME` that people are shown", Required: true},
 					&cli.StringFlag{Name: "home", Usage: "an `ADDRESS` where they say so"},
@@ -45,7 +48,9 @@ func (a *app) keys() *cli.Command {
 				},
 				Action: a.makeKeys,
 			}, "", "keys-make"),
-			command(&cli.Command{Name: "list", Usage: "list the keys and what they may sign", Flags: []cli.Flag{inFlag(), jsonFlag()}, Action: a.listKeys}, "", "keys-list"),
+			command(&cli.Command{
+				Name: "list", Usage: "list the keys and what they may sign", Flags: []cli.Flag{inFlag(), jsonFlag()}, Action: a.listKeys,
+			}, "", "keys-list"),
 			change("rotate", "put a new online key in place of the one of a role", nil, func(c *cli.Command) (publication.Change, error) {
 				role, err := oneArg(c, "one ROLE: targets, snapshot or timestamp")
 				return publication.Change{Rotate: role}, err
@@ -54,7 +59,8 @@ func (a *app) keys() *cli.Command {
 				id, err := oneArg(c, "the ID of one key, as endroit keys list shows it")
 				return publication.Change{Revoke: id}, err
 			}),
-			change("add-root", "add a root key", []cli.Flag{&cli.IntFlag{Name: "threshold", Usage: "how many root keys have to sign from now on: `N`"}},
+			change("add-root", "add a root key",
+				[]cli.Flag{&cli.IntFlag{Name: "threshold", Usage: "how many root keys have to sign from now on: `N`"}},
 				func(c *cli.Command) (publication.Change, error) {
 					file, err := oneArg(c, "the FILE to write the key to")
 					if err != nil {

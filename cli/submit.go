@@ -122,16 +122,21 @@ func (a *app) send(ctx context.Context, c *cli.Command, raw []byte, what, name s
 			return fail(exitFailed, "nothing was sent; the %s is unchanged", what)
 		}
 	}
-	cl, err := l.client()
-	if err != nil {
-		return err
-	}
-	sum := sha256.Sum256(raw)
-	answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
+	answer, err := l.submit(ctx, raw)
 	if err != nil {
 		return fmt.Errorf("submit %s: %w (the %s is unchanged)", name, err, what)
 	}
 	return a.sent(c, l, answer)
+}
+
+// submit sends a contribution, under a key that is the same when it is sent again.
+func (l login) submit(ctx context.Context, raw []byte) (wire.Submitted, error) {
+	cl, err := l.client()
+	if err != nil {
+		return wire.Submitted{}, err
+	}
+	sum := sha256.Sum256(raw)
+	return cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
 }
 
 // sendDisputes sends the disputes of a draft, which was sent before.
@@ -148,12 +153,7 @@ func (a *app) sendDisputes(ctx context.Context, c *cli.Command, disputes []*cont
 		if err != nil {
 			return err
 		}
-		cl, err := l.client()
-		if err != nil {
-			return err
-		}
-		sum := sha256.Sum256(raw)
-		answer, err := cl.Submit(ctx, hex.EncodeToString(sum[:]), raw)
+		answer, err := l.submit(ctx, raw)
 		if err != nil {
 			return fmt.Errorf("submit the dispute of %s in %s: %w (what was sent before is there)", x.Location.At, name, err)
 		}

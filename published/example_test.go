@@ -32,7 +32,7 @@ func tree(folder string) error {
 		Store: "quayside", Ref: "4410", OS: "linux", Runtime: "native",
 		Locations: []manifest.Location{
 			{At: "xdg-data:tidewrack/slots/{slot}.sav", Holds: "saves", Standing: "confirmed", Reason: "2 people saw it on 2 machines"},
-			{At: "xdg-data:tidewrack/cache/*.sav", Holds: "saves", Standing: "withdrawn", Reason: "what lies there is made anew at each start"},
+			{At: "xdg-data:tidewrack/cache/*.sav", Holds: "saves", Standing: "withdrawn", Reason: "the game creates these files again at each start"},
 		},
 	}}})
 	if err != nil {

@@ -135,7 +135,8 @@ func (p *Publisher) Once(ctx context.Context) error {
 		if mine {
 			break
 		}
-		if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM publication) AND NOT EXISTS (SELECT 1 FROM titles WHERE published <> version)
+		if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM publication)
+			AND NOT EXISTS (SELECT 1 FROM titles WHERE published <> version)
 			AND NOT EXISTS (SELECT 1 FROM sheets WHERE published <> version)`).Scan(&done); err != nil || done {
 			return err
 		}
@@ -190,7 +191,7 @@ type revisionStep struct {
 	stamp    bool // the timestamp has to be signed again
 	stamped  int64
 	because  string
-	titles   map[string]int // the version of each title that is published anew
+	titles   map[string]int // the new version of each title in this revision
 	sheets   map[string]int
 	shards   map[string]shard
 	replaced []string
@@ -279,7 +280,8 @@ func (s *revisionStep) due(ctx context.Context) error {
 // standings writes what is to be published of the titles whose standing changes as time
 // passes.
 func (s *revisionStep) standings(ctx context.Context) error {
-	rows, err := s.tx.Query(ctx, `SELECT id, doc FROM titles WHERE shown_until <= $1 ORDER BY id LIMIT $2 FOR UPDATE SKIP LOCKED`, s.at, titlesAtOnce)
+	rows, err := s.tx.Query(ctx, `SELECT id, doc FROM titles WHERE shown_until <= $1
+		ORDER BY id LIMIT $2 FOR UPDATE SKIP LOCKED`, s.at, titlesAtOnce)
 	if err != nil {
 		return err
 	}
@@ -300,7 +302,9 @@ func (s *revisionStep) standings(ctx context.Context) error {
 			return err
 		}
 		var version int
-		if err := s.tx.QueryRow(ctx, `UPDATE titles SET shown = $2, shown_until = $3 WHERE id = $1 RETURNING version`, id, shown, unlessZero(until)).Scan(&version); err != nil {
+		if err := s.tx.QueryRow(
+			ctx, `UPDATE titles SET shown = $2, shown_until = $3 WHERE id = $1 RETURNING version`, id, shown, unlessZero(until),
+		).Scan(&version); err != nil {
 			return err
 		}
 		s.titles[id], s.because = version, becauseStanding
@@ -469,7 +473,8 @@ func (s *revisionStep) sheetFile(ctx context.Context) (data []byte, count int, e
 
 // save writes the revision.
 func (s *revisionStep) save(ctx context.Context, r *Revision, signed *publication.Signed) error {
-	if _, err := s.tx.Exec(ctx, `INSERT INTO revisions (number, published, because, titles, sheets, digest) VALUES ($1, $2, $3, $4, $5, $6)`,
+	if _, err := s.tx.Exec(ctx, `INSERT INTO revisions (number, published, because, titles, sheets, digest)
+		VALUES ($1, $2, $3, $4, $5, $6)`,
 		r.Number, r.Published, r.Because, r.Titles, r.Sheets, r.Digest); err != nil {
 		return err
 	}
@@ -523,7 +528,9 @@ func (s *revisionStep) timestamp(ctx context.Context) error {
 		return err
 	}
 	var snapshot []byte
-	if err := s.tx.QueryRow(ctx, `SELECT data FROM published_files WHERE path = $1`, published.SnapshotPath(number)).Scan(&snapshot); err != nil {
+	if err := s.tx.QueryRow(
+		ctx, `SELECT data FROM published_files WHERE path = $1`, published.SnapshotPath(number),
+	).Scan(&snapshot); err != nil {
 		return err
 	}
 	return s.saveTimestamp(ctx, number, snapshot, nil)
@@ -549,7 +556,8 @@ func (s *revisionStep) saveTimestamp(ctx context.Context, number int, snapshot [
 		// A shard can become again what it was once.
 		{`INSERT INTO published_files (path, data) SELECT * FROM unnest($1::text[], $2::bytea[])
 			ON CONFLICT (path) DO UPDATE SET replaced = NULL`, []any{paths, data}},
-		{`UPDATE published_files SET replaced = $2 WHERE replaced IS NULL AND path LIKE 'targets/%.` + published.SheetsName + `' AND NOT path = ANY($1)
+		{`UPDATE published_files SET replaced = $2 WHERE replaced IS NULL
+			AND path LIKE 'targets/%.` + published.SheetsName + `' AND NOT path = ANY($1)
 			AND EXISTS (SELECT 1 FROM unnest($1::text[]) p WHERE p LIKE 'targets/%.` + published.SheetsName + `')`, []any{paths, s.at}},
 		{`INSERT INTO publication (timestamp_version, timestamp, timestamp_again, revision_again, root_version)
 			SELECT 0, '', $1, $1, 0 WHERE NOT EXISTS (SELECT 1 FROM publication)`, []any{s.at}},
@@ -598,8 +606,10 @@ type RevisionChange struct {
 // RevisionChanges lists what a revision changed, so many at most.
 func (s *Store) RevisionChanges(ctx context.Context, number, limit int) ([]RevisionChange, error) {
 	rows, err := s.Pool.Query(ctx, `SELECT * FROM (
-			SELECT x.title_id AS titleid, '' AS sheetid, t.name, x.version FROM revision_titles x JOIN titles t ON t.id = x.title_id WHERE x.revision = $1
-			UNION ALL SELECT '', x.sheet_id, s.name, x.version FROM revision_sheets x JOIN sheets s ON s.id = x.sheet_id WHERE x.revision = $1) x
+			SELECT x.title_id AS titleid, '' AS sheetid, t.name, x.version
+				FROM revision_titles x JOIN titles t ON t.id = x.title_id WHERE x.revision = $1
+			UNION ALL SELECT '', x.sheet_id, s.name, x.version
+				FROM revision_sheets x JOIN sheets s ON s.id = x.sheet_id WHERE x.revision = $1) x
 		ORDER BY name, titleid LIMIT $2`, number, limit)
 	if err != nil {
 		return nil, err

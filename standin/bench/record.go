@@ -163,7 +163,8 @@ func (g *ground) begin(ctx context.Context) (err error) {
 	if err := g.load(ctx); err != nil {
 		return err
 	}
-	if err := g.run(ctx, "a passphrase of some length\n", "keys", "make", "--in", filepath.Join(g.folder, "keys"), "--root", filepath.Join(g.folder, "root.key"), "--name", "bench", "--passphrase-stdin"); err != nil {
+	if err := g.run(ctx, "a passphrase of some length\n", "keys", "make", "--in", filepath.Join(g.folder, "keys"),
+		"--root", filepath.Join(g.folder, "root.key"), "--name", "bench", "--passphrase-stdin"); err != nil {
 		return err
 	}
 	loaded := time.Since(start)
@@ -171,7 +172,8 @@ func (g *ground) begin(ctx context.Context) (err error) {
 	if err := g.run(ctx, "", "publish", "--to", filepath.Join(g.folder, "tree"), "--keys", filepath.Join(g.folder, "keys")); err != nil {
 		return err
 	}
-	fmt.Printf("  loaded in %.1f s, published for the first time, and written to a folder, in %.1f s\n", loaded.Seconds(), time.Since(start).Seconds())
+	fmt.Printf("  loaded in %.1f s, published for the first time, and written to a folder, in %.1f s\n",
+		loaded.Seconds(), time.Since(start).Seconds())
 	for range 2 {
 		if err := g.serve(ctx); err != nil {
 			return err
@@ -199,7 +201,8 @@ func (g *ground) serve(ctx context.Context) error {
 	}
 	at := l.Addr().String()
 	_ = l.Close()
-	c := exec.CommandContext(ctx, filepath.Join(g.programs, "endroit"), "serve", "--database", g.database, "--address", at, "--operations", "none", "--keys", filepath.Join(g.folder, "keys"))
+	c := exec.CommandContext(ctx, filepath.Join(g.programs, "endroit"), "serve", "--database", g.database,
+		"--address", at, "--operations", "none", "--keys", filepath.Join(g.folder, "keys"))
 	if err := c.Start(); err != nil {
 		return err
 	}
@@ -235,16 +238,24 @@ func bodyOf(n int) *contribution.Finding {
 		f.Files = append(f.Files, footprint.File{
 			Place: at, Kind: kind, Confidence: 0.93, Reads: 3 + i, Writes: 2 + i%5, Near: []string{"saved"}, Programs: []string{"game"},
 			Findings: []footprint.Finding{{ID: "save-name", Facts: footprint.Facts{Word: "slot"}}},
-			Before:   trace.State{Is: trace.IsFile, Size: int64(5000 + 37*i)}, After: trace.State{Is: trace.IsFile, Size: int64(5100 + 41*i)},
-			Lane: &footprint.Lane{Reads: []footprint.Stroke{{1e9 + int64(i)*1e7, 2e9, 3}}, Writes: []footprint.Stroke{{9e9 + int64(i)*1e7, 10e9, 2}}},
+			Before:   trace.State{Is: trace.IsFile, Size: int64(5000 + 37*i)},
+			After:    trace.State{Is: trace.IsFile, Size: int64(5100 + 41*i)},
+			Lane: &footprint.Lane{
+				Reads:  []footprint.Stroke{{1e9 + int64(i)*1e7, 2e9, 3}},
+				Writes: []footprint.Stroke{{9e9 + int64(i)*1e7, 10e9, 2}},
+			},
 		})
 	}
-	return &contribution.Finding{Head: contribution.Head{Name: contribution.FindingKind, Machine: strings.Repeat("ab", 16)}, Draft: d, Footprint: f}
+	return &contribution.Finding{
+		Head:  contribution.Head{Name: contribution.FindingKind, Machine: strings.Repeat("ab", 16)},
+		Draft: d, Footprint: f,
+	}
 }
 
 func draftOf(n int) *draft.Draft {
 	d := &draft.Draft{
-		Format: draft.Format, Title: titleName(n), Edition: &trace.Edition{Store: "quayside", Ref: fmt.Sprint(1_000_000 + n), Version: "1.2"},
+		Format: draft.Format, Title: titleName(n),
+		Edition:  &trace.Edition{Store: "quayside", Ref: fmt.Sprint(1_000_000 + n), Version: "1.2"},
 		Launcher: "quayside", OS: "linux", Runtime: "native", Locations: locations(n, false),
 	}
 	return d
@@ -275,7 +286,10 @@ func (g *ground) load(ctx context.Context) error {
 			columns []string
 			rows    *[][]any
 		}{
-			{"contributions", []string{"id", "person_id", "idempotency_key", "body_digest", "kind", "title", "title_id", "store", "ref", "system", "statement", "state", "decided_by", "decided"}, &contributions},
+			{"contributions", []string{
+				"id", "person_id", "idempotency_key", "body_digest", "kind", "title", "title_id",
+				"store", "ref", "system", "statement", "state", "decided_by", "decided",
+			}, &contributions},
 			{"bodies", []string{"contribution_id", "body"}, &bodies},
 			{"titles", []string{"id", "name", "folded", "version", "doc", "shown", "shown_until", "stems_version", "listed"}, &titles},
 			{"title_names", []string{"title_id", "folded", "plain"}, &names},
@@ -296,7 +310,8 @@ func (g *ground) load(ctx context.Context) error {
 		id := publishedtest.ID(d.Title)
 		first := int64(10*n + 1)
 		known, err := (&record.Title{ID: id, Name: d.Title, Variants: []record.Variant{}}).Observe(d, standing.Evidence{
-			Contribution: first, Person: opaque, Reviewer: opaque, Machine: strings.Repeat("ab", 16), Accepted: at, Observer: "seccomp user notification",
+			Contribution: first, Person: opaque, Reviewer: opaque, Machine: strings.Repeat("ab", 16),
+			Accepted: at, Observer: "seccomp user notification",
 		})
 		if err != nil {
 			return err
@@ -317,7 +332,10 @@ func (g *ground) load(ctx context.Context) error {
 		for i := range int64(10) {
 			key := fmt.Sprint("k", first+i)
 			digest := sha256.Sum256([]byte(key))
-			contributions = append(contributions, []any{first + i, mira, key, digest[:], "finding", d.Title, id, "quayside", d.Edition.Ref, "linux", "record 3 locations of " + d.Title, "accepted", anselm, at})
+			contributions = append(contributions, []any{
+				first + i, mira, key, digest[:], "finding", d.Title, id,
+				"quayside", d.Edition.Ref, "linux", "record 3 locations of " + d.Title, "accepted", anselm, at,
+			})
 		}
 		raw, err := contribution.Encode(bodyOf(n))
 		if err != nil {
@@ -366,7 +384,10 @@ func (g *ground) load(ctx context.Context) error {
 		number := last + int64(i)
 		g.waiting = append(g.waiting, number)
 		digest := sha256.Sum256(raw)
-		contributions = append(contributions, []any{number, mira, fmt.Sprint("k", number), digest[:], "finding", b.Draft.Title, "", "quayside", b.Draft.Edition.Ref, "linux", "record 3 locations of " + b.Draft.Title, "waiting", nil, nil})
+		contributions = append(contributions, []any{
+			number, mira, fmt.Sprint("k", number), digest[:], "finding", b.Draft.Title, "",
+			"quayside", b.Draft.Edition.Ref, "linux", "record 3 locations of " + b.Draft.Title, "waiting", nil, nil,
+		})
 		bodies = append(bodies, []any{number, manifest.Compress(raw)})
 	}
 	if err := flush(); err != nil {
@@ -518,7 +539,8 @@ func (g *ground) fetching(ctx context.Context) error {
 	fetch := func() (time.Duration, int64, int64, int64, error) {
 		way.requests.Store(0)
 		way.bytes.Store(0)
-		c := exec.CommandContext(ctx, filepath.Join(g.programs, "endroit"), "fetch", "--service", way.server.URL, "--root", filepath.Join(g.folder, "keys", "1.root.json"), "--json")
+		c := exec.CommandContext(ctx, filepath.Join(g.programs, "endroit"), "fetch",
+			"--service", way.server.URL, "--root", filepath.Join(g.folder, "keys", "1.root.json"), "--json")
 		c.Env = []string{"HOME=" + home, "PATH=" + os.Getenv("PATH")}
 		began := time.Now()
 		out, err := c.CombinedOutput()
@@ -737,7 +759,8 @@ func (g *ground) reading(context.Context) error {
 
 func (g *ground) sizes(ctx context.Context) error {
 	var n int
-	if err := g.db.QueryRow(ctx, `SELECT (pg_column_size(c.*) + octet_length(b.body))::int FROM contributions c JOIN bodies b ON b.contribution_id = c.id WHERE c.id = 1`).Scan(&n); err != nil {
+	if err := g.db.QueryRow(ctx, `SELECT (pg_column_size(c.*) + octet_length(b.body))::int
+		FROM contributions c JOIN bodies b ON b.contribution_id = c.id WHERE c.id = 1`).Scan(&n); err != nil {
 		return err
 	}
 	figure("a contribution of 30 files in the database, bytes", n, contributionBytes, n <= contributionBytes)

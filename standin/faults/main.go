@@ -50,7 +50,9 @@ func main() {
 		os.Exit(1)
 	}
 	fmt.Printf(
-		"%d kills (%d of the service, %d of a process of PostgreSQL) in %.0f s: %d submissions and %d acceptances were answered, none is lost; %d published files were read, none changed; %d revisions, numbered without a gap\n",
+		"%d kills (%d of the service, %d of a process of PostgreSQL) in %.0f s: "+
+			"%d submissions and %d acceptances were answered, none is lost; "+
+			"%d published files were read, none changed; %d revisions, numbered without a gap\n",
 		*kills, g.services, g.servers, time.Since(started).Seconds(), len(g.submitted), len(g.accepted), len(g.files), g.revision,
 	)
 }
@@ -130,7 +132,8 @@ func (g *ground) prepare(ctx context.Context) (err error) {
 			return err
 		}
 	}
-	if err := g.run(ctx, "a passphrase of some length\n", "keys", "make", "--in", filepath.Join(g.folder, "keys"), "--root", filepath.Join(g.folder, "root.key"), "--name", "faults", "--passphrase-stdin"); err != nil {
+	if err := g.run(ctx, "a passphrase of some length\n", "keys", "make", "--in", filepath.Join(g.folder, "keys"),
+		"--root", filepath.Join(g.folder, "root.key"), "--name", "faults", "--passphrase-stdin"); err != nil {
 		return err
 	}
 	if err := g.start(); err != nil {
@@ -275,10 +278,18 @@ func (g *ground) submit(ctx context.Context, who string) {
 		at := fmt.Sprintf("xdg-data:title-%03d/slots/*.sav", n%200)
 		raw, err := contribution.Encode(&contribution.Finding{
 			Head: contribution.Head{Name: contribution.FindingKind, Machine: fmt.Sprintf("%032x", n)},
-			Draft: &draft.Draft{Format: draft.Format, Title: name, Edition: &trace.Edition{Store: "quayside", Ref: fmt.Sprint(1000 + n%200), Version: "1"},
-				OS: "linux", Runtime: "native", Locations: []draft.Location{{At: at, Holds: draft.Save}}},
-			Footprint: &footprint.Footprint{Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp", Counts: map[footprint.Kind]int{},
-				Files: []footprint.File{{Place: strings.Replace(at, "*", "1", 1), Kind: footprint.Save, Writes: 1, Confidence: 0.9, Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile}}}},
+			Draft: &draft.Draft{
+				Format: draft.Format, Title: name, OS: "linux", Runtime: "native",
+				Edition:   &trace.Edition{Store: "quayside", Ref: fmt.Sprint(1000 + n%200), Version: "1"},
+				Locations: []draft.Location{{At: at, Holds: draft.Save}},
+			},
+			Footprint: &footprint.Footprint{
+				Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp", Counts: map[footprint.Kind]int{},
+				Files: []footprint.File{{
+					Place: strings.Replace(at, "*", "1", 1), Kind: footprint.Save, Writes: 1, Confidence: 0.9,
+					Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile},
+				}},
+			},
 		})
 		if err != nil {
 			return
@@ -379,7 +390,8 @@ func (g *ground) look(ctx context.Context) error {
 func (g *ground) settled(ctx context.Context, db *pgx.Conn) error {
 	for range 1000 {
 		var done bool
-		err := db.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM publication) AND NOT EXISTS (SELECT 1 FROM titles WHERE published <> version)`).Scan(&done)
+		err := db.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM publication)
+			AND NOT EXISTS (SELECT 1 FROM titles WHERE published <> version)`).Scan(&done)
 		if err != nil {
 			return err
 		}
