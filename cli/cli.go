@@ -95,7 +95,7 @@ func Main(ctx context.Context, args []string) int {
 		raw, _ := json.Marshal(map[string]any{"error": err.Error(), "code": code})
 		fmt.Fprintln(a.err, string(raw))
 	} else {
-		fmt.Fprintln(a.err, "endroit:", shown(err.Error()))
+		fmt.Fprintln(a.err, errorText(err))
 	}
 	return code
 }
@@ -260,4 +260,16 @@ func oneArg(c *cli.Command, what string) (string, error) {
 		return "", fail(exitUsage, "%s needs %s; see %s --help", c.FullName(), what, c.FullName())
 	}
 	return c.Args().First(), nil
+}
+
+// errorText is an error as people read it. Lines behind the first are set in, so that text
+// from outside cannot pass for a line of this program's own.
+func errorText(err error) string {
+	lines := strings.Split(err.Error(), "\n")
+	for i, line := range lines {
+		if lines[i] = shown(line); i > 0 && !strings.HasPrefix(line, "  ") {
+			lines[i] = "  " + lines[i]
+		}
+	}
+	return "endroit: " + strings.Join(lines, "\n")
 }
