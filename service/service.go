@@ -206,6 +206,8 @@ func (s *Service) build() http.Handler {
 		middleware.BodyLimit(bodyLimit),
 		middleware.GzipWithConfig(middleware.GzipConfig{
 			Level: gzip.BestSpeed,
+			// What a connection sends at once anyway (RFC 6928) is not worth the time.
+			MinLength: 8 << 10,
 			Skipper: func(c *echo.Context) bool {
 				path := c.Request().URL.Path
 				return strings.HasPrefix(path, console.Assets) || strings.HasPrefix(path, publishedFolder)

@@ -41,23 +41,15 @@ func (s *Service) searchTitles(c *echo.Context) error {
 	items := []wire.TitleFound{}
 	for _, t := range titles {
 		f := wire.TitleFound{
-			ID:       t.ID,
-			Name:     t.Name,
-			Year:     t.Year,
-			Maker:    t.Maker,
-			Variants: len(t.Variants),
-			Stores:   []string{},
-			Systems:  []string{},
-			Because:  because(t),
-		}
-		for _, v := range t.Variants {
-			f.Locations += len(v.Locations)
-			if v.Store != "" && !slices.Contains(f.Stores, v.Store) {
-				f.Stores = append(f.Stores, v.Store)
-			}
-			if v.OS != "" && !slices.Contains(f.Systems, v.OS) {
-				f.Systems = append(f.Systems, v.OS)
-			}
+			ID:        t.ID,
+			Name:      t.Name,
+			Year:      t.Year,
+			Maker:     t.Maker,
+			Variants:  t.Variants,
+			Locations: t.Locations,
+			Stores:    append([]string{}, t.Stores...),
+			Systems:   append([]string{}, t.Systems...),
+			Because:   because(t),
 		}
 		items = append(items, f)
 	}

@@ -49,7 +49,13 @@ func (e *Error) Error() string {
 // nesting deeper than 32 levels. Keys that begin with x- are somebody's own, and are left
 // out. What data is longer than has to be refused before.
 func Decode(what string, data []byte, v any) error {
-	plain, err := own(data)
+	plain := data
+	extended, err := check(data, nil)
+	if err == nil && extended {
+		var out bytes.Buffer
+		_, err = check(data, jsontext.NewEncoder(&out))
+		plain = out.Bytes()
+	}
 	if err == nil {
 		err = json.Unmarshal(plain, v, json.RejectUnknownMembers(true), jsonv1.FormatDurationAsNano(true))
 	}
@@ -89,46 +95,50 @@ func Decode(what string, data []byte, v any) error {
 	return e
 }
 
-// own checks what a reading by type does not see, and leaves out what is somebody's own.
-func own(data []byte) ([]byte, error) {
-	var out bytes.Buffer
-	from, to := jsontext.NewDecoder(bytes.NewReader(data)), jsontext.NewEncoder(&out)
+// check reports what a reading by type does not see, and whether a text has what is
+// somebody's own. To writes it without that, if it is not nil.
+func check(data []byte, to *jsontext.Encoder) (extended bool, err error) {
+	from := jsontext.NewDecoder(bytes.NewBuffer(data))
 	for first := true; first || from.StackDepth() > 0; first = false {
 		token, err := from.ReadToken()
 		if err != nil {
-			return nil, err
+			return false, err
 		}
 		if from.StackDepth() > maxNested {
-			return nil, &Error{Unsound: true, Reason: fmt.Sprintf("it is nested more than %d levels deep", maxNested)}
+			return false, &Error{Unsound: true, Reason: fmt.Sprintf("it is nested more than %d levels deep", maxNested)}
 		}
 		switch token.Kind() {
 		case '"':
 			text := token.String()
 			if strings.Contains(text, "\x00") {
-				return nil, &Error{Field: field(from.StackPointer()), Reason: "a string contains a NUL character"}
+				return false, &Error{Field: field(from.StackPointer()), Reason: "a string contains a NUL character"}
 			}
 			if isKey(from) && strings.HasPrefix(text, "x-") {
 				if err := from.SkipValue(); err != nil {
-					return nil, err
+					return false, err
 				}
+				extended = true
 				continue
 			}
 		case '0':
 			if n, err := strconv.ParseFloat(token.String(), 64); err != nil || len(token.String()) > maxNumber ||
 				math.Abs(n) >= maxWhole {
-				return nil, &Error{Field: field(from.StackPointer()), Reason: "the number is out of range"}
+				return false, &Error{Field: field(from.StackPointer()), Reason: "the number is out of range"}
 			}
 		}
+		if to == nil {
+			continue
+		}
 		if err := to.WriteToken(token); err != nil {
-			return nil, err
+			return false, err
 		}
 	}
 	if _, err := from.ReadToken(); err == nil {
-		return nil, &Error{Reason: "there is data after it"}
+		return false, &Error{Reason: "there is data after it"}
 	} else if !errors.Is(err, io.EOF) {
-		return nil, err
+		return false, err
 	}
-	return out.Bytes(), nil
+	return extended, nil
 }
 
 // isKey reports whether the token that was read last is a key.

@@ -15,7 +15,6 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 	jsonv1 "github.com/go-json-experiment/json/v1"
-	"github.com/gowebpki/jcs"
 
 	"endroit/core/notes"
 	"endroit/core/standing"
@@ -106,14 +105,13 @@ func Decode(data []byte, v any) error {
 // Canonical writes a value as RFC 8785 says, so that equal values have equal bytes.
 func Canonical(v any) ([]byte, error) {
 	raw, err := json.Marshal(v, jsonv1.FormatDurationAsNano(true), jsonv1.OmitEmptyWithLegacySemantics(true))
+	if err == nil {
+		err = (*jsontext.Value)(&raw).Canonicalize()
+	}
 	if err != nil {
 		return nil, fmt.Errorf("write canonical JSON: %w", err)
 	}
-	out, err := jcs.Transform(raw)
-	if err != nil {
-		return nil, fmt.Errorf("write canonical JSON: %w", err)
-	}
-	return out, nil
+	return raw, nil
 }
 
 // idLength is the number of hexadecimal digits of a title's id.

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-json-experiment/json"
+	"github.com/gowebpki/jcs"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -41,6 +43,26 @@ func TestAShardIsReadAsItWasWritten(t *testing.T) {
 	whole, err := Canonical(s)
 	require.NoError(t, err)
 	assert.Equal(t, string(whole), string(document), "what is put together of parts is the canonical form of the whole")
+}
+
+// Canonical JSON is what another implementation of RFC 8785 makes of the same value.
+func TestCanonicalAsAnotherImplementation(t *testing.T) {
+	text := rapid.StringOf(rapid.OneOf(rapid.Rune(), rapid.SampledFrom([]rune{'"', '\\', '/', '<', 0, 0x1f, 0x7f, 0x2028, 0xe000, 0xffff, 0x10000, 0x1f600})))
+	leaf := rapid.OneOf(
+		text.AsAny(), rapid.Float64().AsAny(), rapid.Float64Range(1e-7, 1e22).AsAny(), rapid.Int64Range(-1<<53, 1<<53).AsAny(), rapid.Bool().AsAny(),
+	)
+	rapid.Check(t, func(t *rapid.T) {
+		value := map[string]any{
+			"some": rapid.MapOfN(text, leaf, 0, 8).Draw(t, "some"), "list": rapid.SliceOfN(leaf, 0, 8).Draw(t, "list"), "none": nil,
+		}
+		got, err := Canonical(value)
+		require.NoError(t, err)
+		raw, err := json.Marshal(value)
+		require.NoError(t, err)
+		want, err := jcs.Transform(raw)
+		require.NoError(t, err)
+		assert.Equal(t, string(want), string(got))
+	})
 }
 
 // A field of a later version is there after this one has read and written a document.

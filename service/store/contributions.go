@@ -232,7 +232,11 @@ func (s *Store) Contribution(ctx context.Context, id int64) (Contribution, contr
 		}
 		return c, nil, err
 	}
-	body, err := parse(ctx, s.Pool, id, raw, c.By)
+	said, err := corrections(ctx, s.Pool, id)
+	if err != nil {
+		return c, nil, err
+	}
+	body, err := parse(id, raw, c.By, said)
 	return c, body, err
 }
 

@@ -16,24 +16,25 @@ const (
 	maxOfOne       = 500
 )
 
-// corrections are what people said of a contribution's files, in the order in which they
-// said it.
+// selectCorrections gives what people said of a contribution's files, in the order in which
+// they said it.
+const selectCorrections = `SELECT c.file, c.kind, p.name, c.because, c.made FROM corrections c JOIN people p ON p.id = c.person_id
+	WHERE c.contribution_id = $1 ORDER BY c.id`
+
+func rowToCorrection(row pgx.CollectableRow) (c footprint.Correction, err error) {
+	var made time.Time
+	err = row.Scan(&c.File, &c.Kind, &c.By, &c.Because, &made)
+	c.Made = made.UTC().Truncate(time.Second)
+	return c, err
+}
+
+// corrections are what people said of a contribution's files.
 func corrections(ctx context.Context, db querier, contribution int64) ([]footprint.Correction, error) {
-	rows, err := db.Query(
-		ctx,
-		`SELECT c.file, c.kind, p.name, c.because, c.made FROM corrections c JOIN people p ON p.id = c.person_id
-			WHERE c.contribution_id = $1 ORDER BY c.id`,
-		contribution,
-	)
+	rows, err := db.Query(ctx, selectCorrections, contribution)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (c footprint.Correction, err error) {
-		var made time.Time
-		err = row.Scan(&c.File, &c.Kind, &c.By, &c.Because, &made)
-		c.Made = made.UTC().Truncate(time.Second)
-		return c, err
-	})
+	return pgx.CollectRows(rows, rowToCorrection)
 }
 
 // AddCorrection keeps one, of a contribution that waits. The error is a *DecidedError for

@@ -4,42 +4,50 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strings"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"endroit/core/contribution"
+	"endroit/core/footprint"
 	"endroit/core/manifest"
 	"endroit/core/place"
 	"endroit/core/record"
 	"endroit/core/standing"
 )
 
-// decide runs what changes a waiting contribution, with its row locked, given its author
-// and its body as it is stored.
-func (s *Store) decide(ctx context.Context, id int64, reviewer Person, do func(tx pgx.Tx, author string, body []byte) error) error {
-	return s.change(ctx, func(tx pgx.Tx) error {
-		var author int64
-		var state, opaque, decidedBy string
-		var body []byte
-		err := tx.QueryRow(
-			ctx,
+// undecided is a contribution that waits, with its row locked.
+type undecided struct {
+	author string // opaque
+	body   []byte // as it is stored; nil if it was moved away
+	said   []footprint.Correction
+}
+
+// decide runs what changes a waiting contribution.
+func (s *Store) decide(ctx context.Context, id int64, reviewer Person, do func(tx pgx.Tx, x undecided) error) error {
+	var author int64
+	var state, decidedBy string
+	var x undecided
+	ask := func(b *pgx.Batch) {
+		x = undecided{}
+		b.Queue(
 			`SELECT c.person_id, p.opaque, c.state, coalesce(d.name, ''), b.body`+contributionTables+
-				`LEFT JOIN bodies b ON b.contribution_id = c.id WHERE c.id = $1 FOR UPDATE OF c`,
-			id,
-		).
-			Scan(&author, &opaque, &state, &decidedBy, &body)
+				`LEFT JOIN bodies b ON b.contribution_id = c.id WHERE c.id = $1 FOR UPDATE OF c`, id,
+		).QueryRow(func(row pgx.Row) error {
+			return notFound(row.Scan(&author, &x.author, &state, &decidedBy, &x.body))
+		})
+		collect(b.Queue(selectCorrections, id), &x.said, rowToCorrection)
+	}
+	return s.changeAfter(ctx, ask, func(tx pgx.Tx) error {
 		switch {
-		case err != nil:
-			return notFound(err)
 		case author == reviewer.ID:
 			return ErrOwn
 		case state != "waiting":
 			return &DecidedError{state, decidedBy}
 		}
-		return do(tx, opaque, body)
+		return do(tx, x)
 	})
 }
 
@@ -57,9 +65,18 @@ const maxTries = 5
 // change runs a transaction that writes, if this program may, again where it and another
 // one waited for each other.
 func (s *Store) change(ctx context.Context, do func(tx pgx.Tx) error) error {
+	return s.changeAfter(ctx, func(*pgx.Batch) {}, do)
+}
+
+// changeAfter is a change that asks something at first, in the round trip that it makes
+// anyway.
+func (s *Store) changeAfter(ctx context.Context, ask func(*pgx.Batch), do func(tx pgx.Tx) error) error {
 	for try := 1; ; try++ {
 		err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-			if err := mayWrite(ctx, tx); err != nil {
+			batch := &pgx.Batch{}
+			mayWrite(batch)
+			ask(batch)
+			if err := tx.SendBatch(ctx, batch).Close(); err != nil {
 				return err
 			}
 			return do(tx)
@@ -74,7 +91,7 @@ func (s *Store) change(ctx context.Context, do func(tx pgx.Tx) error) error {
 
 // Return gives a contribution back with a reason.
 func (s *Store) Return(ctx context.Context, id int64, reviewer Person, because string) error {
-	return s.decide(ctx, id, reviewer, func(tx pgx.Tx, _ string, _ []byte) error {
+	return s.decide(ctx, id, reviewer, func(tx pgx.Tx, _ undecided) error {
 		_, err := tx.Exec(
 			ctx,
 			`UPDATE contributions SET state = 'returned', decided_by = $2, decided = now(), because = $3 WHERE id = $1`,
@@ -87,17 +104,17 @@ func (s *Store) Return(ctx context.Context, id int64, reviewer Person, because s
 // Accept makes a contribution part of the record. It is published soon after, by whichever
 // process does that.
 func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) error {
-	err := s.decide(ctx, id, reviewer, func(tx pgx.Tx, author string, raw []byte) error {
-		if raw == nil {
+	err := s.decide(ctx, id, reviewer, func(tx pgx.Tx, x undecided) error {
+		if x.body == nil {
 			return ErrMovedAway
 		}
-		body, err := parse(ctx, tx, id, raw, "")
+		body, err := parse(id, x.body, "", x.said)
 		if err != nil {
 			return err
 		}
 		w := &world{db: tx, now: now(), accepting: true}
 		outcome, err := body.Apply(ctx, w, standing.Evidence{
-			Contribution: id, Person: author, Reviewer: reviewer.Opaque, Accepted: w.now,
+			Contribution: id, Person: x.author, Reviewer: reviewer.Opaque, Accepted: w.now,
 		})
 		if err == nil {
 			err = Stands(outcome)
@@ -107,7 +124,7 @@ func (s *Store) Accept(ctx context.Context, id int64, reviewer Person) error {
 		}
 		name, batch := body.About().Title, &pgx.Batch{}
 		for i, c := range outcome.Titles {
-			if err := saveTitle(ctx, tx, batch, c, id, w); err != nil {
+			if err := saveTitle(batch, c, id, w); err != nil {
 				return err
 			}
 			if i == 0 {
@@ -183,9 +200,9 @@ func (s *Store) Made(ctx context.Context, id int64) (*contribution.Outcome, erro
 	return out, nil
 }
 
-// saveTitle writes one title as it is afterwards, and puts into the batch what follows from
-// it: its version, and all by which it is found. Rows that stay the same are not touched.
-func saveTitle(ctx context.Context, tx pgx.Tx, batch *pgx.Batch, c contribution.TitleChange, id int64, w *world) error {
+// saveTitle puts into a batch that one title is written as it is afterwards, with its
+// version and all by which it is found. Rows that stay the same are not touched.
+func saveTitle(batch *pgx.Batch, c contribution.TitleChange, id int64, w *world) error {
 	t := c.After
 	doc, err := t.Encode()
 	if err != nil {
@@ -202,7 +219,7 @@ func saveTitle(ctx context.Context, tx pgx.Tx, batch *pgx.Batch, c contribution.
 	if len(shown) > manifest.MaxTitle {
 		return &contribution.Error{Field: "", Reason: fmt.Sprintf("%s would have more than %d bytes in the manifest", t.Name, manifest.MaxTitle)}
 	}
-	short, err := List(shown)
+	short, err := List(&published)
 	if err != nil {
 		return err
 	}
@@ -210,79 +227,42 @@ func saveTitle(ctx context.Context, tx pgx.Tx, batch *pgx.Batch, c contribution.
 	if t.MergedInto != "" {
 		into = t.MergedInto
 	}
-	var version int
-	err = tx.QueryRow(ctx, `INSERT INTO titles AS t (id, name, folded, merged_into, version, doc, shown, shown_until, stems_version, listed)
-		VALUES ($1, $2, $3, $4, 1, $5, $6, $7, $8, $9)
+	wordsChange := changes(c, wordsOf)
+	batch.Queue(`INSERT INTO titles AS t
+			(id, name, folded, merged_into, version, doc, shown, shown_until, stems_version, listed, found_version)
+		VALUES ($1, $2, $3, $4, 1, $5, $6, $7, $8, $9, 1)
 		ON CONFLICT (id) DO UPDATE SET name = excluded.name, folded = excluded.folded, merged_into = excluded.merged_into,
 			version = t.version + 1, doc = excluded.doc, shown = excluded.shown, shown_until = excluded.shown_until,
-			stems_version = excluded.stems_version, listed = excluded.listed
+			stems_version = excluded.stems_version, listed = excluded.listed,
+			found_version = CASE WHEN $10 OR t.found_version = t.version THEN t.version + 1 ELSE t.found_version END
 		RETURNING version`,
-		t.ID, t.Name, manifest.Fold(t.Name), into, doc, shown, unlessZero(until), place.StemsVersion, short).Scan(&version)
-	if err != nil {
-		return err
-	}
-	if (version == 1) != (c.Before == nil) {
-		return fmt.Errorf("title %s was changed by somebody else", t.ID)
-	}
+		t.ID, t.Name, manifest.Fold(t.Name), into, doc, shown, unlessZero(until), place.StemsVersion, short, wordsChange,
+	).QueryRow(func(row pgx.Row) error {
+		var version int
+		if err := row.Scan(&version); err != nil {
+			return err
+		}
+		if (version == 1) != (c.Before == nil) {
+			return fmt.Errorf("title %s was changed by somebody else", t.ID)
+		}
+		return nil
+	})
 	batch.Queue(
-		`INSERT INTO title_versions (title_id, version, contribution_id, accepted, doc) VALUES ($1, $2, $3, $4, $5)`,
-		t.ID, version, id, w.now, manifest.Compress(doc),
+		`INSERT INTO title_versions (title_id, version, contribution_id, accepted, doc) SELECT id, version, $2, $3, $4 FROM titles WHERE id = $1`,
+		t.ID, id, w.now, manifest.Compress(doc),
 	)
-	saveNames(batch, t)
-	saveEditions(batch, t)
-	stem(batch, published)
+	save(batch, c, namesOf, deleteNames, insertNames)
+	save(batch, c, editionsOf, deleteEditions, insertEditions)
+	save(batch, c, wordsOf, deleteWords, insertWords)
+	var stemsBefore []string
+	if c.Before != nil {
+		was, _ := c.Before.Published(w.now)
+		stemsBefore = stemsOf(&was)
+	}
+	if c.Before == nil || !slices.Equal(stemsBefore, stemsOf(&published)) {
+		stem(batch, published)
+	}
 	return nil
-}
-
-func saveNames(batch *pgx.Batch, t *record.Title) {
-	folded, plain, rest, whole := []string{}, []string{}, []string{}, []string{}
-	if t.MergedInto == "" {
-		for _, n := range (&manifest.Title{Name: t.Name, Names: t.Names}).AllNames() {
-			folded, plain = append(folded, manifest.Fold(n)), append(plain, manifest.Plain(n))
-			for _, r := range Words(manifest.Fold(n)) {
-				rest, whole = append(rest, r), append(whole, manifest.Fold(n))
-			}
-		}
-	}
-	batch.Queue(`DELETE FROM title_words WHERE title_id = $1
-		AND (rest, folded) NOT IN (SELECT * FROM unnest($2::text[], $3::text[]))`, t.ID, rest, whole)
-	batch.Queue(`INSERT INTO title_words (title_id, rest, folded)
-		SELECT $1, r, f FROM unnest($2::text[], $3::text[]) AS n(r, f) ON CONFLICT DO NOTHING`, t.ID, rest, whole)
-	batch.Queue(`DELETE FROM title_names WHERE title_id = $1
-		AND (folded, plain) NOT IN (SELECT * FROM unnest($2::text[], $3::text[]))`, t.ID, folded, plain)
-	batch.Queue(`INSERT INTO title_names (title_id, folded, plain)
-		SELECT $1, f, p FROM unnest($2::text[], $3::text[]) AS n(f, p) ON CONFLICT DO NOTHING`, t.ID, folded, plain)
-}
-
-// maxWords is by how many of its words a name is found.
-const maxWords = 12
-
-// Words are a folded name from its second word on, from its third, and so on.
-func Words(folded string) (rest []string) {
-	for i := 0; len(rest) < maxWords-1; {
-		n := strings.IndexFunc(folded[i:], func(r rune) bool { return r == ' ' || r == '-' || r == ':' || r == '(' })
-		if n < 0 {
-			break
-		}
-		if i += n + 1; i < len(folded) && folded[i] != ' ' {
-			rest = append(rest, folded[i:])
-		}
-	}
-	return rest
-}
-
-func saveEditions(batch *pgx.Batch, t *record.Title) {
-	stores, refs := []string{}, []string{}
-	for _, e := range t.Editions {
-		if e.Ref != "" {
-			stores, refs = append(stores, e.Store), append(refs, e.Ref)
-		}
-	}
-	// Those that another title has by now stay with it: it is written after this one.
-	batch.Queue(`DELETE FROM editions WHERE title_id = $1
-		AND (store, ref) NOT IN (SELECT * FROM unnest($2::text[], $3::text[]))`, t.ID, stores, refs)
-	batch.Queue(`INSERT INTO editions AS e (store, ref, title_id) SELECT s, r, $1 FROM unnest($2::text[], $3::text[]) AS n(s, r)
-		ON CONFLICT (ref, store) DO UPDATE SET title_id = excluded.title_id WHERE e.title_id <> excluded.title_id`, t.ID, stores, refs)
 }
 
 func saveSheet(ctx context.Context, tx pgx.Tx, s *record.Sheet, id int64, w *world) error {

@@ -57,7 +57,10 @@ const (
 // of the database, or of signing, is told to failed, and it goes on.
 func (p *Publisher) Run(ctx context.Context, failed func(error)) {
 	for ctx.Err() == nil {
-		err := p.elected(ctx)
+		err := p.store.findAll(ctx)
+		if err == nil {
+			err = p.elected(ctx)
+		}
 		if err != nil && ctx.Err() == nil {
 			failed(err)
 		}
@@ -94,6 +97,9 @@ func (p *Publisher) elected(ctx context.Context) error {
 		return err
 	}
 	for {
+		if err := p.store.findAll(ctx); err != nil {
+			return err
+		}
 		for more := true; more; {
 			if more, err = p.step(ctx, conn.Conn(), time.Now()); err != nil {
 				return err
@@ -160,7 +166,9 @@ func (p *Publisher) step(ctx context.Context, conn *pgx.Conn, at time.Time) (mor
 	at = at.UTC().Truncate(time.Second)
 	var made *Revision
 	err = pgx.BeginFunc(ctx, conn, func(tx pgx.Tx) error {
-		if err := mayWrite(ctx, tx); err != nil {
+		batch := &pgx.Batch{}
+		mayWrite(batch)
+		if err := tx.SendBatch(ctx, batch).Close(); err != nil {
 			return err
 		}
 		s := &revisionStep{tx: tx, signer: p.signer, at: at}

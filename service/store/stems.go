@@ -100,17 +100,17 @@ func (w *world) Near(ctx context.Context, locations []string) ([]manifest.Title,
 	if len(own) == 0 {
 		return nil, nil
 	}
-	if err := w.occupy(ctx, own); err != nil {
-		return nil, err
-	}
 	slices.Sort(above)
 	above = slices.Compact(above)
 	// First which, then the titles: how many a range of stems gives is more than the
 	// planner can guess.
-	ids, err := list[string](ctx, w.db, `SELECT title_id FROM title_stems WHERE stem = ANY($1::text[])
-		UNION SELECT s.title_id FROM unnest($2::text[]) m
-			JOIN title_stems s ON s.stem >= m COLLATE "C" AND s.stem < (m || chr(127)) COLLATE "C"`, above, own)
-	if err != nil {
+	var ids, below []string
+	err := w.ask(ctx, lockFolders, foldersOf(own), func(b *pgx.Batch) {
+		collect(b.Queue(`SELECT title_id FROM title_stems WHERE stem = ANY($1::text[])`, above), &ids, pgx.RowTo)
+		collect(b.Queue(`SELECT s.title_id FROM unnest($1::text[]) m
+			JOIN title_stems s ON s.stem >= m COLLATE "C" AND s.stem < (m || chr(127)) COLLATE "C"`, own), &below, pgx.RowTo)
+	})
+	if ids = append(ids, below...); err != nil || len(ids) == 0 {
 		return nil, err
 	}
 	return titlesBy(ctx, w.db, `SELECT shown FROM titles WHERE id = ANY($1) ORDER BY id`, ids)
@@ -146,17 +146,15 @@ func occupied(stems []string) (folders []string, alone []bool) {
 	return folders, alone
 }
 
-// occupy waits for acceptances whose places could overlap these stems.
-func (w *world) occupy(ctx context.Context, stems []string) error {
-	if !w.accepting {
-		return nil
-	}
+// foldersOf are what lockFolders needs for stems.
+func foldersOf(stems []string) []any {
 	folders, alone := occupied(stems)
-	_, err := list[string](ctx, w.db, `SELECT (CASE WHEN alone THEN pg_advisory_xact_lock($1, hashtext(folder))
-		ELSE pg_advisory_xact_lock_shared($1, hashtext(folder)) END)::text FROM unnest($2::text[], $3::bool[]) AS f(folder, alone)`,
-		lockPlaces, folders, alone)
-	return err
+	return []any{lockPlaces, folders, alone}
 }
+
+// lockFolders waits for acceptances whose places could overlap.
+const lockFolders = `SELECT CASE WHEN alone THEN pg_advisory_xact_lock($1, hashtext(folder))
+	ELSE pg_advisory_xact_lock_shared($1, hashtext(folder)) END FROM unnest($2::text[], $3::bool[]) AS f(folder, alone)`
 
 // titlesBy collects titles as they are published.
 func titlesBy(ctx context.Context, db querier, sql string, args ...any) ([]manifest.Title, error) {

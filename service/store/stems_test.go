@@ -37,7 +37,7 @@ func TestTitlesNearADraft(t *testing.T) {
 		doc, err := manifest.Canonical(x)
 		require.NoError(t, err)
 		// As a program leaves it whose stems are of another version.
-		_, err = s.Pool.Exec(ctx, `INSERT INTO titles (id, name, folded, version, doc, shown, listed, stems_version) VALUES ($1, $2, $2, 1, '', $3, '{}', 0)
+		_, err = s.Pool.Exec(ctx, `INSERT INTO titles (id, name, folded, version, doc, shown, listed, found_version, stems_version) VALUES ($1, $2, $2, 1, '', $3, '{}', 1, 0)
 			ON CONFLICT (id) DO UPDATE SET shown = excluded.shown, stems_version = 0`, x.ID, name, doc)
 		require.NoError(t, err)
 	}
@@ -126,13 +126,13 @@ func TestPlacesThatMeetAreOccupiedOneAfterTheOther(t *testing.T) {
 	first, err := s.Pool.Begin(ctx)
 	require.NoError(t, err)
 	defer func() { _ = first.Rollback(context.Background()) }()
-	require.NoError(t, (&world{db: first, accepting: true}).occupy(ctx, []string{"home:.local/share/tidewrack/"}))
+	require.NoError(t, (&world{db: first, accepting: true}).ask(ctx, lockFolders, foldersOf([]string{"home:.local/share/tidewrack/"}), func(*pgx.Batch) {}))
 	for stem, waits := range map[string]bool{"home:.local/share/saltglass/": false, "home:.local/share/tidewrack/slots/": true, "home:.local/share/t": true} {
 		err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 			if _, err := tx.Exec(ctx, `SET LOCAL lock_timeout = '200ms'`); err != nil {
 				return err
 			}
-			return (&world{db: tx, accepting: true}).occupy(ctx, []string{stem})
+			return (&world{db: tx, accepting: true}).ask(ctx, lockFolders, foldersOf([]string{stem}), func(*pgx.Batch) {})
 		})
 		var p *pgconn.PgError
 		assert.Equal(t, waits, errors.As(err, &p) && p.Code == "55P03", "%s: %v", stem, err)

@@ -123,16 +123,19 @@ func (e *OutdatedError) Error() string {
 	)
 }
 
-// mayWrite is an *OutdatedError where a later version has taken over.
-func mayWrite(ctx context.Context, tx pgx.Tx) error {
-	var lowest int
-	if err := tx.QueryRow(ctx, `SELECT lowest FROM writing`).Scan(&lowest); err != nil {
-		return err
-	}
-	if lowest > Writes {
-		return &OutdatedError{lowest}
-	}
-	return nil
+// mayWrite puts into a batch what gives an *OutdatedError where a later version has taken
+// over.
+func mayWrite(batch *pgx.Batch) {
+	batch.Queue(`SELECT lowest FROM writing`).QueryRow(func(row pgx.Row) error {
+		var lowest int
+		if err := row.Scan(&lowest); err != nil {
+			return err
+		}
+		if lowest > Writes {
+			return &OutdatedError{lowest}
+		}
+		return nil
+	})
 }
 
 func (s *Store) prepare(ctx context.Context) error {
@@ -164,8 +167,10 @@ func (s *Store) prepare(ctx context.Context) error {
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("migrate: %w", err)
 	}
-	if err := s.stemAll(ctx); err != nil {
-		return fmt.Errorf("migrate: %w", err)
+	for _, complete := range []func(context.Context) error{s.stemAll, s.findAll} {
+		if err := complete(ctx); err != nil {
+			return fmt.Errorf("migrate: %w", err)
+		}
 	}
 	return s.EnsureParts(ctx)
 }

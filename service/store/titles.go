@@ -6,7 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/go-json-experiment/json"
 	"github.com/jackc/pgx/v5"
 
 	"endroit/core/manifest"
@@ -26,48 +25,9 @@ func (s *Store) Title(ctx context.Context, id string) (*record.Title, error) {
 // Reference is a store's own number or word for a title. An empty store is any.
 type Reference struct{ Store, Ref string }
 
-// Listed is what lists show of a title.
-type Listed struct {
-	ID       string             `json:"id"`
-	Name     string             `json:"name"`
-	Names    []manifest.Name    `json:"names"`
-	Year     int                `json:"year"`
-	Maker    string             `json:"maker"`
-	Editions []manifest.Edition `json:"editions"`
-	Variants []struct {
-		Store     string     `json:"store"`
-		OS        string     `json:"os"`
-		Locations []struct{} `json:"locations"`
-	} `json:"variants"`
-}
-
-// List gives a title's document as lists need it, which is short.
-func List(published []byte) ([]byte, error) {
-	var t Listed
-	if err := json.Unmarshal(published, &t); err != nil {
-		return nil, err
-	}
-	return manifest.Canonical(t)
-}
-
-// listedBy collects titles as lists show them.
-func listedBy(ctx context.Context, db querier, sql string, args ...any) ([]Listed, error) {
-	rows, err := db.Query(ctx, sql, args...)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (t Listed, err error) {
-		var doc []byte
-		if err = row.Scan(&doc); err == nil {
-			err = json.Unmarshal(doc, &t)
-		}
-		return t, err
-	})
-}
-
 // Sold finds the titles that have a reference.
 func (s *Store) Sold(ctx context.Context, sold Reference, offset, limit int) ([]Listed, error) {
-	return listedBy(ctx, s.Pool, `SELECT t.listed FROM titles t JOIN editions e ON e.title_id = t.id
+	return listedBy(ctx, s.Pool, `SELECT `+listed+` FROM titles t JOIN editions e ON e.title_id = t.id
 		WHERE e.ref = $1 AND ($2 = '' OR e.store = $2) ORDER BY t.folded, t.id OFFSET $3 LIMIT $4`,
 		sold.Ref, sold.Store, offset, limit)
 }
@@ -78,10 +38,10 @@ var escapeLike = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
 // The queries of a search. The first reads no more of the indexes than a page needs; the
 // others are for what it does not find.
 const (
-	searchAll = `SELECT listed FROM titles WHERE merged_into IS NULL ORDER BY folded, id OFFSET $1 LIMIT $2`
+	searchAll = `SELECT ` + listed + ` FROM titles t WHERE merged_into IS NULL ORDER BY folded, id OFFSET $1 LIMIT $2`
 	// SearchWords finds names that begin with the text $1, then those of which another word
 	// does: $3 from $2 on. It is exported to be measured.
-	SearchWords = `SELECT t.listed FROM (
+	SearchWords = `SELECT ` + listed + ` FROM (
 			SELECT title_id, min(folded) AS folded, bool_or(first) AS first FROM (
 				(SELECT title_id, folded, true AS first FROM title_names WHERE folded >= $1 AND folded < $1 || chr(1114109)
 					ORDER BY folded, title_id LIMIT $2::int + $3::int)
@@ -89,12 +49,12 @@ const (
 					ORDER BY rest, title_id LIMIT $2::int + $3::int)) n
 			GROUP BY title_id) n JOIN titles t ON t.id = n.title_id
 		ORDER BY n.folded <> $1, NOT n.first, n.folded, t.id OFFSET $2 LIMIT $3`
-	searchWithin = `SELECT t.listed FROM (
+	searchWithin = `SELECT ` + listed + ` FROM (
 			SELECT title_id, bool_or(folded = $1) AS same, bool_or(starts_with(folded, $1)) AS first, min(folded) AS folded
 			FROM title_names WHERE folded LIKE '%' || $2 || '%' GROUP BY title_id
 			ORDER BY 2 DESC, 3 DESC, 4, 1 OFFSET $3 LIMIT $4) n JOIN titles t ON t.id = n.title_id
 		ORDER BY n.same DESC, n.first DESC, n.folded, t.id`
-	searchSimilar = `SELECT t.listed FROM (
+	searchSimilar = `SELECT ` + listed + ` FROM (
 			SELECT title_id, max(word_similarity($1, folded)) AS similar, min(folded) AS folded
 			FROM title_names WHERE $1 <% folded GROUP BY title_id ORDER BY 2 DESC, 3, 1 OFFSET $2 LIMIT $3) n
 		JOIN titles t ON t.id = n.title_id ORDER BY n.similar DESC, n.folded, t.id`

@@ -34,6 +34,7 @@ func now() time.Time { return time.Now().UTC().Truncate(time.Second) }
 type querier interface {
 	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
 	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+	SendBatch(ctx context.Context, b *pgx.Batch) pgx.BatchResults
 }
 
 func (w *world) Now() time.Time { return w.now }
@@ -61,57 +62,67 @@ func (w *world) Title(ctx context.Context, id string) (*record.Title, error) {
 	return record.Parse(doc)
 }
 
-// wait takes a lock until the end of the transaction, so that of two acceptances that
-// would not see each other's title one waits.
-func (w *world) wait(ctx context.Context, space int, of string) error {
-	if !w.accepting {
-		return nil
+// ask sends a batch, and before it a lock that is held until the end of the transaction,
+// so that of two acceptances that would not see each other's change one waits. Each
+// statement of a batch sees what was committed before it, and so before the lock was had.
+func (w *world) ask(ctx context.Context, lock string, args []any, questions func(*pgx.Batch)) error {
+	batch := &pgx.Batch{}
+	if w.accepting {
+		batch.Queue(lock, args...)
 	}
-	var done any
-	return w.db.QueryRow(ctx, `SELECT pg_advisory_xact_lock($1, hashtext($2))::text`, space, of).Scan(&done)
+	questions(batch)
+	return w.db.SendBatch(ctx, batch).Close()
 }
 
-func (w *world) Sold(ctx context.Context, store, ref string) ([]string, error) {
-	if err := w.wait(ctx, lockEdition, store+"\n"+ref); err != nil {
-		return nil, err
-	}
-	return list[string](ctx, w.db, `SELECT title_id FROM editions WHERE ref = $1 AND store = $2`, ref, store)
-}
+// lockOf locks what somebody calls by a text.
+const lockOf = `SELECT pg_advisory_xact_lock($1, hashtext($2))`
 
-func (w *world) Named(ctx context.Context, name string) ([]string, error) {
-	plain := manifest.Plain(name)
-	if err := w.wait(ctx, lockName, plain); err != nil {
-		return nil, err
-	}
-	ids, err := list[string](ctx, w.db, `SELECT title_id FROM title_names WHERE folded = $1 ORDER BY title_id`, manifest.Fold(name))
-	if err != nil || len(ids) > 0 || plain == "" {
-		return ids, err
-	}
-	return list[string](ctx, w.db, `SELECT DISTINCT title_id FROM title_names WHERE plain = $1 ORDER BY title_id LIMIT 20`, plain)
-}
-
-func (w *world) Sheets(ctx context.Context) ([]record.Sheet, error) {
-	if w.accepting { // nobody saves a sheet meanwhile: see saveSheet
-		var done any
-		if err := w.db.QueryRow(ctx, `SELECT pg_advisory_xact_lock_shared($1, 0)::text`, lockSheets).Scan(&done); err != nil {
-			return nil, err
-		}
-	}
-	rows, err := w.db.Query(ctx, `SELECT doc FROM sheets ORDER BY id`)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (record.Sheet, error) {
-		var doc []byte
-		if err := row.Scan(&doc); err != nil {
-			return record.Sheet{}, err
-		}
-		s, err := record.ParseSheet(doc)
-		if err != nil {
-			return record.Sheet{}, err
-		}
-		return *s, nil
+// collect gathers the rows of a batch's query.
+func collect[T any](q *pgx.QueuedQuery, into *[]T, row pgx.RowToFunc[T]) {
+	q.Query(func(rows pgx.Rows) (err error) {
+		*into, err = pgx.CollectRows(rows, row)
+		return err
 	})
+}
+
+func (w *world) Sold(ctx context.Context, store, ref string) (ids []string, err error) {
+	err = w.ask(ctx, lockOf, []any{lockEdition, store + "\n" + ref}, func(b *pgx.Batch) {
+		collect(b.Queue(`SELECT title_id FROM editions WHERE ref = $1 AND store = $2`, ref, store), &ids, pgx.RowTo)
+	})
+	return ids, err
+}
+
+func (w *world) Named(ctx context.Context, name string) (ids []string, err error) {
+	plain := manifest.Plain(name)
+	var like []string
+	err = w.ask(ctx, lockOf, []any{lockName, plain}, func(b *pgx.Batch) {
+		collect(b.Queue(`SELECT title_id FROM title_names WHERE folded = $1 ORDER BY title_id`, manifest.Fold(name)), &ids, pgx.RowTo)
+		if plain != "" {
+			collect(b.Queue(`SELECT DISTINCT title_id FROM title_names WHERE plain = $1 ORDER BY title_id LIMIT 20`, plain), &like, pgx.RowTo)
+		}
+	})
+	if len(ids) == 0 {
+		ids = like
+	}
+	return ids, err
+}
+
+// Sheets are those that are recorded; nobody saves one meanwhile: see saveSheet.
+func (w *world) Sheets(ctx context.Context) (all []record.Sheet, err error) {
+	err = w.ask(ctx, `SELECT pg_advisory_xact_lock_shared($1, 0)`, []any{lockSheets}, func(b *pgx.Batch) {
+		collect(b.Queue(`SELECT doc FROM sheets ORDER BY id`), &all, func(row pgx.CollectableRow) (record.Sheet, error) {
+			var doc []byte
+			if err := row.Scan(&doc); err != nil {
+				return record.Sheet{}, err
+			}
+			s, err := record.ParseSheet(doc)
+			if err != nil {
+				return record.Sheet{}, err
+			}
+			return *s, nil
+		})
+	})
+	return all, err
 }
 
 func (w *world) Footprint(ctx context.Context, id int64) (*footprint.Footprint, error) {
@@ -124,7 +135,11 @@ func (w *world) Footprint(ctx context.Context, id int64) (*footprint.Footprint, 
 	if err != nil {
 		return nil, fmt.Errorf("read contribution %d: %w", id, err)
 	}
-	body, err := parse(ctx, w.db, id, raw, "")
+	said, err := corrections(ctx, w.db, id)
+	if err != nil {
+		return nil, err
+	}
+	body, err := parse(id, raw, "", said)
 	if err != nil {
 		return nil, err
 	}
@@ -133,7 +148,7 @@ func (w *world) Footprint(ctx context.Context, id int64) (*footprint.Footprint, 
 
 // parse reads a contribution as it is stored, with what people said of its files applied:
 // first what its sender did, whose name is given.
-func parse(ctx context.Context, db querier, id int64, raw []byte, by string) (contribution.Body, error) {
+func parse(id int64, raw []byte, by string, said []footprint.Correction) (contribution.Body, error) {
 	text, err := manifest.Expand(raw, contribution.MaxBytes)
 	if err != nil {
 		return nil, fmt.Errorf("contribution %d as it is stored: %v", id, err) // not the caller's mistake
@@ -147,11 +162,7 @@ func parse(ctx context.Context, db querier, id int64, raw []byte, by string) (co
 			f.Corrections[i].By = by
 		}
 		f.Explain()
-		said, err := corrections(ctx, db, id)
-		if err == nil {
-			err = f.Correct(said)
-		}
-		if err != nil {
+		if err := f.Correct(said); err != nil {
 			return nil, err
 		}
 	}

@@ -65,6 +65,8 @@ const (
 const (
 	reviewers   = 8
 	acceptances = 400
+	// searchRounds is how often searching and pgbench take turns.
+	searchRounds = 5
 	password    = "a long enough password"
 )
 
@@ -291,7 +293,7 @@ func (g *ground) load(ctx context.Context) error {
 				"store", "ref", "system", "statement", "state", "decided_by", "decided",
 			}, &contributions},
 			{"bodies", []string{"contribution_id", "body"}, &bodies},
-			{"titles", []string{"id", "name", "folded", "version", "doc", "shown", "shown_until", "stems_version", "listed"}, &titles},
+			{"titles", []string{"id", "name", "folded", "version", "doc", "shown", "shown_until", "stems_version", "listed", "found_version"}, &titles},
 			{"title_names", []string{"title_id", "folded", "plain"}, &names},
 			{"title_words", []string{"title_id", "rest", "folded"}, &words},
 			{"editions", []string{"store", "ref", "title_id"}, &editions},
@@ -325,7 +327,7 @@ func (g *ground) load(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		short, err := store.List(shown)
+		short, err := store.List(&p)
 		if err != nil {
 			return err
 		}
@@ -342,7 +344,7 @@ func (g *ground) load(ctx context.Context) error {
 			return err
 		}
 		bodies = append(bodies, []any{first, manifest.Compress(raw)})
-		titles = append(titles, []any{id, d.Title, manifest.Fold(d.Title), 1, doc, shown, until, place.StemsVersion, short})
+		titles = append(titles, []any{id, d.Title, manifest.Fold(d.Title), 1, doc, shown, until, place.StemsVersion, short, 1})
 		names = append(names, []any{id, manifest.Fold(d.Title), manifest.Plain(d.Title)})
 		for _, r := range []string{"up title ", "title ", ""} {
 			words = append(words, []any{id, r + fmt.Sprintf("%06d", n), manifest.Fold(d.Title)})
@@ -674,16 +676,27 @@ func (g *ground) typed(i int) string {
 }
 
 func (g *ground) searching(ctx context.Context) error {
-	all, err := g.calls(20, 2000, "", func(i int) string { return "/api/v1/titles?limit=20&q=" + url.QueryEscape(g.typed(i)) })
-	if err != nil {
-		return err
+	// In turn, so that both are measured on the same machine, whatever it does beside.
+	var all, alone []time.Duration
+	for round := range searchRounds {
+		some, err := g.calls(20, 2000/searchRounds, "", func(i int) string {
+			return "/api/v1/titles?limit=20&q=" + url.QueryEscape(g.typed(i*searchRounds+round))
+		})
+		if err != nil {
+			return err
+		}
+		all = append(all, some...)
+		if some, err = g.pgbench(round); err != nil {
+			return err
+		}
+		alone = append(alone, some...)
 	}
 	p50 := quantile(all, 0.5)
 	took("search as one types, 20 at once, p50", p50, searchP50)
 	took("search as one types, 20 at once, p99", quantile(all, 0.99), searchP99)
-	alone, err := g.pgbench()
-	if err != nil || alone == nil {
-		return err
+	if alone == nil {
+		fmt.Println("  pgbench is not installed: not compared")
+		return nil
 	}
 	limit := quantile(alone, 0.5)
 	fmt.Printf("  %-62s %12s\n", "the same query from pgbench, 20 at once, p50", limit.Round(100*time.Microsecond))
@@ -698,13 +711,12 @@ func (g *ground) searching(ctx context.Context) error {
 
 // pgbench runs the search's query from 20 connections of PostgreSQL's own measuring
 // program, and gives the times of all, or nil if it is not installed.
-func (g *ground) pgbench() (all []time.Duration, err error) {
+func (g *ground) pgbench(round int) (all []time.Duration, err error) {
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/pgbench")
 	if len(found) == 0 {
-		fmt.Println("  pgbench is not installed: not compared")
 		return nil, nil
 	}
-	folder := filepath.Join(g.folder, "pgbench")
+	folder := filepath.Join(g.folder, fmt.Sprint("pgbench", round))
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return nil, err
 	}
@@ -715,9 +727,9 @@ func (g *ground) pgbench() (all []time.Duration, err error) {
 	}
 	// Parameters are prepared like those of the service, and the same in a whole run: so
 	// many runs of few.
-	for i := range 20 {
+	for i := range 20 / searchRounds {
 		c := exec.Command(found[len(found)-1], "-n", "-M", "prepared", "-c", "20", "-j", "2", "-t", "10", "-l",
-			"-D", "typed="+manifest.Fold(g.typed(i)), "-D", "first=0", "-D", "most=21", "-f", script, g.database)
+			"-D", "typed="+manifest.Fold(g.typed(i*searchRounds+round)), "-D", "first=0", "-D", "most=21", "-f", script, g.database)
 		c.Dir = folder
 		if out, err := c.CombinedOutput(); err != nil {
 			return nil, fmt.Errorf("pgbench: %w: %s", err, out)

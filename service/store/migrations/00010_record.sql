@@ -119,7 +119,6 @@ CREATE TABLE titles (
     published      integer NOT NULL DEFAULT 0, -- the version that is published; 0 if none is
     doc            bytea NOT NULL, -- core/record, canonical JSON
     shown          bytea NOT NULL, -- core/manifest, canonical JSON: what is to be published
-    listed         bytea NOT NULL, -- what lists show of it: store.Listed as JSON
     shown_until    timestamptz, -- when shown changes by itself
     stems_version  integer NOT NULL -- place.StemsVersion of its stems
 );
@@ -138,16 +137,6 @@ CREATE TABLE title_names (
 CREATE INDEX title_names_folded ON title_names (folded, title_id);
 CREATE INDEX title_names_plain ON title_names (plain, title_id);
 CREATE INDEX title_names_similar ON title_names USING gin (folded gin_trgm_ops);
-
--- The names from their second, third… word on, so that a name is found by the beginning of
--- each of its words.
-CREATE TABLE title_words (
-    title_id text COLLATE "C" NOT NULL REFERENCES titles,
-    rest     text COLLATE "C" NOT NULL,
-    folded   text COLLATE "C" NOT NULL, -- the whole name
-    PRIMARY KEY (title_id, rest)
-);
-CREATE INDEX title_words_rest ON title_words (rest, title_id);
 
 -- An edition belongs to one title.
 CREATE TABLE editions (
@@ -199,7 +188,7 @@ CREATE INDEX sheet_versions_of_contribution ON sheet_versions (contribution_id);
 CREATE TABLE revisions (
     number    integer PRIMARY KEY,
     published timestamptz NOT NULL,
-    because   text NOT NULL, -- accepted, begun, signed-again or standing
+    because   text NOT NULL, -- accepted, signed-again or standing
     titles    integer NOT NULL,
     sheets    integer NOT NULL,
     digest    text NOT NULL -- SHA-256 of its targets metadata
@@ -260,6 +249,6 @@ CREATE TRIGGER published_files_stay BEFORE UPDATE OF path, data ON published_fil
 
 -- +goose Down
 DROP TABLE publication, published_files, shards, revision_sheets, revision_titles, revisions, sheet_versions, sheets,
-    title_versions, title_stems, editions, title_words, title_names, titles, corrections, bodies, contributions, counters, limits,
+    title_versions, title_stems, editions, title_names, titles, corrections, bodies, contributions, counters, limits,
     browsers, sessions, tokens, people, writing;
 DROP FUNCTION refuse_change;
