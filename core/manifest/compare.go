@@ -179,7 +179,7 @@ func compareLocations(before, after Variant) (changes []Change) {
 			switch {
 			case old.Standing != l.Standing:
 				c.What, c.To = StandingChanged, l.Reason
-			case old.Counts != l.Counts:
+			case !old.Counts.Same(l.Counts):
 				c.What = MoreEvidence
 			}
 			if c.What != "" {

@@ -9,13 +9,16 @@ package notes
 import (
 	"bytes"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+	jsonv1 "github.com/go-json-experiment/json/v1"
 
 	"endroit/core/content"
 	"endroit/core/words"
@@ -44,8 +47,13 @@ type Notes struct {
 	Header   string    `yaml:"header,omitempty" json:"header,omitempty"` // what the file begins with: "text" or hexadecimal bytes
 	Fields   []Field   `yaml:"fields,omitempty" json:"fields,omitempty"`
 	Checksum *Checksum `yaml:"checksum,omitempty" json:"checksum,omitempty"`
+	Unknown  unknown   `yaml:"-" json:",unknown"`
 	header   []byte
 }
+
+// unknown are fields in the record that this version does not know, which are kept. What
+// people write must have none.
+type unknown = jsontext.Value
 
 // Field is one field, or a record of several.
 type Field struct {
@@ -62,6 +70,8 @@ type Field struct {
 	Repeat string   `yaml:"repeat,omitempty" json:"repeat,omitempty"` // of a record: a number, a field's name, or rest
 	Fields []Field  `yaml:"fields,omitempty" json:"fields,omitempty"` // of a record
 	Is     []string `yaml:"is,omitempty" json:"is,omitempty"`         // the values that it can have
+
+	Unknown unknown `yaml:"-" json:",unknown"`
 }
 
 // Checksum says where a checksum stands and what it is of.
@@ -75,6 +85,30 @@ type Checksum struct {
 	// own place if that stands behind From, else the file's end.
 	To     *int `yaml:"to,omitempty" json:"to,omitempty"`
 	Zeroed bool `yaml:"zeroed,omitempty" json:"zeroed,omitempty"`
+
+	Unknown unknown `yaml:"-" json:",unknown"`
+}
+
+// MarshalJSON is for encoding/json as well, which knows nothing of what is not known.
+func (n Notes) MarshalJSON() ([]byte, error) {
+	type plain Notes
+	return marshal(plain(n))
+}
+
+// MarshalJSON is as that of Notes.
+func (f Field) MarshalJSON() ([]byte, error) {
+	type plain Field
+	return marshal(plain(f))
+}
+
+// MarshalJSON is as that of Notes.
+func (c Checksum) MarshalJSON() ([]byte, error) {
+	type plain Checksum
+	return marshal(plain(c))
+}
+
+func marshal(v any) ([]byte, error) {
+	return json.Marshal(v, jsonv1.OmitEmptyWithLegacySemantics(true), json.Deterministic(true))
 }
 
 // Types are those of fields, by their size in bytes; 0 for those with a length.

@@ -1,9 +1,14 @@
 package record
 
 import (
+	stdjson "encoding/json"
+	"fmt"
+	"maps"
+	"slices"
 	"testing"
 	"time"
 
+	"github.com/go-json-experiment/json"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -120,6 +125,83 @@ func TestUnknownFieldsAreKept(t *testing.T) {
 	doc, err := manifest.Canonical(p)
 	require.NoError(t, err)
 	assert.Contains(t, string(doc), `"later":{"a":[true]}`, "what a later version published is published still")
+}
+
+// later puts a field of a later version into every object of a document.
+func later(t *testing.T, doc []byte) (with []byte, fields []string) {
+	var whole any
+	require.NoError(t, json.Unmarshal(doc, &whole))
+	var put func(v any)
+	put = func(v any) {
+		switch v := v.(type) {
+		case []any:
+			for _, x := range v {
+				put(x)
+			}
+		case map[string]any:
+			for _, k := range slices.Sorted(maps.Keys(v)) {
+				put(v[k])
+			}
+			fields = append(fields, fmt.Sprintf(`"later":[%d]`, len(fields)))
+			v["later"] = []int{len(fields) - 1}
+		}
+	}
+	put(whole)
+	with, err := manifest.Canonical(whole)
+	require.NoError(t, err)
+	return with, fields
+}
+
+// Whatever object of a document a later version adds a field to, it is there after this one
+// has read it, changed something else, and written it.
+func TestUnknownFieldsOfEveryPartAreKept(t *testing.T) {
+	d := found("xdg-data:tw/a", "xdg-data:tw/b")
+	where, length := 0, 4
+	d.Locations[0].Notes = &notes.Notes{
+		Format: notes.Format, Fields: []notes.Field{{Name: "slots", At: &where, Fields: []notes.Field{{Name: "gold", Type: "u32"}}}},
+		Checksum: &notes.Checksum{Algorithm: "crc32", At: &length, Stored: "little-endian"},
+	}
+	x := seen(t, empty(one, "Tidewrack"), d, by("mira", 1))
+	x, err := x.AddName(manifest.Name{Name: "Gezeitenwrack", Language: "de"})
+	require.NoError(t, err)
+	x, err = x.HoldFor(at("xdg-data:tw/a"), &standing.Range{From: "1.2"})
+	require.NoError(t, err)
+	x, err = x.Withdraw(at("xdg-data:tw/b"), standing.Withdrawal{Because: "too wide", Contribution: 2, Accepted: day})
+	require.NoError(t, err)
+	raw, err := x.Encode()
+	require.NoError(t, err)
+
+	with, fields := later(t, raw)
+	require.Len(t, fields, 14, "each kind of object is among them: %s", with)
+	read, err := Parse(with)
+	require.NoError(t, err)
+	again, err := read.Encode()
+	require.NoError(t, err)
+	assert.Equal(t, string(with), string(again))
+	changed, err := seen(t, read, found("xdg-data:tw/a", "xdg-data:tw/c"), by("tobin", 3)).Rename("Tidal Wrack", true)
+	require.NoError(t, err)
+	again, err = changed.Encode()
+	require.NoError(t, err)
+	for _, f := range fields {
+		assert.Contains(t, string(again), f)
+	}
+
+	p, _ := x.Published(day)
+	doc, err := manifest.Canonical(p)
+	require.NoError(t, err)
+	with, fields = later(t, doc)
+	require.Len(t, fields, 13)
+	var title manifest.Title
+	require.NoError(t, manifest.Decode(with, &title))
+	again, err = manifest.Canonical(title)
+	require.NoError(t, err)
+	assert.Equal(t, string(with), string(again))
+
+	var plain map[string]any
+	shown, err := stdjson.Marshal(title.Variants[0].Locations[0])
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(shown, &plain))
+	assert.Contains(t, plain["notes"], "later", "encoding/json writes them in their places too")
 }
 
 func TestCorrections(t *testing.T) {

@@ -10,6 +10,10 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+	jsonv1 "github.com/go-json-experiment/json/v1"
+
 	"endroit/core/phrase"
 )
 
@@ -59,13 +63,18 @@ type Evidence struct {
 	Accepted     time.Time `json:"accepted"`
 	Version      string    `json:"version,omitempty"` // the edition's version that was run
 	Observer     string    `json:"observer"`
+	Unknown      unknown   `json:",unknown"`
 }
+
+// unknown are the fields of a document that this version does not know, which are kept.
+type unknown = jsontext.Value
 
 // Withdrawal says that a location was taken back.
 type Withdrawal struct {
 	Because      string    `json:"because"`
 	Contribution int64     `json:"contribution"`
 	Accepted     time.Time `json:"accepted"`
+	Unknown      unknown   `json:",unknown"`
 }
 
 // Counts explain a standing without telling of anybody.
@@ -74,6 +83,19 @@ type Counts struct {
 	People       int `json:"people,omitempty"`   // who observed it
 	Machines     int `json:"machines,omitempty"` // on which
 	Disputes     int `json:"disputes,omitempty"`
+
+	Unknown unknown `json:",unknown" cbor:"-"`
+}
+
+// MarshalJSON is for encoding/json, which knows nothing of what is not known.
+func (c Counts) MarshalJSON() ([]byte, error) {
+	type plain Counts
+	return json.Marshal(plain(c), jsonv1.OmitEmptyWithLegacySemantics(true))
+}
+
+// Same reports whether two counts explain the same.
+func (c Counts) Same(o Counts) bool {
+	return c.Observations == o.Observations && c.People == o.People && c.Machines == o.Machines && c.Disputes == o.Disputes
 }
 
 // All is how many pieces of evidence there are.
@@ -194,12 +216,20 @@ func open(evidence []Evidence) (n int) {
 type Range struct {
 	From string `json:"from,omitempty"`
 	To   string `json:"to,omitempty"`
+
+	Unknown unknown `json:",unknown" cbor:"-"`
+}
+
+// MarshalJSON is as that of Counts.
+func (r Range) MarshalJSON() ([]byte, error) {
+	type plain Range
+	return json.Marshal(plain(r), jsonv1.OmitEmptyWithLegacySemantics(true))
 }
 
 // String says the range in words.
 func (r *Range) String() string {
 	switch {
-	case r == nil || *r == Range{}:
+	case r == nil || r.From == "" && r.To == "":
 		return "all versions"
 	case r.To == "":
 		return "versions from " + r.From

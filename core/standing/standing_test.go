@@ -90,8 +90,8 @@ func TestVersions(t *testing.T) {
 		{nil, "all versions", map[string]bool{"1.0": true, "": true}},
 		{&Range{From: "1.2"}, "versions from 1.2", map[string]bool{"1.1": false, "1.2": true, "2": true, "": true}},
 		{&Range{To: "1.9"}, "versions up to 1.9", map[string]bool{"1.10": false, "1.9": true}},
-		{&Range{"1.2", "1.2"}, "version 1.2", map[string]bool{"1.2": true, "1.2.1": false}},
-		{&Range{"1.2", "1.10"}, "versions 1.2 to 1.10", map[string]bool{"1.9": true, "1.11": false}},
+		{&Range{From: "1.2", To: "1.2"}, "version 1.2", map[string]bool{"1.2": true, "1.2.1": false}},
+		{&Range{From: "1.2", To: "1.10"}, "versions 1.2 to 1.10", map[string]bool{"1.9": true, "1.11": false}},
 	} {
 		assert.Equal(t, c.says, c.r.String())
 		for v, want := range c.includes {

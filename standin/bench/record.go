@@ -67,7 +67,7 @@ const (
 	acceptances = 400
 	// searchRounds is how often searching and pgbench take turns.
 	searchRounds = 5
-	password    = "a long enough password"
+	password     = "a long enough password"
 )
 
 // records measures the record with all its sizes.

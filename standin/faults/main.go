@@ -95,18 +95,22 @@ func Run(ctx context.Context, programs string, kills int) (*ground, error) {
 	if err := g.prepare(ctx); err != nil {
 		return nil, err
 	}
-	defer func() {
-		if g.service != nil {
-			_ = g.service.Process.Kill()
-			_ = g.service.Wait()
-		}
-	}()
+	defer g.end()
 	for kill := range kills {
 		if err := g.round(ctx); err != nil {
 			return nil, fmt.Errorf("kill %d: %w", kill+1, err)
 		}
 	}
 	return g, nil
+}
+
+// end kills the service.
+func (g *ground) end() {
+	if g.service != nil {
+		_ = g.service.Process.Kill()
+		_ = g.service.Wait()
+		g.service = nil
+	}
 }
 
 func (g *ground) run(ctx context.Context, in string, args ...string) error {
@@ -274,23 +278,9 @@ func (g *ground) submit(ctx context.Context, who string) {
 	c.Tries = 1
 	for ctx.Err() == nil {
 		n := g.next.Add(1)
-		name := fmt.Sprintf("Title %03d of the record", n%200)
-		at := fmt.Sprintf("xdg-data:title-%03d/slots/*.sav", n%200)
-		raw, err := contribution.Encode(&contribution.Finding{
-			Head: contribution.Head{Name: contribution.FindingKind, Machine: fmt.Sprintf("%032x", n)},
-			Draft: &draft.Draft{
-				Format: draft.Format, Title: name, OS: "linux", Runtime: "native",
-				Edition:   &trace.Edition{Store: "quayside", Ref: fmt.Sprint(1000 + n%200), Version: "1"},
-				Locations: []draft.Location{{At: at, Holds: draft.Save}},
-			},
-			Footprint: &footprint.Footprint{
-				Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp", Counts: map[footprint.Kind]int{},
-				Files: []footprint.File{{
-					Place: strings.Replace(at, "*", "1", 1), Kind: footprint.Save, Writes: 1, Confidence: 0.9,
-					Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile},
-				}},
-			},
-		})
+		raw, err := contribution.Encode(finding(
+			fmt.Sprintf("Title %03d of the record", n%200), fmt.Sprintf("xdg-data:title-%03d/slots/*.sav", n%200), n,
+		))
 		if err != nil {
 			return
 		}
@@ -304,6 +294,25 @@ func (g *ground) submit(ctx context.Context, who string) {
 		case errors.As(err, &p) && p.Status == http.StatusTooManyRequests:
 			g.unlimit(ctx)
 		}
+	}
+}
+
+// finding is one for a title, with a location that has one asterisk, by a machine.
+func finding(title, at string, machine int64) *contribution.Finding {
+	return &contribution.Finding{
+		Head: contribution.Head{Name: contribution.FindingKind, Machine: fmt.Sprintf("%032x", machine)},
+		Draft: &draft.Draft{
+			Format: draft.Format, Title: title, OS: "linux", Runtime: "native",
+			Edition:   &trace.Edition{Store: "quayside", Ref: manifest.Plain(title), Version: "1"},
+			Locations: []draft.Location{{At: at, Holds: draft.Save}},
+		},
+		Footprint: &footprint.Footprint{
+			Format: footprint.Format, OS: "linux", Runtime: "native", Observer: "seccomp", Counts: map[footprint.Kind]int{},
+			Files: []footprint.File{{
+				Place: strings.Replace(at, "*", "1", 1), Kind: footprint.Save, Writes: 1, Confidence: 0.9,
+				Before: trace.State{Is: trace.IsFile}, After: trace.State{Is: trace.IsFile},
+			}},
+		},
 	}
 }
 
