@@ -224,6 +224,29 @@ func TestFieldsOfALaterVersionSurvive(t *testing.T) {
 	}
 }
 
+// What was accepted is published soon after it is told, and if that was lost, with the
+// process that should have told, it is published all the same.
+func TestALostNoticeIsMadeUpFor(t *testing.T) {
+	w := start(t)
+	ctx, cancel := context.WithCancel(t.Context())
+	var publisher sync.WaitGroup
+	publisher.Go(func() { w.service.Publish(ctx, signer()) })
+	defer publisher.Wait()
+	defer cancel()
+	unpublished := func() (n int) {
+		db, err := pgx.Connect(t.Context(), w.database)
+		require.NoError(t, err)
+		defer db.Close(t.Context())
+		require.NoError(t, db.QueryRow(t.Context(), `SELECT count(*) FROM titles WHERE published <> version`).Scan(&n))
+		return n
+	}
+	w.accepted(t, "mira", tidewrack(t))
+	require.Eventually(t, func() bool { return unpublished() == 0 }, time.Minute, 50*time.Millisecond)
+	require.NoError(t, w.sql(t, `UPDATE titles SET published = 0`), "as after an acceptance that nobody was told of")
+	require.Equal(t, 1, unpublished())
+	assert.Eventually(t, func() bool { return unpublished() == 0 }, time.Minute, 50*time.Millisecond)
+}
+
 // Lists are narrowed by the columns beside a contribution.
 func TestContributionsAreFiltered(t *testing.T) {
 	w, ctx := start(t), t.Context()
