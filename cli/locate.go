@@ -263,11 +263,10 @@ func (a *app) locateAll(ctx context.Context, c *cli.Command, k *localmanifest.Ma
 		return err
 	}
 	if c.Bool("json") {
-		return a.json(struct {
-			Format   string         `json:"format"`
-			Revision int            `json:"revision"`
-			Titles   []locate.Title `json:"titles"`
-		}{locate.Format, k.Head.Revision, all})
+		return jsonList(a, struct {
+			Format   string `json:"format"`
+			Revision int    `json:"revision"`
+		}{locate.Format, k.Head.Revision}, "titles", all)
 	}
 	if len(all) == 0 {
 		a.say("no title of revision %d is on this machine", k.Head.Revision)

@@ -2,25 +2,64 @@ package cli
 
 import (
 	"bufio"
-	"encoding/json"
+	"bytes"
+	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"strings"
 
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+	jsonv1 "github.com/go-json-experiment/json/v1"
 	"golang.org/x/term"
 
 	"endroit/core/footprint"
 	"endroit/core/phrase"
 	"endroit/core/trace"
+	"endroit/parallel"
 	"endroit/safefile"
 )
 
-func (a *app) json(v any) error {
-	e := json.NewEncoder(a.out)
-	e.SetIndent("", "  ")
-	e.SetEscapeHTML(false)
-	return e.Encode(v)
+// json prints a value as encoding/json writes it, indented. That package would write it
+// twice, and an answer can have millions of lines.
+func (a *app) json(v any) error { return writeJSON(a.out, v, "") }
+
+func writeJSON(w io.Writer, v any, prefix string) error {
+	e := jsontext.NewEncoder(w, jsontext.WithIndentPrefix(prefix), jsontext.WithIndent("  "), jsontext.EscapeForHTML(false))
+	return json.MarshalEncode(e, v, jsonv1.DefaultOptionsV1(), jsontext.EscapeForHTML(false))
+}
+
+// jsonList prints what json does of an object that has, behind what head has, a list: its
+// parts are written on all processors.
+func jsonList[T any](a *app, head any, name string, list []T) error {
+	var text bytes.Buffer
+	if err := writeJSON(&text, head, ""); err != nil {
+		return err
+	}
+	const prefix = "    "
+	parts := make([]bytes.Buffer, len(list))
+	if err := parallel.Each(context.Background(), len(list), func(_ context.Context, i int) error {
+		return writeJSON(&parts[i], list[i], prefix)
+	}); err != nil {
+		return err
+	}
+	out := bufio.NewWriterSize(a.out, 64<<10)
+	_, _ = out.Write(bytes.TrimSuffix(text.Bytes(), []byte("\n}\n")))
+	fmt.Fprintf(out, ",\n  %q: [", name)
+	for i := range parts {
+		if i > 0 {
+			_ = out.WriteByte(',')
+		}
+		_, _ = out.WriteString("\n" + prefix)
+		_, _ = out.Write(bytes.TrimSpace(parts[i].Bytes()))
+	}
+	if len(parts) > 0 {
+		_, _ = out.WriteString("\n  ")
+	}
+	_, _ = out.WriteString("]\n}\n")
+	return out.Flush()
 }
 
 func (a *app) say(format string, args ...any)  { fmt.Fprintf(a.out, format+"\n", args...) }

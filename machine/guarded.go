@@ -191,15 +191,18 @@ func (g *guarding) places(folder string) guardedFolder {
 	if err != nil {
 		return guardedFolder{} // it has gone
 	}
-	if err := g.guardedAt(resolved, false); err != nil {
-		return guardedFolder{err: err}
+	below := g.guardedAt(resolved, true) != nil // as it is of what lies in a guarded place
+	if below {
+		if err := g.guardedAt(resolved, false); err != nil {
+			return guardedFolder{err: err}
+		}
 	}
 	for _, k := range g.keeps {
 		if k.holds(resolved) {
 			return guardedFolder{err: fmt.Errorf("it is in %s, which belongs to %s itself", k.home, k.name)}
 		}
 	}
-	return guardedFolder{below: g.guardedAt(resolved, true) != nil}
+	return guardedFolder{below: below}
 }
 
 // guarded says which guarded place a path really is or lies in, or with below, which lies in
