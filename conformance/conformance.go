@@ -45,6 +45,7 @@ type given struct {
 type parsed struct {
 	Location string `json:"location"`
 	Refused  bool   `json:"refused"`
+	Rule     string `json:"rule,omitempty"` // of narrowness
 	Why      string `json:"why,omitempty"`
 }
 
@@ -113,7 +114,11 @@ func Vectors() ([]byte, error) {
 			if err != nil && !errors.As(err, &wide) {
 				return nil, err
 			}
-			out.Narrow = append(out.Narrow, said(text, err))
+			x := said(text, err)
+			if wide != nil {
+				x.Rule = wide.Rule
+			}
+			out.Narrow = append(out.Narrow, x)
 		}
 	}
 	for _, m := range g.Match {

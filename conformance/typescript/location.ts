@@ -206,7 +206,7 @@ export function print(l: Location): string {
 const folded = new Map<string, boolean>()
 
 /** Whether two characters are the same, also in another case (Unicode's simple folding). */
-function same(a: string, b: string, folds: boolean): boolean {
+export function same(a: string, b: string, folds: boolean): boolean {
   if (a === b) return true
   if (!folds || isBad(a) || isBad(b)) return false
   const key = a + b

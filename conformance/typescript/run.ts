@@ -2,6 +2,7 @@
 import { readFileSync } from 'node:fs'
 
 import { match, parse, print, resolve } from './location.js'
+import { narrowness } from './narrow.js'
 import { compareVersions, inShard, usable } from './record.js'
 
 const vectors = JSON.parse(readFileSync(process.argv[2]!, 'utf8'))
@@ -32,6 +33,11 @@ for (const v of vectors.parse) {
     // refused
   }
   expect(`parse ${v.location}`, got, v.refused ? null : v.location)
+}
+const narrow = narrowness(JSON.parse(readFileSync(process.argv[3]!, 'utf8')))
+for (const v of vectors.narrow) {
+  const refusal = narrow(parse(v.location))
+  expect(`narrow ${v.location} (${refusal?.reason})`, refusal?.rule ?? null, v.rule ?? null)
 }
 for (const v of vectors.match)
   expect(

@@ -14,7 +14,20 @@ import (
 )
 
 // A WideError says why a well-formed location reaches too far to be used.
-type WideError struct{ Reason string }
+type WideError struct {
+	Rule   string // which rule it breaks, in a word
+	Reason string
+}
+
+// The rules of narrowness: see docs/published.md.
+const (
+	RuleRegistry  = "registry-root"  // a registry location begins with one of two keys
+	RuleOne       = "one-title"      // it singles out something below an anchor of one title or account
+	RuleShared    = "shared-folder"  // it singles one title out below a folder of many
+	RuleAmbiguous = "ambiguous-name" // no system takes its names for others
+	RuleGuarded   = "guarded"        // it stays out of credentials, and of what runs by itself
+	RuleLauncher  = "launcher"       // it stays out of what a launcher keeps for itself
+)
 
 func (e *WideError) Error() string { return "reaches too far: " + e.Reason }
 
@@ -23,7 +36,7 @@ func (e *WideError) Error() string { return "reaches too far: " + e.Reason }
 func (l Location) Narrow() error {
 	if l.Anchor == Registry {
 		if s := l.Pattern.Segments[0]; !s.literal() || !rootKeys[strings.ToUpper(s[0].Text)] {
-			return &WideError{"a registry location begins with HKEY_CURRENT_USER or HKEY_LOCAL_MACHINE"}
+			return &WideError{RuleRegistry, "a registry location begins with HKEY_CURRENT_USER or HKEY_LOCAL_MACHINE"}
 		}
 	}
 	return l.checkNarrow()
@@ -368,7 +381,7 @@ func (l Location) guard(g guard) error {
 	}
 	own := l.Pattern.tail()
 	if m.meet(own, g.folder.tail()) || m.meet(own, g.folder.Segments) {
-		return &WideError{fmt.Sprintf("it can match in %s, which is guarded: %s", g.name, g.holds)}
+		return &WideError{RuleGuarded, fmt.Sprintf("it can match in %s, which is guarded: %s", g.name, g.holds)}
 	}
 	return nil
 }
@@ -404,7 +417,7 @@ type secretFile struct {
 }
 
 func (f secretFile) refusal() error {
-	return &WideError{fmt.Sprintf("it can match %s, which is guarded: %s", f.name, f.holds)}
+	return &WideError{RuleGuarded, fmt.Sprintf("it can match %s, which is guarded: %s", f.name, f.holds)}
 }
 
 // secretFiles are the guarded files by their names in lowercase.
@@ -431,7 +444,7 @@ func (l Location) checkAmbiguousNames() error {
 			}
 			if text := p.Text; !plainText(text) && (norm.NFC.String(text) != text || strings.ContainsFunc(text, isInvisible)) {
 				return &WideError{
-					fmt.Sprintf(
+					RuleAmbiguous, fmt.Sprintf(
 						"%q contains an invisible character, or is not in Unicode's composed form (NFC): some systems treat it as another name",
 						text,
 					),
@@ -441,10 +454,10 @@ func (l Location) checkAmbiguousNames() error {
 				continue
 			}
 			if text := p.Text; strings.ContainsAny(text, ":\\") || i == len(s)-1 && strings.TrimRight(text, ". ") != text {
-				return &WideError{fmt.Sprintf("Windows reads %q as another name; use the actual name", text)}
+				return &WideError{RuleAmbiguous, fmt.Sprintf("Windows reads %q as another name; use the actual name", text)}
 			}
 			if s.literal() && strings.Contains(p.Text, "~") && shortName().MatchString(p.Text) {
-				return &WideError{fmt.Sprintf("%q is a short (8.3) name; use the long name", p.Text)}
+				return &WideError{RuleAmbiguous, fmt.Sprintf("%q is a short (8.3) name; use the long name", p.Text)}
 			}
 		}
 	}
@@ -481,7 +494,7 @@ func (l Location) singlesOut() error {
 			return nil
 		}
 	}
-	return &WideError{fmt.Sprintf("it would cover all of %s; name a folder or a file in it", l.Anchor)}
+	return &WideError{RuleOne, fmt.Sprintf("it would cover all of %s; name a folder or a file in it", l.Anchor)}
 }
 
 // below is the rule for a folder that many titles share: the segment behind it
@@ -512,7 +525,7 @@ func (l Location) below(folder []Segment, name string) error {
 func (l Location) behind(folder int, name string) error {
 	segments := l.Pattern.Segments
 	if folder == len(segments) {
-		return &WideError{fmt.Sprintf("it would cover all of %s; name a folder or a file in it", name)}
+		return &WideError{RuleShared, fmt.Sprintf("it would cover all of %s; name a folder or a file in it", name)}
 	}
 	s := segments[folder]
 	if s.literal() {
@@ -523,7 +536,7 @@ func (l Location) behind(folder int, name string) error {
 	}
 	if s.deep() || s[0].Kind != Literal || letters(s[0].Text) < 3 {
 		return &WideError{
-			fmt.Sprintf(
+			RuleShared, fmt.Sprintf(
 				"%q can match what other programs keep in %s; begin it with at least three letters of a name, before the wildcard",
 				s, name,
 			),

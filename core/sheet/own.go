@@ -22,7 +22,7 @@ func CheckOwnFiles(l place.Location, sheets []*Sheet) error {
 					continue
 				}
 				return &place.WideError{
-					Reason: fmt.Sprintf(
+					Rule: place.RuleLauncher, Reason: fmt.Sprintf(
 						"it can match in %s, which belongs to %s itself; only the folders of titles, prefixes and accounts in it can be used",
 						text, s.Name,
 					),
