@@ -394,6 +394,79 @@ func TestSources(t *testing.T) {
 	assert.ErrorContains(t, err, "502 Bad Gateway")
 }
 
+// A server that is slow, stops in the middle, sends an error page or something else each
+// time is told of in plain words, and the next source serves in its place.
+func TestServersThatMisbehave(t *testing.T) {
+	p := newPublisher(t, 1, 1)
+	p.publish(one)
+	answer := map[string]func(w http.ResponseWriter, r *http.Request, data []byte){
+		"never": func(_ http.ResponseWriter, r *http.Request, _ []byte) { <-r.Context().Done() },
+		"a byte at a time": func(w http.ResponseWriter, r *http.Request, data []byte) {
+			for _, b := range data {
+				_, _ = w.Write([]byte{b})
+				_ = http.NewResponseController(w).Flush()
+				select {
+				case <-r.Context().Done():
+					return
+				case <-time.After(5 * time.Millisecond):
+				}
+			}
+		},
+		"in part": func(w http.ResponseWriter, _ *http.Request, data []byte) {
+			w.Header().Set("Content-Length", fmt.Sprint(len(data)))
+			_, _ = w.Write(data[:len(data)/2])
+		},
+		"an error page": func(w http.ResponseWriter, _ *http.Request, _ []byte) {
+			fmt.Fprint(w, "<html><body>Please sign in to this network</body></html>")
+		},
+		"other bytes each time": func(w http.ResponseWriter, _ *http.Request, data []byte) {
+			_, _ = w.Write(append(slices.Clone(data[:len(data)-1]), byte(time.Now().UnixNano())|0x80))
+		},
+		"without end": func(w http.ResponseWriter, r *http.Request, data []byte) {
+			for r.Context().Err() == nil {
+				if _, err := w.Write(data); err != nil {
+					return
+				}
+			}
+		},
+	}
+	for how, c := range map[string]struct {
+		cause published.Cause
+		says  string
+	}{
+		"never":                 {published.Unreachable, "too slowly"},
+		"a byte at a time":      {published.Unreachable, "too slowly"},
+		"in part":               {published.Cut, "ends too early"},
+		"an error page":         {published.Changed, "perhaps an error page"},
+		"other bytes each time": {published.Changed, "not a publication's metadata"},
+		"without end":           {published.Larger, "larger than announced"},
+	} {
+		t.Run(how, func(t *testing.T) {
+			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				data, there := p.tree[strings.TrimPrefix(r.URL.Path, "/")]
+				if !there {
+					http.NotFound(w, r)
+					return
+				}
+				answer[how](w, r, data)
+			}))
+			defer server.CloseClientConnections()
+			from, _, err := published.At(server.URL)
+			require.NoError(t, err)
+			published.Hasten(from, 300*time.Millisecond)
+			s := trusting(t, p)
+			_, err = s.Refresh(t.Context(), from)
+			assert.Equal(t, c.cause, cause(t, err), "%v", err)
+			assert.ErrorContains(t, err, c.says)
+			assert.NotContains(t, err.Error(), "context deadline")
+			news, err := s.Refresh(t.Context(), from, p.at())
+			require.NoError(t, err)
+			_, err = news.Get(t.Context(), published.SheetsName)
+			assert.NoError(t, err)
+		})
+	}
+}
+
 // memory is a tree in a form that can be copied to a folder.
 func memory(tree map[string][]byte) memoryFS {
 	return memoryFS{tree}

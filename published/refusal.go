@@ -111,6 +111,8 @@ func refuse(source string, err error, now, there time.Time) error {
 		r.Cause, r.What = Cut, "a file that should be there is missing, or ends too early"
 	case errors.As(err, &syntax), errors.As(err, &types), errors.As(err, &repo):
 		r.Cause, r.What = Changed, "what is there is not a publication's metadata (perhaps an error page)"
+	case errors.Is(err, context.DeadlineExceeded), strings.Contains(err.Error(), context.DeadlineExceeded.Error()):
+		r.Cause, r.What = Unreachable, "it answers too slowly: a file did not come in the time that a slow line would take"
 	case errors.As(err, &download):
 		r.Cause, r.What = Unreachable, "it could not be read: "+download.Msg
 	default:

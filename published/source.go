@@ -35,7 +35,7 @@ var (
 // archive of the folder. It has to be closed.
 func At(address string) (Source, io.Closer, error) {
 	if u, err := url.Parse(address); err == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Host != "" {
-		return &web{base: strings.TrimSuffix(address, "/") + "/", client: newClient()}, io.NopCloser(nil), nil
+		return &web{base: strings.TrimSuffix(address, "/") + "/", client: newClient(), patience: beginWithin}, io.NopCloser(nil), nil
 	}
 	info, err := os.Stat(address)
 	switch {
@@ -89,9 +89,10 @@ func readAll(in io.Reader, most int64) ([]byte, error) {
 
 // web is a tree on a web server.
 type web struct {
-	base   string
-	client *http.Client
-	date   atomic.Int64 // what the server's clock said last, less ours, in nanoseconds; 0 if never
+	base     string
+	client   *http.Client
+	patience time.Duration // for an answer to begin; on top comes the time for what is read
+	date     atomic.Int64 // what the server's clock said last, less ours, in nanoseconds; 0 if never
 }
 
 // How long a server may take: to begin an answer, and for all of it with a slow line.
@@ -127,7 +128,7 @@ type StatusError struct{ Status string }
 func (e *StatusError) Error() string { return "the server answered " + e.Status }
 
 func (w *web) Get(ctx context.Context, path string, most int64) ([]byte, error) {
-	ctx, cancel := context.WithTimeout(ctx, beginWithin+time.Duration(most/slowest)*time.Second)
+	ctx, cancel := context.WithTimeout(ctx, w.patience+time.Duration(most/slowest)*time.Second)
 	defer cancel()
 	request, err := http.NewRequestWithContext(ctx, http.MethodGet, w.base+path, nil)
 	if err != nil {
