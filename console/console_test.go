@@ -44,7 +44,7 @@ func visit(t *testing.T) *visitor {
 	}
 	waiting, err := world.Load(t.Context(), server.URL, world.People)
 	require.NoError(t, err)
-	require.Equal(t, 3, waiting)
+	require.Equal(t, 4, waiting)
 	publish(t, s)
 	ctx, stop, err := browser.Start(context.Background())
 	require.NoError(t, err)
@@ -220,6 +220,47 @@ func TestFromSignInToAcceptance(t *testing.T) {
 	assert.Equal(t, "/titles", v.location())
 	v.press("Revisions")
 	v.sees("The Quiet Signal")
+}
+
+// A contributor proposes on a title's page that something be put right, and a reviewer sees
+// what accepting would change.
+func TestPuttingSomethingRight(t *testing.T) {
+	v := visit(t)
+	page := v.title("Copperfen")
+	v.open(page)
+	v.press("Something is wrong here?")
+	v.sees("to propose a change here")
+	v.open("/sign-in?next=" + page)
+	v.signIn("tobin")
+	v.sees("Copperfen")
+	v.press("Something is wrong here?")
+	v.sees("What is to change")
+	v.do(chromedp.MouseClickXY(4, 600)) // off the title, whose colours change under the mouse
+	v.accessible("putting something right")
+	v.do(
+		chromedp.SendKeys(chromedp.CSS(".folded input[type=text][maxlength='1024']"), "Kupferfenn"),
+		chromedp.SendKeys(chromedp.CSS(".folded input[type=text][maxlength='200']"), "not a language"),
+		chromedp.SendKeys(chromedp.CSS(".folded textarea"), "its name on the German page"),
+	)
+	v.press("Propose it")
+	v.sees("language")
+	v.sees("not a language")
+	_, err := chromedp.Run(v.ctx, chromedp.Evaluate[any](`(() => {
+		const field = document.querySelector(".folded input[maxlength='200']")
+		field.value = ''
+		field.dispatchEvent(new Event('input', { bubbles: true }))
+	})()`))
+	require.NoError(t, err)
+	v.do(chromedp.SendKeys(chromedp.CSS(".folded input[type=text][maxlength='200']"), "de"))
+	v.press("Propose it")
+	v.sees("It waits for a reviewer as")
+	sent, err := chromedp.Run(v.ctx, chromedp.Evaluate[string](`document.querySelector('.folded [role=status] a').getAttribute('href')`))
+	require.NoError(t, err)
+	v.press("Sign out")
+	v.open("/sign-in?next=" + sent)
+	v.signIn("anselm")
+	v.sees("Asks to add the name Kupferfenn")
+	v.sees("its name on the German page")
 }
 
 func TestReturningSaysWhy(t *testing.T) {

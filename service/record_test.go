@@ -21,6 +21,7 @@ import (
 	"endroit/core/standing"
 	"endroit/service"
 	"endroit/service/wire"
+	"endroit/standin/launchers"
 )
 
 // accepted submits a body and accepts it.
@@ -222,6 +223,63 @@ func TestFieldsOfALaterVersionSurvive(t *testing.T) {
 			assert.Contains(t, string(data), `"hazards":["x"]`)
 		}
 	}
+}
+
+// A title and a launcher's sheet can have one id: they are never taken for each other.
+func TestASheetAndATitleOfOneID(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	w.accepted(t, "mira", tidewrack(t))
+	id := w.idOf(t, "Tidewrack")
+	w.accepted(t, "tobin", sheetBody(t, launchers.LarderSheet, "id: larder", "id: '"+id+"'"))
+	now := w.published(t)
+	require.Len(t, now.titles, 1)
+	require.Len(t, now.sheets, 1)
+	assert.Equal(t, []string{id, id}, []string{now.titles[0].ID, now.sheets[0].ID})
+	title, err := w.as(t, "").Title(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "Tidewrack", title.Name)
+	launcher, err := w.as(t, "").Launcher(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "Larder", launcher.Name)
+	history, err := w.as(t, "").History(ctx, id, "")
+	require.NoError(t, err)
+	require.Len(t, history.Items, 1)
+	assert.Equal(t, "finding", history.Items[0].Kind)
+	var page wire.Page[wire.ContributionListed]
+	status, text := w.call(t, "anselm", "GET", "/api/v1/contributions?title="+id, "", &page)
+	require.Equal(t, 200, status, text)
+	assert.Len(t, page.Items, 1)
+}
+
+// Of two contributions that rename a title at once one is accepted; the other says what the
+// name is by now.
+func TestTwoRenamesAtOnce(t *testing.T) {
+	w, ctx := start(t), t.Context()
+	w.accepted(t, "mira", tidewrack(t))
+	id := w.idOf(t, "Tidewrack")
+	var numbers []int64
+	for i, name := range []string{"TideWrack", "Tide-Wrack"} {
+		sent, err := w.people["tobin"].Submit(ctx, fmt.Sprint("rename", i), encode(t, titleEdit(id, "Tidewrack", contribution.TitleEdit{Rename: &contribution.Rename{Name: name}})))
+		require.NoError(t, err)
+		numbers = append(numbers, sent.Number)
+	}
+	var all sync.WaitGroup
+	errs := make([]error, 2)
+	for i, n := range numbers {
+		all.Go(func() { _, errs[i] = w.people[[]string{"anselm", "brida"}[i]].Accept(ctx, n) })
+	}
+	all.Wait()
+	won := 0
+	if errs[0] != nil {
+		won = 1
+	}
+	require.NoError(t, errs[won])
+	p := problem(t, errs[1-won])
+	assert.Contains(t, p.Detail, "by now")
+	title, err := w.as(t, "").Title(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"TideWrack", "Tide-Wrack"}[won], title.Name)
+	assert.Equal(t, 2, title.Changes)
 }
 
 // What was accepted is published soon after it is told, and if that was lost, with the

@@ -144,6 +144,19 @@ export const useReturn = () =>
     onSettled: () => decided(),
   })
 
+/** Sends a contribution; what was sent already under its key is not stored twice. */
+export const useSubmit = () =>
+  useMutation({
+    mutationFn: ({ key, body }: { key: string; body: Schemas['TitleBody'] | Schemas['LocationBody'] }) =>
+      unwrap(
+        api.POST('/contributions', {
+          params: { header: { 'Idempotency-Key': key } },
+          body,
+        }),
+      ),
+    onSettled: () => decided(),
+  })
+
 export const useRevisions = () =>
   usePages(keys.revisions, (cursor, signal) =>
     unwrap(api.GET('/revisions', { params: { query: { cursor } }, signal })),

@@ -47,25 +47,45 @@ func Load(ctx context.Context, service string, people []Person) (waiting int, er
 			return 0, fmt.Errorf("load the demo's data: %w", err)
 		}
 	}
-	for i, f := range append(slices.Clone(findings), sheets()...) {
-		raw, err := contribution.Encode(f.body())
+	sent := 0
+	send := func(by, title string, body contribution.Body, then, because string) error {
+		sent++
+		raw, err := contribution.Encode(body)
 		if err != nil {
-			return 0, fmt.Errorf("load %s: %w", f.title, err)
+			return fmt.Errorf("load %s: %w", title, err)
 		}
-		sent, err := as[f.by].Submit(ctx, fmt.Sprintf("demo-%d", i), raw)
+		c, err := as[by].Submit(ctx, fmt.Sprintf("demo-%d", sent), raw)
 		if err != nil {
-			return 0, fmt.Errorf("load %s: %w", f.title, err)
+			return fmt.Errorf("load %s: %w", title, err)
 		}
-		switch f.then {
+		switch then {
 		case accepted:
-			_, err = as[Reviewer].Accept(ctx, sent.Number)
+			_, err = as[Reviewer].Accept(ctx, c.Number)
 		case returned:
-			_, err = as[Reviewer].Return(ctx, sent.Number, f.because)
+			_, err = as[Reviewer].Return(ctx, c.Number, because)
 		default:
 			waiting++
 		}
 		if err != nil {
-			return 0, fmt.Errorf("decide on %s: %w", f.title, err)
+			return fmt.Errorf("decide on %s: %w", title, err)
+		}
+		return nil
+	}
+	for _, f := range append(slices.Clone(findings), sheets()...) {
+		if err := send(f.by, f.title, f.body(), f.then, f.because); err != nil {
+			return 0, err
+		}
+	}
+	for _, c := range corrections {
+		found, err := as[c.by].Titles(ctx, c.title, "")
+		if err != nil {
+			return 0, err
+		}
+		if len(found.Items) != 1 {
+			return 0, fmt.Errorf("load a correction: %d titles are called %s", len(found.Items), c.title)
+		}
+		if err := send(c.by, c.title, c.body(found.Items[0].ID), c.then, ""); err != nil {
+			return 0, err
 		}
 	}
 	return waiting, nil
@@ -137,6 +157,23 @@ func (f finding) body() contribution.Body {
 	if f.sheet != nil {
 		return f.sheet
 	}
+	d := &draft.Draft{
+		Format:    draft.Format,
+		Title:     f.title,
+		Edition:   &f.edition,
+		Launcher:  f.launcher,
+		OS:        f.os,
+		Runtime:   f.runtime,
+		Locations: f.locations,
+		Questions: f.questions,
+		Note:      f.note,
+	}
+	return &contribution.Finding{
+		Head: contribution.Head{Name: contribution.FindingKind, Machine: machineOf(f.by)}, Draft: d, Footprint: f.footprint(),
+	}
+}
+
+func (f finding) footprint() *footprint.Footprint {
 	fp := &footprint.Footprint{
 		Format:   footprint.Format,
 		Title:    f.title,
@@ -161,20 +198,7 @@ func (f finding) body() contribution.Body {
 		fp.Events += s.reads + s.writes
 		fp.Files = append(fp.Files, s.file())
 	}
-	d := &draft.Draft{
-		Format:    draft.Format,
-		Title:     f.title,
-		Edition:   &f.edition,
-		Launcher:  f.launcher,
-		OS:        f.os,
-		Runtime:   f.runtime,
-		Locations: f.locations,
-		Questions: f.questions,
-		Note:      f.note,
-	}
-	return &contribution.Finding{
-		Head: contribution.Head{Name: contribution.FindingKind, Machine: machineOf(f.by)}, Draft: d, Footprint: fp,
-	}
+	return fp
 }
 
 func (s seen) file() footprint.File {

@@ -3,6 +3,7 @@ import { computed, toRef } from 'vue'
 
 import LocationRows from '../../components/LocationRows.vue'
 import DetailPage from '../../components/DetailPage.vue'
+import PutRight from './PutRight.vue'
 import TitleHistory from './TitleHistory.vue'
 import { useTitle } from '../../queries'
 import { count, ownSystem, shellQuote, systems } from '../../words'
@@ -49,6 +50,7 @@ const variants = computed(() =>
         </div>
         <LocationRows :locations="v.locations" forms />
       </v-card>
+      <PutRight :key="title.data.value.id" :title="title.data.value" />
       <TitleHistory :id="title.data.value.id" :changes="title.data.value.changes" />
     </template>
   </DetailPage>
