@@ -50,6 +50,7 @@ export const vuetify = createVuetify({
     VBtn: { variant: 'flat', rounded: 'md' },
     VCard: { variant: 'outlined', rounded: 'lg' },
     VTextField: { variant: 'outlined', density: 'comfortable', color: 'primary' },
+    VSelect: { variant: 'outlined', density: 'comfortable', color: 'primary' },
     VTextarea: { variant: 'outlined', color: 'primary' },
     VTable: { density: 'compact' },
     VChip: { size: 'small', variant: 'tonal', rounded: 'md' },

@@ -114,3 +114,7 @@ export const inLetters = (row: Uint8Array) =>
 /** Quotes a text for a POSIX shell: what others wrote must not run. */
 export const shellQuote = (text: string) =>
   /^[A-Za-z0-9_@%+=:,./-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`
+
+/** A reason as a sentence of its own. */
+export const sentence = (reason: string) =>
+  reason && reason.charAt(0).toUpperCase() + reason.slice(1) + (/[.!?]$/.test(reason) ? '' : '.')

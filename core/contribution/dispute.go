@@ -39,7 +39,7 @@ func aboutPlace(id, name string, p record.Place) About {
 
 // Statement says in a sentence what it asks for.
 func (b *Dispute) Statement() string {
-	return fmt.Sprintf("dispute %s (%s) in %s", b.Location.At, b.Location.Holds, b.Location.Variant)
+	return fmt.Sprintf("dispute %s (%s) in %s", b.Location.At, footprint.Kind(b.Location.Holds).Word(), b.Location.Variant)
 }
 
 // Reason is the contributor's own text.

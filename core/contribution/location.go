@@ -36,7 +36,7 @@ func (b *LocationChange) About() About { return aboutPlace(b.TitleID, b.Title, b
 
 // Statement says in a sentence what it asks for.
 func (b *LocationChange) Statement() string {
-	at := fmt.Sprintf("%s (%s) in %s", b.Location.At, b.Location.Holds, b.Location.Variant)
+	at := fmt.Sprintf("%s (%s) in %s", b.Location.At, footprint.Kind(b.Location.Holds).Word(), b.Location.Variant)
 	switch {
 	case b.Withdraw:
 		return "withdraw " + at
@@ -129,7 +129,7 @@ func (b *LocationChange) Apply(ctx context.Context, w World, e standing.Evidence
 	case b.To == "":
 		next, err = t.HoldFor(b.Location, b.Versions)
 	default:
-		gone.Because = "replaced by " + b.To + ": " + b.Because
+		gone.Because = fmt.Sprintf("%s takes its place (%s)", b.To, b.Because)
 		next, err = b.replace(ctx, w, t, e, gone, out)
 	}
 	if err != nil {

@@ -129,7 +129,7 @@ func OfSheet(evidence []Evidence, now time.Time) Verdict {
 func of(evidence []Evidence, withdrawn *Withdrawal, now time.Time, one, several string) Verdict {
 	v := Verdict{Counts: count(evidence)}
 	if withdrawn != nil {
-		v.Standing, v.Reason = Withdrawn, "it was withdrawn: "+withdrawn.Because
+		v.Standing, v.Reason = Withdrawn, withdrawn.Because
 		return v
 	}
 	if v.Counts.All() == 0 {

@@ -37,9 +37,9 @@ func TestStandings(t *testing.T) {
 		"disputed, and seen once since":    {[]Evidence{saw("mira", "a"), disputes("ysolde"), saw("tobin", "b")}, nil, day, Disputed, "2 independent observations"},
 		"outweighed":                       {[]Evidence{disputes("ysolde"), saw("mira", "a"), saw("tobin", "b")}, nil, day, Confirmed, "independently"},
 		"one of two disputes outweighed":   {[]Evidence{disputes("ysolde"), saw("mira", "a"), saw("tobin", "b"), disputes("ysolde")}, nil, day, Disputed, "1 traced run"},
-		"withdrawn":                        {[]Evidence{saw("mira", "a"), saw("tobin", "b")}, gone, day, Withdrawn, "it was withdrawn: it was another game's"},
+		"withdrawn":                        {[]Evidence{saw("mira", "a"), saw("tobin", "b")}, gone, day, Withdrawn, "it was another game's"},
 		"nobody has seen it for long":      {[]Evidence{saw("mira", "a"), saw("tobin", "b")}, nil, day.AddDate(6, 0, 0), Stale, "last in 2026"},
-		"withdrawn, and not seen for long": {[]Evidence{saw("mira", "a")}, gone, day.AddDate(6, 0, 0), Withdrawn, "withdrawn"},
+		"withdrawn, and not seen for long": {[]Evidence{saw("mira", "a")}, gone, day.AddDate(6, 0, 0), Withdrawn, "another game"},
 	} {
 		v := Of(c.evidence, c.withdrawn, c.now)
 		assert.Equal(t, c.want, v.Standing, name)

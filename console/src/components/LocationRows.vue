@@ -2,7 +2,7 @@
 import { ref } from 'vue'
 
 import type { Schemas } from '../api/client'
-import { count, holds, oneLine } from '../words'
+import { count, holds, oneLine, sentence } from '../words'
 import EvidenceList from './EvidenceList.vue'
 import LocationText from './LocationText.vue'
 import PathForms from './PathForms.vue'
@@ -29,9 +29,11 @@ const open = ref<Record<string, boolean>>({})
         >
         <span v-if="l.versions !== 'all versions'" class="usual">only {{ l.versions }}</span>
         <span v-if="l.belongs" class="usual quiet">belongs to the {{ l.belongs }}</span>
-        <span v-if="!l.usable" class="usual warning">{{ l.reason }}: programs do not change files by it</span>
+        <span v-if="!l.usable" class="usual" :class="{ warning: l.standing === 'disputed' }"
+          >{{ sentence(l.reason) }} Programs do not change files by it.</span
+        >
         <span v-if="l.notes_summary" class="usual quiet">its files: {{ oneLine(l.notes_summary) }}</span>
-        <PathForms v-if="forms" :forms="l.forms" />
+        <PathForms v-if="forms && l.standing !== 'withdrawn'" :forms="l.forms" />
       </span>
       <span class="proof">
         <StandingMark :standing="l.standing" :reason="l.reason" />

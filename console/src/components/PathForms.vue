@@ -36,8 +36,9 @@ const { copied, copy } = useCopy()
 
 .form {
   display: grid;
-  grid-template-columns: 11.5em 1fr;
+  grid-template-columns: 12em 1fr;
   align-items: baseline;
+  column-gap: var(--space-2);
 }
 
 dd {

@@ -68,7 +68,7 @@ const readsSeen = computed(() => props.footprint.observer !== 'change notificati
           <th>Read</th>
           <th>Written</th>
           <th>State</th>
-          <th>Covered</th>
+          <th v-if="coverage.length">Covered</th>
         </tr>
       </thead>
       <tbody>
@@ -98,17 +98,23 @@ const readsSeen = computed(() => props.footprint.observer !== 'change notificati
             <div v-if="f.near?.length" class="quiet small">near {{ f.near.join(', ') }}</div>
           </td>
           <td class="top">{{ became(f) }}</td>
-          <td class="top">{{ f.covered ? 'yes' : 'no' }}</td>
+          <td v-if="coverage.length" class="top">{{ f.covered ? 'yes' : 'no' }}</td>
         </tr>
       </tbody>
     </v-table>
     <p class="pa-4 pt-2 quiet">
       <template v-if="rest">Of the other files: {{ rest }}. </template>
-      <v-btn variant="text" size="small" @click="all = !all">{{
-        all
-          ? 'Only those of interest'
-          : `Show all ${count(footprint.files.length, 'file', 'files')} that were sent`
-      }}</v-btn>
+      <v-btn
+        v-if="all || files.length < footprint.files.length"
+        variant="text"
+        size="small"
+        @click="all = !all"
+        >{{
+          all
+            ? 'Only those of interest'
+            : `Show all ${count(footprint.files.length, 'file', 'files')} that were sent`
+        }}</v-btn
+      >
     </p>
   </v-card>
 </template>

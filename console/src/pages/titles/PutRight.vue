@@ -69,7 +69,7 @@ async function send() {
 <template>
   <section class="mt-5" aria-label="Put something right">
     <FoldedPart title="Something is wrong here?">
-      <p class="quiet mb-3 intro">
+      <p class="quiet mt-2 mb-3 intro">
         Propose a change; a second person reviews it. A location that a run contradicts is disputed with the
         trace of that run:
         <span class="mono">endroit change dispute {{ shellQuote(title.name) }} LOCATION --trace TRACE</span>.
