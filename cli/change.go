@@ -119,18 +119,22 @@ func (a *app) mergeChange(ctx context.Context, c *cli.Command, t wire.Title) (co
 	if err != nil {
 		return nil, err
 	}
-	e := &contribution.TitleEdit{TitleID: t.ID, Title: t.Name, MergeInto: into, Because: c.String("because")}
+	e := &contribution.TitleEdit{TitleID: t.ID, Title: t.Name, MergeInto: into.ID, IntoName: into.Name, Because: c.String("because")}
 	e.Name = contribution.TitleKind
 	return e, nil
 }
 
-// otherTitle is the id of another title that a text means.
-func (a *app) otherTitle(ctx context.Context, c *cli.Command, text string) (string, error) {
+// otherTitle is another title that a text means.
+func (a *app) otherTitle(ctx context.Context, c *cli.Command, text string) (wire.Title, error) {
 	cl, err := anonymous(c)
 	if err != nil {
-		return "", err
+		return wire.Title{}, err
 	}
-	return titleID(ctx, cl, text)
+	id, err := titleID(ctx, cl, text)
+	if err != nil {
+		return wire.Title{}, err
+	}
+	return cl.Title(ctx, id)
 }
 
 func (a *app) editionChange(ctx context.Context, c *cli.Command, t wire.Title) (contribution.Body, error) {
@@ -141,11 +145,11 @@ func (a *app) editionChange(ctx context.Context, c *cli.Command, t wire.Title) (
 		return nil, fail(exitUsage, "either --to TITLE or --as NAME is required")
 	}
 	if c.String("to") != "" {
-		id, err := a.otherTitle(ctx, c, c.String("to"))
+		to, err := a.otherTitle(ctx, c, c.String("to"))
 		if err != nil {
 			return nil, err
 		}
-		move.To = id
+		move.To, move.ToName = to.ID, to.Name
 	}
 	e := &contribution.TitleEdit{TitleID: t.ID, Title: t.Name, Move: move, Because: c.String("because")}
 	e.Name = contribution.TitleKind

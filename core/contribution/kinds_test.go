@@ -341,8 +341,16 @@ func TestTitleEdits(t *testing.T) {
 	require.NoError(t, err)
 	_, err = m.accept(t, "ysolde", 6, edit(TitleEdit{Describe: &Description{Year: 2019, Maker: "Harrow Lane"}}))
 	require.NoError(t, err)
-	_, err = m.accept(t, "ysolde", 7, edit(TitleEdit{TitleID: second, Title: "Tide Wrack", MergeInto: id}))
+	merge := edit(TitleEdit{TitleID: second, Title: "Tide Wrack", MergeInto: id, IntoName: "TideWrack"})
+	assert.Equal(t, "merge Tide Wrack into TideWrack ("+id+")", merge.Statement())
+	merged, err := m.accept(t, "ysolde", 7, merge)
 	require.NoError(t, err)
+	var says []string
+	for _, c := range merged.Changes(m.Now()) {
+		says = append(says, c.String())
+	}
+	assert.Equal(t, "Tide Wrack: merged into TideWrack ("+id+")", says[0], "each change says whose it is")
+	assert.Contains(t, says, "TideWrack: another name: Tide Wrack")
 	assert.Len(t, m.titles[id].Variants, 2)
 	_, err = m.accept(t, "ysolde", 8, edit(TitleEdit{MergeInto: second}))
 	assert.ErrorContains(t, err, "circle")
@@ -364,6 +372,8 @@ func TestTitleEdits(t *testing.T) {
 		"a year from":        {Describe: &Description{Year: 12}},
 		"into itself":        {MergeInto: id},
 		"not a title's id":   {MergeInto: "x"},
+		"into_name":          {MergeInto: second, IntoName: " x"},
+		"to_name":            {Move: &EditionMove{Store: "quayside", To: second, ToName: " x"}},
 		"move_edition.store": {Move: &EditionMove{Name: "x"}},
 		"leave name":         {Move: &EditionMove{Store: "quayside", To: second, Name: "x"}},
 		"move_edition.name":  {Move: &EditionMove{Store: "quayside"}},

@@ -26,6 +26,7 @@ type TitleEdit struct {
 	AddName   *NewName     `json:"add_name,omitempty"`
 	Describe  *Description `json:"describe,omitempty"`
 	MergeInto string       `json:"merge_into,omitempty"` // the id of the title that it is
+	IntoName  string       `json:"into_name,omitempty"`  // its name, as the contributor knows it
 	Move      *EditionMove `json:"move_edition,omitempty"`
 	Because   string       `json:"because"`
 }
@@ -52,10 +53,11 @@ type Description struct {
 type EditionMove struct {
 	Store string `json:"store"`
 	Ref   string `json:"ref"`
-	To    string `json:"to,omitempty"`   // the id of the other title; empty to split it off
-	Name  string `json:"name,omitempty"` // of the new title
-	Year  int    `json:"year,omitempty"`
-	Maker string `json:"maker,omitempty"`
+	To     string `json:"to,omitempty"`      // the id of the other title; empty to split it off
+	ToName string `json:"to_name,omitempty"` // its name, as the contributor knows it
+	Name   string `json:"name,omitempty"`    // of the new title
+	Year   int    `json:"year,omitempty"`
+	Maker  string `json:"maker,omitempty"`
 }
 
 // About says what it is about.
@@ -80,14 +82,22 @@ func (b *TitleEdit) Statement() string {
 		t := manifest.Title{Name: b.Title, Year: b.Describe.Year, Maker: b.Describe.Maker}
 		return "describe it as " + t.Distinct()
 	case b.MergeInto != "":
-		return fmt.Sprintf("merge %s into the title %s", b.Title, b.MergeInto)
+		return fmt.Sprintf("merge %s into %s", b.Title, titleCalled(b.IntoName, b.MergeInto))
 	case b.Move != nil && b.Move.To != "":
-		return fmt.Sprintf("give the edition %s %s of %s to the title %s", b.Move.Store, b.Move.Ref, b.Title, b.Move.To)
+		return fmt.Sprintf("give the edition %s %s of %s to %s", b.Move.Store, b.Move.Ref, b.Title, titleCalled(b.Move.ToName, b.Move.To))
 	case b.Move != nil:
 		t := manifest.Title{Name: b.Move.Name, Year: b.Move.Year, Maker: b.Move.Maker}
 		return fmt.Sprintf("split the edition %s %s off %s, as %s", b.Move.Store, b.Move.Ref, b.Title, t.Distinct())
 	}
 	return "change " + b.Title
+}
+
+// titleCalled names a title by its id, and by the name that somebody knows it by.
+func titleCalled(name, id string) string {
+	if name == "" {
+		return "the title " + id
+	}
+	return fmt.Sprintf("%s (%s)", name, id)
 }
 
 // Reason is the contributor's own text.
@@ -130,6 +140,11 @@ func (b *TitleEdit) Check(context.Context) error {
 		if b.MergeInto == b.TitleID {
 			return &Error{"merge_into", "a title cannot be merged into itself"}
 		}
+		if b.IntoName != "" {
+			if err := checkName("into_name", b.IntoName); err != nil {
+				return err
+			}
+		}
 		return checkTitleID("merge_into", b.MergeInto)
 	}
 	return b.Move.check()
@@ -147,6 +162,11 @@ func (m *EditionMove) check() error {
 	if m.To != "" {
 		if m.Name != "" || m.Year != 0 || m.Maker != "" {
 			return &Error{"move_edition.name", "the other title has a name of its own; leave name, year and maker out"}
+		}
+		if m.ToName != "" {
+			if err := checkName("move_edition.to_name", m.ToName); err != nil {
+				return err
+			}
 		}
 		return checkTitleID("move_edition.to", m.To)
 	}

@@ -70,7 +70,8 @@ func (o *Outcome) Subject() string {
 	return o.Titles[0].After.ID
 }
 
-// Changes lists what would differ in what is published at a time.
+// Changes lists what would differ in what is published at a time, and of which title it is
+// where there are several.
 func (o *Outcome) Changes(now time.Time) []manifest.Change {
 	out := []manifest.Change{}
 	for _, c := range o.Titles {
@@ -83,9 +84,27 @@ func (o *Outcome) Changes(now time.Time) []manifest.Change {
 		if o.Joins != "" && before != nil {
 			out = append(out, manifest.Change{What: manifest.JoinsTitle, From: o.Joins, To: before.Name})
 		}
-		out = append(out, manifest.Compare(before, after)...)
+		for _, x := range manifest.Compare(before, after) {
+			if len(o.Titles) > 1 {
+				x.Title = c.Name()
+			}
+			if x.What == manifest.Merged {
+				x.From = o.nameOf(x.To)
+			}
+			out = append(out, x)
+		}
 	}
 	return out
+}
+
+// nameOf is the name of one of the titles afterwards; empty if it is none of them.
+func (o *Outcome) nameOf(id string) string {
+	for _, c := range o.Titles {
+		if c.After.ID == id {
+			return c.After.Name
+		}
+	}
+	return ""
 }
 
 // AmbiguousError says that several titles have a name.

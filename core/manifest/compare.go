@@ -13,6 +13,7 @@ import (
 // Change is one thing that differs between two states of a title.
 type Change struct {
 	What     What              `json:"what"`
+	Title    string            `json:"title,omitempty"` // whose it is, where several titles change
 	Variant  string            `json:"variant,omitempty"`
 	At       string            `json:"at,omitempty"`
 	Holds    string            `json:"holds,omitempty"`
@@ -34,7 +35,7 @@ const (
 	NameAdded       What = "name-added"
 	NameRemoved     What = "name-removed"
 	Described       What = "described" // year or maker
-	Merged          What = "merged"    // To is the other title's id
+	Merged          What = "merged"    // To is the other title's id, From its name if that is known
 	NewEdition      What = "new-edition"
 	EditionGone     What = "edition-gone"
 	VersionSeen     What = "version-seen"
@@ -201,6 +202,13 @@ func compareLocations(before, after Variant) (changes []Change) {
 
 // String says the change in a sentence.
 func (c Change) String() string {
+	if c.Title != "" {
+		return c.Title + ": " + c.text()
+	}
+	return c.text()
+}
+
+func (c Change) text() string {
 	at := fmt.Sprintf("%s (%s)", c.At, c.Variant)
 	switch c.What {
 	case NewTitle:
@@ -216,6 +224,9 @@ func (c Change) String() string {
 	case Described:
 		return fmt.Sprintf("described as %s (before: %s)", cmp.Or(c.To, "nothing"), cmp.Or(c.From, "nothing"))
 	case Merged:
+		if c.From != "" {
+			return fmt.Sprintf("merged into %s (%s)", c.From, c.To)
+		}
 		return "merged into title " + c.To
 	case NewEdition:
 		return "a new edition: " + c.To

@@ -32,6 +32,7 @@ function became(c: Schemas['Change']): string {
   <ul class="changes">
     <li v-for="c in changes" :key="c.what + c.at + c.variant + c.to + c.from">
       <template v-if="c.at && became(c)">
+        <span v-if="c.title" class="mr-2">{{ c.title }}:</span>
         <LocationText :at="c.at" />
         <span class="quiet ml-2">{{ became(c) }}</span>
       </template>
