@@ -62,6 +62,9 @@ type source struct {
 	Mirrors []string `json:"mirrors,omitempty"`
 }
 
+// servedAt is where a service has the published tree.
+const servedAt = "/published"
+
 // fetchedFrom is where to fetch from: what is named, else where the local manifest came
 // from, else the service signed in to. No token is sent: the manifest is for everybody.
 func fetchedFrom(c *cli.Command) (source, error) {
@@ -89,13 +92,9 @@ func fetchedFrom(c *cli.Command) (source, error) {
 	return source{Service: l.Service}, err
 }
 
-// String names the source for people.
-func (s source) String() string {
-	return strings.Join(append(slices.Clone(s.Mirrors), strings.Fields(s.Service)...), ", ")
-}
-
-// open opens all of it, in turn.
-func (s source) open() (all []published.Source, closeAll func(), err error) {
+// open opens all of it, in turn. Absent says what of it is not there, such as a stick that
+// is not plugged in; where nothing is, that is the error.
+func (s source) open() (all []published.Source, absent []error, closeAll func(), err error) {
 	var closers []io.Closer
 	closeAll = func() {
 		for _, c := range closers {
@@ -105,19 +104,22 @@ func (s source) open() (all []published.Source, closeAll func(), err error) {
 	addresses := slices.Clone(s.Mirrors)
 	if s.Service != "" {
 		if _, err := (login{Service: s.Service}).client(); err != nil {
-			return nil, closeAll, err
+			return nil, nil, closeAll, err
 		}
-		addresses = append(addresses, strings.TrimSuffix(s.Service, "/")+"/published")
+		addresses = append(addresses, strings.TrimSuffix(s.Service, "/")+servedAt)
 	}
 	for _, a := range addresses {
 		from, closer, err := published.At(a)
 		if err != nil {
-			closeAll()
-			return nil, func() {}, fail(exitUsage, "--mirror %w", err)
+			absent = append(absent, err)
+			continue
 		}
 		all, closers = append(all, from), append(closers, closer)
 	}
-	return all, closeAll, nil
+	if len(all) == 0 {
+		return nil, nil, closeAll, fail(exitUsage, "--mirror %w", errors.Join(absent...))
+	}
+	return all, absent, closeAll, nil
 }
 
 func (s source) remember() error {
@@ -155,11 +157,14 @@ func (a *app) fetch() *cli.Command {
 			if err != nil {
 				return err
 			}
-			sources, closeAll, err := from.open()
+			sources, absent, closeAll, err := from.open()
 			if err != nil {
 				return err
 			}
 			defer closeAll()
+			for _, e := range absent {
+				a.tell("endroit: passed over %v", e)
+			}
 			folder, err := manifestFolder()
 			if err != nil {
 				return err
@@ -172,6 +177,9 @@ func (a *app) fetch() *cli.Command {
 			if err != nil {
 				return refused(folder, err)
 			}
+			for _, e := range news.PassedOver {
+				a.tell("endroit: passed over %v", e)
+			}
 			if news.Note != "" {
 				a.tell("endroit: %s", news.Note)
 			}
@@ -182,7 +190,7 @@ func (a *app) fetch() *cli.Command {
 			if err := from.remember(); err != nil {
 				return err
 			}
-			return a.sayFetched(ctx, c, folder, from, done)
+			return a.sayFetched(ctx, c, folder, strings.TrimSuffix(news.Source(), servedAt), done)
 		},
 	}, reuse, "fetch")
 }
@@ -207,7 +215,7 @@ func (a *app) fetching() func(done, of int) {
 	}
 }
 
-func (a *app) sayFetched(ctx context.Context, c *cli.Command, folder string, from source, done localmanifest.Fetched) error {
+func (a *app) sayFetched(ctx context.Context, c *cli.Command, folder, from string, done localmanifest.Fetched) error {
 	m, err := localmanifest.Open(ctx, folder, nil)
 	if err != nil {
 		return err

@@ -130,10 +130,10 @@ func (a *app) reviewList(ctx context.Context, c *cli.Command) error {
 	t := newTable(a.out, "number", "about", "kind", "by", "state", "submitted")
 	for _, x := range items {
 		state := x.State
-		if x.DecidedBy != "" {
-			state += " by " + x.DecidedBy
+		if x.State != "waiting" {
+			state += " by " + somebody(x.DecidedBy)
 		}
-		t.AppendRow(table.Row{x.Number, shown(x.Title), x.Kind, x.By, state, humanize.Time(x.Submitted)})
+		t.AppendRow(table.Row{x.Number, shown(x.Title), x.Kind, somebody(x.By), state, humanize.Time(x.Submitted)})
 	}
 	t.Render()
 	return nil
@@ -248,13 +248,13 @@ func (a *app) printChanges(x wire.ContributionShown) {
 
 // printState says what a contribution is about and what became of it.
 func (a *app) printState(x wire.ContributionShown, about string) {
-	a.say("contribution %d, %s, by %s, %s", x.Number, x.State, x.By, humanize.Time(x.Submitted))
+	a.say("contribution %d, %s, by %s, %s", x.Number, x.State, somebody(x.By), humanize.Time(x.Submitted))
 	a.say("%s", a.heading(shown(about)))
 	if x.Because != "" {
-		a.say("returned by %s because: %s", x.DecidedBy, shown(x.Because))
+		a.say("returned by %s because: %s", somebody(x.DecidedBy), shown(x.Because))
 	}
 	if x.Revision != nil {
-		a.say("accepted by %s in revision %d", x.DecidedBy, *x.Revision)
+		a.say("accepted by %s in revision %d", somebody(x.DecidedBy), *x.Revision)
 	}
 }
 
@@ -343,7 +343,7 @@ func (a *app) reviewAccept(ctx context.Context, c *cli.Command) error {
 		if x.Sheet != nil {
 			a.say("%s", strings.Join(sheetChanges(x.Sheet), "\n"))
 		}
-		ok, err := a.ask(fmt.Sprintf("Accept contribution %d (%s, by %s)?", n, shown(x.Title), x.By))
+		ok, err := a.ask(fmt.Sprintf("Accept contribution %d (%s, by %s)?", n, shown(x.Title), somebody(x.By)))
 		if err != nil {
 			return err
 		}

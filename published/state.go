@@ -111,7 +111,17 @@ type News struct {
 	Expires time.Time
 	// Note is something that a person should know; empty if there is nothing.
 	Note string
-	from []Source
+	// PassedOver says what was refused of the sources before the one that this is from.
+	PassedOver []error
+	from       []Source
+}
+
+// Source is where it was read, empty if that was nowhere.
+func (n *News) Source() string {
+	if len(n.from) == 0 {
+		return ""
+	}
+	return n.from[0].String()
 }
 
 // roles in the order in which they are believed.
@@ -128,6 +138,7 @@ func (s *State) Refresh(ctx context.Context, sources ...Source) (*News, error) {
 		news, err := s.refresh(ctx, from)
 		if err == nil {
 			news.from = append([]Source{from}, append(append([]Source{}, sources[:i]...), sources[i+1:]...)...)
+			news.PassedOver = all
 			return news, nil
 		}
 		if ctx.Err() != nil {

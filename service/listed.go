@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -135,8 +136,8 @@ func (s *Service) show(c *echo.Context, x store.Contribution, body contribution.
 	me := person(c)
 	switch {
 	case x.State != "waiting":
-		out.CannotDecide = "it was " + x.State + " by " + x.DecidedBy
-	case x.By == me.Name:
+		out.CannotDecide = "it was " + x.State + " by " + cmp.Or(x.DecidedBy, "somebody")
+	case x.Opaque == me.Opaque:
 		out.CannotDecide = "it is your own contribution; another reviewer has to decide"
 	case !me.Reviewer:
 		out.CannotDecide = "only reviewers can decide"

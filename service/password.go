@@ -33,14 +33,19 @@ var nameShape = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile(`^[a-z][a-z0-9-]{1,31}$`)
 })
 
-// checkAccount reports what is wrong with a new account.
+// checkName reports what is wrong with an account's name. Those that say that somebody was
+// forgotten are nobody's.
 func checkName(name string) error {
+	if name == "somebody" || strings.HasPrefix(name, "forgotten-") {
+		return fmt.Errorf("%s is what is shown in place of people who were forgotten; choose another name", name)
+	}
 	if !nameShape().MatchString(name) {
 		return fmt.Errorf("the name %.40q must be 2 to 32 lowercase letters, digits and hyphens, beginning with a letter", name)
 	}
 	return nil
 }
 
+// checkAccount reports what is wrong with a new account.
 func checkAccount(name, password string) error {
 	if err := checkName(name); err != nil {
 		return err

@@ -131,6 +131,18 @@ func TestARecordIsCorrected(t *testing.T) {
 	assert.Equal(t, now.news.Revision, w.published(t).news.Revision)
 	assert.ErrorIs(t, w.service.Forget(ctx, "tobin"), service.ErrNoAccount)
 	assert.ErrorContains(t, w.service.Rename(ctx, "mira", "yseult"), "taken")
+	of, err := w.people["anselm"].Contribution(ctx, page.Items[0].Contribution)
+	require.NoError(t, err)
+	assert.Empty(t, of.By)
+	list, err := w.people["anselm"].Contributions(ctx, client.Filter{State: "accepted"})
+	require.NoError(t, err)
+	for _, x := range list.Items {
+		assert.NotContains(t, x.By, "forgotten")
+	}
+	for _, name := range []string{"forgotten-1", "somebody"} {
+		assert.ErrorContains(t, w.service.Rename(ctx, "mira", name), "choose another name")
+		assert.ErrorContains(t, w.service.AddPerson(ctx, name, password, false), "choose another name")
+	}
 }
 
 // Merged ids lead on for ever, on every way.

@@ -31,7 +31,7 @@ func (s *Service) visible(c *echo.Context) (store.Contribution, contribution.Bod
 	if err != nil {
 		return x, nil, err
 	}
-	if me := person(c); !me.Reviewer && x.By != me.Name {
+	if me := person(c); !me.Reviewer && x.Opaque != me.Opaque {
 		return x, nil, store.ErrNotFound // not even that it exists
 	}
 	return x, body, nil

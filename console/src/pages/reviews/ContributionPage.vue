@@ -25,7 +25,7 @@ const asks = computed(() => (x.value ? `Asks to ${x.value.statement}` : ''))
   >
     <template v-if="x">
       <h1>{{ x.title }}</h1>
-      <p class="quiet">Contribution {{ x.number }} by {{ x.by }}, {{ moment(x.submitted) }}</p>
+      <p class="quiet">Contribution {{ x.number }} by {{ x.by || 'somebody' }}, {{ moment(x.submitted) }}</p>
       <p class="mb-3">{{ x.sheet ? `The sheet of the launcher ${x.sheet.id}` : x.variant || asks }}</p>
 
       <DecisionPanel :contribution="x" />

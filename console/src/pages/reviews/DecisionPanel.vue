@@ -48,7 +48,7 @@ async function decide() {
     <p v-if="failed" class="failed mb-2" role="alert">{{ failed.message }}</p>
     <template v-if="contribution.state === 'accepted'">
       <p>
-        <strong>Accepted</strong> by {{ contribution.decided_by
+        <strong>Accepted</strong> by {{ contribution.decided_by || 'somebody'
         }}<template v-if="contribution.decided">, {{ moment(contribution.decided) }}</template
         >.
         <template v-if="contribution.revision !== null"
@@ -59,7 +59,7 @@ async function decide() {
       </p>
     </template>
     <template v-else-if="contribution.state === 'returned'">
-      <p><strong>Returned</strong> by {{ contribution.decided_by }}:</p>
+      <p><strong>Returned</strong> by {{ contribution.decided_by || 'somebody' }}:</p>
       <p class="because wrap">{{ contribution.because }}</p>
     </template>
     <template v-else-if="contribution.may_decide">
@@ -97,7 +97,7 @@ async function decide() {
           counter="2000"
         />
         <v-btn type="submit" color="primary" class="mr-2" :loading="busy" :disabled="!because.trim()"
-          >Return to {{ contribution.by }}</v-btn
+          >Return to {{ contribution.by || 'somebody' }}</v-btn
         >
         <v-btn variant="text" @click="asking = ''">Not yet</v-btn>
       </form>

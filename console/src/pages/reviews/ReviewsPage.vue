@@ -69,9 +69,9 @@ const { items } = list
                 <router-link :to="`/reviews/${c.number}`">{{ c.title }}</router-link>
                 <span class="quiet statement">{{ c.statement }}</span>
               </td>
-              <td>{{ c.by }}</td>
+              <td>{{ c.by || 'somebody' }}</td>
               <td>{{ moment(c.submitted) }}</td>
-              <td v-if="state !== 'waiting'">{{ c.decided_by }}</td>
+              <td v-if="state !== 'waiting'">{{ c.decided_by || 'somebody' }}</td>
               <td v-if="state === 'accepted'" class="text-right">{{ c.revision }}</td>
               <td v-if="state === 'returned'" class="wrap">{{ c.because }}</td>
             </tr>

@@ -27,7 +27,7 @@ const items = computed(() => list.items.value.filter((x) => x.kind !== 'sheet' &
             <span
               ><strong>{{ x.title }}</strong></span
             >
-            <span class="quiet">by {{ x.by }}, {{ moment(x.submitted) }}</span>
+            <span class="quiet">by {{ x.by || 'somebody' }}, {{ moment(x.submitted) }}</span>
           </li>
         </ul>
       </v-card>
