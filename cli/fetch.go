@@ -173,6 +173,15 @@ func (a *app) fetch() *cli.Command {
 			if err := a.trust(ctx, c, state, sources); err != nil {
 				return err
 			}
+			for i := range sources {
+				sources[i] = published.Remember(sources[i])
+			}
+			if revision, same := state.Unchanged(ctx, sources[0]); same && localmanifest.Has(ctx, folder, revision) {
+				if err := from.remember(); err != nil {
+					return err
+				}
+				return a.sayFetched(ctx, c, folder, strings.TrimSuffix(sources[0].String(), servedAt), localmanifest.Fetched{})
+			}
 			news, err := state.Refresh(ctx, sources...)
 			if err != nil {
 				return refused(folder, err)

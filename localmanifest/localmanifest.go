@@ -149,6 +149,16 @@ func Current(folder string) (published.Head, error) {
 	return c.Head, nil
 }
 
+// Has reports whether the local manifest is of a revision, and ready.
+func Has(ctx context.Context, folder string, revision int) bool {
+	c, err := readCurrent(folder)
+	if err != nil || c.Head.Revision != revision {
+		return false
+	}
+	k, err := open(ctx, folder, c)
+	return err == nil && k.Close() == nil
+}
+
 // readFile reads a file that is kept, and checks its digest.
 func readFile(folder, name string, f published.File) ([]byte, error) {
 	data, err := safefile.Read(filepath.Join(folder, filesFolder, f.Digest()), f.Length)

@@ -161,6 +161,65 @@ func TestRefreshMovesWhatChangedAlone(t *testing.T) {
 	assert.Equal(t, 2, news.Titles)
 }
 
+// Where nothing is new two requests tell it, without reading what was read before; anything
+// else is for the whole workflow to tell.
+func TestUnchanged(t *testing.T) {
+	p := newPublisher(t, 1, 1)
+	p.publish(one)
+	s := trusting(t, p)
+	_, same := s.Unchanged(t.Context(), p.at())
+	assert.False(t, same, "nothing was believed yet")
+	_, err := s.Refresh(t.Context(), p.at())
+	require.NoError(t, err)
+	from := p.at()
+	revision, same := s.Unchanged(t.Context(), from)
+	assert.True(t, same)
+	assert.Equal(t, 1, revision)
+	assert.Equal(t, []string{"metadata/2.root.json", "metadata/timestamp.json"}, from.read)
+
+	s.Now = func() time.Time { return p.now.AddDate(1, 0, 0) }
+	_, same = s.Unchanged(t.Context(), p.at())
+	assert.False(t, same, "it has expired")
+	s.Now = time.Now
+	for what, spoil := range map[string]func(f *fake){
+		"another timestamp": func(f *fake) { f.tree[published.TimestampPath] = append(slices.Clone(f.tree[published.TimestampPath]), ' ') },
+		"a further root":    func(f *fake) { f.tree[published.RootPath(2)] = []byte("{}") },
+		"no timestamp":      func(f *fake) { delete(f.tree, published.TimestampPath) },
+		"out of reach":      func(f *fake) { f.fail = io.ErrUnexpectedEOF },
+	} {
+		from := p.at()
+		spoil(from)
+		_, same := s.Unchanged(t.Context(), from)
+		assert.False(t, same, what)
+	}
+
+	p.publish(one, two)
+	from = p.at()
+	once := published.Remember(from)
+	_, same = s.Unchanged(t.Context(), once)
+	assert.False(t, same)
+	news, err := s.Refresh(t.Context(), once)
+	require.NoError(t, err)
+	assert.Equal(t, 2, news.Revision)
+	assert.Len(t, from.read, 4, "nothing is read twice: %v", from.read)
+	revision, same = s.Unchanged(t.Context(), p.at())
+	assert.True(t, same)
+	assert.Equal(t, 2, revision)
+	p.stamp(p.signer(), p.tree[published.SnapshotPath(2)])
+	once = published.Remember(p.at())
+	_, same = s.Unchanged(t.Context(), once)
+	assert.False(t, same, "signed again")
+	_, err = s.Refresh(t.Context(), once)
+	require.NoError(t, err)
+	older := p.at()
+	older.tree[published.TimestampPath] = from.tree[published.TimestampPath]
+	once = published.Remember(older)
+	_, same = s.Unchanged(t.Context(), once)
+	assert.False(t, same)
+	_, err = s.Refresh(t.Context(), once)
+	assert.Equal(t, published.Older, cause(t, err))
+}
+
 // cause is why a refresh was refused.
 func cause(t *testing.T, err error) published.Cause {
 	t.Helper()

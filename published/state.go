@@ -157,9 +157,16 @@ func (s *State) refresh(ctx context.Context, from Source) (*News, error) {
 		return nil, err
 	}
 	defer os.RemoveAll(scratch)
+	var newest []byte // if it was read already
+	if r, ok := from.(*remembering); ok {
+		newest = r.known(TimestampPath)
+	}
 	before := map[string][]byte{}
 	for _, role := range roles {
 		data, err := safefile.Read(filepath.Join(s.folder, role+".json"), maxTargets)
+		if role == metadata.TARGETS && newest != nil && revisionIn(newest) != revisionIn(before[metadata.TIMESTAMP]) {
+			continue // they will be replaced: the snapshot guards against older ones
+		}
 		if before[role] = data; err == nil {
 			err = os.WriteFile(filepath.Join(scratch, role+".json"), data, 0o600)
 		}
