@@ -182,10 +182,12 @@ func TestUnchanged(t *testing.T) {
 	assert.False(t, same, "it has expired")
 	s.Now = time.Now
 	for what, spoil := range map[string]func(f *fake){
-		"another timestamp": func(f *fake) { f.tree[published.TimestampPath] = append(slices.Clone(f.tree[published.TimestampPath]), ' ') },
-		"a further root":    func(f *fake) { f.tree[published.RootPath(2)] = []byte("{}") },
-		"no timestamp":      func(f *fake) { delete(f.tree, published.TimestampPath) },
-		"out of reach":      func(f *fake) { f.fail = io.ErrUnexpectedEOF },
+		"another timestamp": func(f *fake) {
+			f.tree[published.TimestampPath] = append(slices.Clone(f.tree[published.TimestampPath]), ' ')
+		},
+		"a further root": func(f *fake) { f.tree[published.RootPath(2)] = []byte("{}") },
+		"no timestamp":   func(f *fake) { delete(f.tree, published.TimestampPath) },
+		"out of reach":   func(f *fake) { f.fail = io.ErrUnexpectedEOF },
 	} {
 		from := p.at()
 		spoil(from)

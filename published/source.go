@@ -92,7 +92,7 @@ type web struct {
 	base     string
 	client   *http.Client
 	patience time.Duration // for an answer to begin; on top comes the time for what is read
-	date     atomic.Int64 // what the server's clock said last, less ours, in nanoseconds; 0 if never
+	date     atomic.Int64  // what the server's clock said last, less ours, in nanoseconds; 0 if never
 }
 
 // How long a server may take: to begin an answer, and for all of it with a slow line.

@@ -51,8 +51,8 @@ type Description struct {
 
 // EditionMove gives an edition to another title, or splits it off as a new one.
 type EditionMove struct {
-	Store string `json:"store"`
-	Ref   string `json:"ref"`
+	Store  string `json:"store"`
+	Ref    string `json:"ref"`
 	To     string `json:"to,omitempty"`      // the id of the other title; empty to split it off
 	ToName string `json:"to_name,omitempty"` // its name, as the contributor knows it
 	Name   string `json:"name,omitempty"`    // of the new title
