@@ -2,6 +2,7 @@ package localmanifest
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -258,7 +259,7 @@ func write(ctx context.Context, file, folder string, c *current) (err error) {
 		}
 	}()
 	titles := filling{db: db, bucket: inTitles}
-	var entries [4][]pair
+	var entries [4]pairList
 	for _, name := range c.shards() {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -277,7 +278,9 @@ func write(ctx context.Context, file, folder string, c *current) (err error) {
 				return err
 			}
 			for n, list := range entriesOf(t) {
-				entries[n] = append(entries[n], list...)
+				for _, p := range list {
+					entries[n].add(p)
+				}
 			}
 		}
 	}
@@ -285,9 +288,10 @@ func write(ctx context.Context, file, folder string, c *current) (err error) {
 		return fmt.Errorf("index the manifest: %w", err)
 	}
 	for n, bucket := range entryBuckets {
-		if err := fill(db, bucket, entries[n]); err != nil {
+		if err := fill(db, bucket, &entries[n]); err != nil {
 			return fmt.Errorf("index the manifest: %w", err)
 		}
+		entries[n] = pairList{}
 	}
 	return db.Update(func(tx *bolt.Tx) error { return finish(tx, folder, c) })
 }
@@ -468,15 +472,55 @@ func entriesOf(t *manifest.Title) (e [4][]pair) {
 }
 
 // fill fills a bucket with keys in any order.
-func fill(db *bolt.DB, bucket []byte, all []pair) error {
-	slices.SortStableFunc(all, func(a, b pair) int { return bytes.Compare(a.key, b.key) })
+func fill(db *bolt.DB, bucket []byte, all *pairList) error {
+	all.sort()
 	f := filling{db: db, bucket: bucket}
-	for _, p := range all {
+	for i := range all.spans {
+		p := all.at(i)
 		if err := f.add(p.key, p.value); err != nil {
 			return err
 		}
 	}
 	return f.flush()
+}
+
+// pairList holds hundreds of thousands of pairs without a pointer for each, which the
+// garbage collector would have to follow.
+type pairList struct {
+	chunks [][]byte
+	spans  []pairSpan
+}
+
+// pairSpan is where a pair stands: the value behind the key.
+type pairSpan struct{ chunk, begin, key, value uint32 }
+
+// pairChunk is how many bytes are allocated at once, unless a pair has more.
+const pairChunk = 256 << 10
+
+func (l *pairList) add(p pair) {
+	size := len(p.key) + len(p.value)
+	last := len(l.chunks) - 1
+	if last < 0 || cap(l.chunks[last])-len(l.chunks[last]) < size {
+		l.chunks = append(l.chunks, make([]byte, 0, max(pairChunk, size)))
+		last++
+	}
+	l.spans = append(l.spans, pairSpan{uint32(last), uint32(len(l.chunks[last])), uint32(len(p.key)), uint32(len(p.value))})
+	l.chunks[last] = append(append(l.chunks[last], p.key...), p.value...)
+}
+
+func (l *pairList) at(i int) pair {
+	s := l.spans[i]
+	value := l.chunks[s.chunk][s.begin+s.key : s.begin+s.key+s.value]
+	return pair{l.keyAt(s), value}
+}
+
+func (l *pairList) keyAt(s pairSpan) []byte { return l.chunks[s.chunk][s.begin : s.begin+s.key] }
+
+// sort sorts by the keys; equal ones stay in the order in which they came.
+func (l *pairList) sort() {
+	slices.SortFunc(l.spans, func(a, b pairSpan) int {
+		return cmp.Or(bytes.Compare(l.keyAt(a), l.keyAt(b)), cmp.Compare(a.chunk, b.chunk), cmp.Compare(a.begin, b.begin))
+	})
 }
 
 // anyName stands in the index for a name that varies.
