@@ -288,6 +288,16 @@ func TestALocationIsReplaced(t *testing.T) {
 	require.NoError(t, err, "one's own run is evidence")
 	elsewhere.Footprint = run(footprint.Save, "xdg-data:other/1.sav")
 	assert.ErrorContains(t, elsewhere.Check(t.Context()), "no file of interest")
+
+	// What a reviewer says of its files counts.
+	m, id = newWorld(t)
+	corrected := change
+	corrected.TitleID, corrected.To = id, "xdg-config:tidewrack/slots/*.sav"
+	corrected.Footprint = run(footprint.Save, "xdg-config:tidewrack/slots/1.sav")
+	require.NoError(t, corrected.Check(t.Context()))
+	require.NoError(t, corrected.Footprint.Correct([]footprint.Correction{{File: "xdg-config:tidewrack/slots/1.sav", Kind: footprint.Cache, Because: "made again"}}))
+	_, err = corrected.Apply(t.Context(), m, standing.Evidence{Contribution: 2})
+	assert.ErrorContains(t, err, "by what was said of its files")
 }
 
 func TestOtherChangesOfALocation(t *testing.T) {

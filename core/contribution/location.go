@@ -167,6 +167,11 @@ func (b *LocationChange) replace(
 		return nil, err
 	}
 	if b.Footprint != nil {
+		if used, err := uses(ctx, b.To, b.Footprint); err != nil {
+			return nil, err
+		} else if !used { // by what was said of its files since
+			return nil, &Error{"footprint", fmt.Sprintf("by what was said of its files, the run used nothing of interest in %s", b.To)}
+		}
 		e.Kind, e.Observer, e.Machine = standing.Observation, b.Footprint.Observer, b.Machine
 		evidence = append(evidence, e)
 	}
