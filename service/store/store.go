@@ -55,6 +55,9 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	// How close a misspelt word has to come; the default finds too little.
 	config.ConnConfig.RuntimeParams["pg_trgm.word_similarity_threshold"] = "0.4"
+	// All queries go by indexes, whatever is asked for: planning each again for what it is
+	// takes longer than answering it.
+	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("open database: %w", err)

@@ -35,6 +35,11 @@ func (s *Store) Sold(ctx context.Context, sold Reference, offset, limit int) ([]
 // escapeLike makes a text a pattern of LIKE that matches itself.
 var escapeLike = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
 
+// ranked is how many names that have a text inside, or are similar to it, are compared, so
+// that a search takes no longer the more titles there are: where more are alike, the best
+// of them is not to be told by a few letters.
+const ranked = "5000"
+
 // The queries of a search. The first reads no more of the indexes than a page needs; the
 // others are for what it does not find.
 const (
@@ -51,12 +56,13 @@ const (
 		ORDER BY n.folded <> $1, NOT n.first, n.folded, t.id OFFSET $2 LIMIT $3`
 	searchWithin = `SELECT ` + listed + ` FROM (
 			SELECT title_id, bool_or(folded = $1) AS same, bool_or(starts_with(folded, $1)) AS first, min(folded) AS folded
-			FROM title_names WHERE folded LIKE '%' || $2 || '%' GROUP BY title_id
-			ORDER BY 2 DESC, 3 DESC, 4, 1 OFFSET $3 LIMIT $4) n JOIN titles t ON t.id = n.title_id
+			FROM (SELECT title_id, folded FROM title_names WHERE folded LIKE '%' || $2 || '%' LIMIT ` + ranked + `) m
+			GROUP BY title_id ORDER BY 2 DESC, 3 DESC, 4, 1 OFFSET $3 LIMIT $4) n JOIN titles t ON t.id = n.title_id
 		ORDER BY n.same DESC, n.first DESC, n.folded, t.id`
 	searchSimilar = `SELECT ` + listed + ` FROM (
 			SELECT title_id, max(word_similarity($1, folded)) AS similar, min(folded) AS folded
-			FROM title_names WHERE $1 <% folded GROUP BY title_id ORDER BY 2 DESC, 3, 1 OFFSET $2 LIMIT $3) n
+			FROM (SELECT title_id, folded FROM title_names WHERE $1 <% folded LIMIT ` + ranked + `) m
+			GROUP BY title_id ORDER BY 2 DESC, 3, 1 OFFSET $2 LIMIT $3) n
 		JOIN titles t ON t.id = n.title_id ORDER BY n.similar DESC, n.folded, t.id`
 )
 
