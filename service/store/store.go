@@ -42,6 +42,9 @@ func (e *NewerError) Error() string {
 // Store is the database. It is safe for concurrent use.
 type Store struct {
 	Pool *pgxpool.Pool
+	// planned has connections that plan each query once, whatever is asked for: for searches,
+	// which else are planned each time, and that takes as long as answering them.
+	planned *pgxpool.Pool
 
 	telling atomic.Bool // whether acceptances will be told that were not yet
 	tellers sync.WaitGroup
@@ -55,23 +58,27 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	// How close a misspelt word has to come; the default finds too little.
 	config.ConnConfig.RuntimeParams["pg_trgm.word_similarity_threshold"] = "0.4"
-	// All queries go by indexes, whatever is asked for: planning each again for what it is
-	// takes longer than answering it.
-	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("open database: %w", err)
 	}
-	s := &Store{Pool: pool}
-	if err := pool.Ping(ctx); err != nil {
+	config = config.Copy()
+	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
+	planned, err := pgxpool.NewWithConfig(ctx, config)
+	if err != nil {
 		pool.Close()
+		return nil, fmt.Errorf("open database: %w", err)
+	}
+	s := &Store{Pool: pool, planned: planned}
+	if err := pool.Ping(ctx); err != nil {
+		s.Close()
 		return nil, fmt.Errorf(
 			"open database %s as %s: %w; is PostgreSQL running, and is the address right?",
 			config.ConnConfig.Database, config.ConnConfig.User, lastTried(err),
 		)
 	}
 	if err := s.prepare(ctx); err != nil {
-		pool.Close()
+		s.Close()
 		return nil, fmt.Errorf("open database: %w", err)
 	}
 	return s, nil
@@ -99,6 +106,7 @@ func (e *oneLine) Unwrap() error { return e.error }
 func (s *Store) Close() {
 	s.tellers.Wait()
 	s.Pool.Close()
+	s.planned.Close()
 }
 
 // The keys of the advisory locks, and the spaces of those that have a name.

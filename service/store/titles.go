@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -43,28 +45,47 @@ const ranked = "5000"
 // The queries of a search. The first reads no more of the indexes than a page needs; the
 // others are for what it does not find.
 const (
-	searchAll = `SELECT ` + listed + ` FROM titles t WHERE merged_into IS NULL ORDER BY folded, id OFFSET $1 LIMIT $2`
-	// SearchWords finds names that begin with the text $1, then those of which another word
-	// does: $3 from $2 on. It is exported to be measured.
-	SearchWords = `SELECT ` + listed + ` FROM (
+	searchAll = `SELECT ` + listed + ` FROM titles t WHERE merged_into IS NULL ORDER BY folded, id OFFSET {first} LIMIT {most}`
+	// searchWords finds names that begin with the text $1, then those of which another word
+	// does.
+	searchWords = `SELECT ` + listed + ` FROM (
 			SELECT title_id, min(folded) AS folded, bool_or(first) AS first FROM (
 				(SELECT title_id, folded, true AS first FROM title_names WHERE folded >= $1 AND folded < $1 || chr(1114109)
-					ORDER BY folded, title_id LIMIT $2::int + $3::int)
+					ORDER BY folded, title_id LIMIT {all})
 				UNION ALL (SELECT title_id, folded, false FROM title_words WHERE rest >= $1 AND rest < $1 || chr(1114109)
-					ORDER BY rest, title_id LIMIT $2::int + $3::int)) n
+					ORDER BY rest, title_id LIMIT {all})) n
 			GROUP BY title_id) n JOIN titles t ON t.id = n.title_id
-		ORDER BY n.folded <> $1, NOT n.first, n.folded, t.id OFFSET $2 LIMIT $3`
+		ORDER BY n.folded <> $1, NOT n.first, n.folded, t.id OFFSET {first} LIMIT {most}`
 	searchWithin = `SELECT ` + listed + ` FROM (
 			SELECT title_id, bool_or(folded = $1) AS same, bool_or(starts_with(folded, $1)) AS first, min(folded) AS folded
 			FROM (SELECT title_id, folded FROM title_names WHERE folded LIKE '%' || $2 || '%' LIMIT ` + ranked + `) m
-			GROUP BY title_id ORDER BY 2 DESC, 3 DESC, 4, 1 OFFSET $3 LIMIT $4) n JOIN titles t ON t.id = n.title_id
+			GROUP BY title_id ORDER BY 2 DESC, 3 DESC, 4, 1 OFFSET {first} LIMIT {most}) n JOIN titles t ON t.id = n.title_id
 		ORDER BY n.same DESC, n.first DESC, n.folded, t.id`
 	searchSimilar = `SELECT ` + listed + ` FROM (
 			SELECT title_id, max(word_similarity($1, folded)) AS similar, min(folded) AS folded
 			FROM (SELECT title_id, folded FROM title_names WHERE $1 <% folded LIMIT ` + ranked + `) m
-			GROUP BY title_id ORDER BY 2 DESC, 3, 1 OFFSET $2 LIMIT $3) n
+			GROUP BY title_id ORDER BY 2 DESC, 3, 1 OFFSET {first} LIMIT {most}) n
 		JOIN titles t ON t.id = n.title_id ORDER BY n.similar DESC, n.folded, t.id`
 )
+
+// page asks for a page of a search. The query of the first, which is nearly always the one,
+// says how much it wants, so that it is planned well for all texts.
+func (s *Store) page(ctx context.Context, query string, offset, limit int, args ...any) ([]Listed, error) {
+	if offset == 0 {
+		return listedBy(ctx, s.planned, firstPage(query, limit), args...)
+	}
+	first, most := fmt.Sprintf("$%d::int", len(args)+1), fmt.Sprintf("$%d::int", len(args)+2)
+	query = strings.NewReplacer("{first}", first, "{most}", most, "{all}", first+" + "+most).Replace(query)
+	return listedBy(ctx, s.Pool, query, append(args, offset, limit)...)
+}
+
+func firstPage(query string, limit int) string {
+	n := strconv.Itoa(limit)
+	return strings.NewReplacer("{first}", "0", "{most}", n, "{all}", n).Replace(query)
+}
+
+// SearchWords is the query of a search's first page, for a text $1, exported to be measured.
+func SearchWords(limit int) string { return firstPage(searchWords, limit) }
 
 // shortText is how long a text has to be, in bytes, to be looked for inside of names: the
 // index knows three letters at a time.
@@ -76,17 +97,17 @@ const shortText = 3
 func (s *Store) Search(ctx context.Context, text string, offset, limit int) ([]Listed, error) {
 	folded := manifest.Fold(text)
 	if folded == "" {
-		return listedBy(ctx, s.Pool, searchAll, offset, limit)
+		return s.page(ctx, searchAll, offset, limit)
 	}
-	found, err := listedBy(ctx, s.Pool, SearchWords, folded, offset, limit)
+	found, err := s.page(ctx, searchWords, offset, limit, folded)
 	if err != nil || len(found) > 0 || offset > 0 || len(folded) < shortText {
 		return found, err
 	}
-	found, err = listedBy(ctx, s.Pool, searchWithin, folded, escapeLike.Replace(folded), offset, limit)
+	found, err = s.page(ctx, searchWithin, offset, limit, folded, escapeLike.Replace(folded))
 	if err != nil || len(found) > 0 {
 		return found, err
 	}
-	return listedBy(ctx, s.Pool, searchSimilar, folded, offset, limit)
+	return s.page(ctx, searchSimilar, offset, limit, folded)
 }
 
 // Change is one acceptance in a title's history.
