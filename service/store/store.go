@@ -64,6 +64,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	config = config.Copy()
 	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
+	config.MinConns = config.MaxConns // so that nobody who types waits for one
 	planned, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		pool.Close()
