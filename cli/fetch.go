@@ -180,6 +180,9 @@ func (a *app) fetch() *cli.Command {
 				if err := from.remember(); err != nil {
 					return err
 				}
+				if head, err := localmanifest.Current(folder); err == nil && state.ClockNote(head.Published) != "" {
+					a.tell("endroit: %s", state.ClockNote(head.Published))
+				}
 				return a.sayFetched(ctx, c, folder, strings.TrimSuffix(sources[0].String(), servedAt), localmanifest.Fetched{})
 			}
 			news, err := state.Refresh(ctx, sources...)

@@ -173,7 +173,9 @@ func Renew(folder string, c Change, keys []*Key, now time.Time) error {
 	var gone []string
 	if c.Rotate != "" {
 		if !slices.Contains(OnlineRoles, c.Rotate) {
-			return fmt.Errorf("rotate: %q is not one of the roles targets, snapshot and timestamp; for root, add a key and revoke the old one", c.Rotate)
+			return fmt.Errorf(
+				"rotate: %q is not one of the roles targets, snapshot and timestamp; for root, add a key and revoke the old one", c.Rotate,
+			)
 		}
 		if gone, err = replaceOnline(folder, root, c.Rotate, root.Signed.Roles[c.Rotate].KeyIDs); err != nil {
 			return err
@@ -260,7 +262,9 @@ func revoke(folder string, root *metadata.Metadata[metadata.RootType], prefix st
 		}
 		if role == metadata.ROOT {
 			if len(r.KeyIDs)-1 < r.Threshold {
-				return nil, fmt.Errorf("revoke %s: %d root keys have to be left, and there would be %d: add one first", id[:8], r.Threshold, len(r.KeyIDs)-1)
+				return nil, fmt.Errorf(
+					"revoke %s: %d root keys have to be left, and there would be %d: add one first", id[:8], r.Threshold, len(r.KeyIDs)-1,
+				)
 			}
 			if err := root.Signed.RevokeKey(id, role); err != nil {
 				return nil, fmt.Errorf("revoke: %w", err)

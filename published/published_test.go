@@ -177,6 +177,9 @@ func TestUnchanged(t *testing.T) {
 	assert.Equal(t, 1, revision)
 	assert.Equal(t, []string{"metadata/2.root.json", "metadata/timestamp.json"}, from.read)
 
+	assert.Empty(t, s.ClockNote(p.now))
+	s.Now = func() time.Time { return p.now.AddDate(-2, 0, 0) }
+	assert.Contains(t, s.ClockNote(p.now), "a clock that is behind", "that nothing is new does not hide it")
 	s.Now = func() time.Time { return p.now.AddDate(1, 0, 0) }
 	_, same = s.Unchanged(t.Context(), p.at())
 	assert.False(t, same, "it has expired")

@@ -44,7 +44,8 @@ func (e *Refusal) Unwrap() error { return e.Err }
 func (e *Refusal) Advice() string {
 	switch e.Cause {
 	case Unsigned:
-		return "Do not use this source until its operator has explained it. If the publication has changed its keys, ask for its root and its fingerprint by another way"
+		return "Do not use this source until its operator has explained it. " +
+			"If the publication has changed its keys, ask for its root and its fingerprint by another way"
 	case Older:
 		return "Use a source that is up to date, or try again later"
 	case Mixed, Changed, Cut:
@@ -87,18 +88,21 @@ func refuse(source string, err error, now, there time.Time) error {
 		if gap := now.Sub(there); !there.IsZero() && (gap > clockLimit || gap < -clockLimit) {
 			r.Cause = Clock
 			r.What = fmt.Sprintf(
-				"the clock of this computer says %s, and the server's %s: with a wrong clock nobody can tell whether what is there is recent",
+				"the clock of this computer says %s, and the server's %s: "+
+					"with a wrong clock nobody can tell whether what is there is recent",
 				now.Format("2 January 2006"), there.Format("2 January 2006"),
 			)
 			return r
 		}
 		r.Cause = Expired
 		r.What = fmt.Sprintf(
-			"what is there has expired (%s): nobody has signed it again, or somebody holds newer files back. If today is not %s, the clock of this computer is wrong",
+			"what is there has expired (%s): nobody has signed it again, or somebody holds newer files back. "+
+				"If today is not %s, the clock of this computer is wrong",
 			strings.TrimPrefix(expired.Msg, "new "), now.Format("2 January 2006"),
 		)
 	case errors.As(err, &version) && strings.Contains(version.Msg, "must be >="):
-		r.Cause, r.What = Older, "what is there is older than what was fetched before: somebody offers an old state again, or the source is behind"
+		r.Cause = Older
+		r.What = "what is there is older than what was fetched before: somebody offers an old state again, or the source is behind"
 	case errors.As(err, &version):
 		r.Cause, r.What = Mixed, "the files there are of different revisions"
 	case errors.As(err, &unsigned):

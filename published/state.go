@@ -198,12 +198,7 @@ func (s *State) refresh(ctx context.Context, from Source) (*News, error) {
 		return nil, &Refusal{Invalid, from.String(), "what is signed there is not a manifest: " + err.Error(), err}
 	}
 	news.Expires = trusted.Timestamp.Signed.Expires
-	if ahead := news.Published.Sub(s.Now()); ahead > clockLimit {
-		news.Note = fmt.Sprintf(
-			"the clock of this computer says %s, and the manifest was published on %s: with a clock that is behind, old files cannot be told from new ones",
-			s.Now().Format("2 January 2006"), news.Published.Format("2 January 2006"),
-		)
-	}
+	news.Note = s.ClockNote(news.Published)
 	for _, role := range roles {
 		data, err := os.ReadFile(filepath.Join(scratch, role+".json"))
 		if err == nil && !bytes.Equal(data, before[role]) {
@@ -214,6 +209,19 @@ func (s *State) refresh(ctx context.Context, from Source) (*News, error) {
 		}
 	}
 	return news, nil
+}
+
+// ClockNote says that this computer's clock is behind, by a manifest that was published
+// later than now; it is empty if it is not.
+func (s *State) ClockNote(published time.Time) string {
+	if published.Sub(s.Now()) <= clockLimit {
+		return ""
+	}
+	return fmt.Sprintf(
+		"the clock of this computer says %s, and the manifest was published on %s: "+
+			"with a clock that is behind, old files cannot be told from new ones",
+		s.Now().Format("2 January 2006"), published.Format("2 January 2006"),
+	)
 }
 
 // newsOf reads what targets say.

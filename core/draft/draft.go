@@ -151,7 +151,10 @@ func (d *Draft) check() *Error {
 	texts := []struct {
 		field, text string
 		required    bool
-	}{{"title", d.Title, true}, {"title_id", d.TitleID, false}, {"launcher", d.Launcher, false}, {"os", d.OS, true}, {"runtime", d.Runtime, true}}
+	}{
+		{"title", d.Title, true}, {"title_id", d.TitleID, false}, {"launcher", d.Launcher, false},
+		{"os", d.OS, true}, {"runtime", d.Runtime, true},
+	}
 	if d.Edition != nil {
 		texts = append(texts, []struct {
 			field, text string
@@ -301,7 +304,10 @@ func (d *Draft) Text() ([]byte, error) {
 	}
 	if len(d.Disputes) > 0 {
 		comments["$.disputes"] = []*yaml.Comment{
-			yaml.HeadComment(" Recorded locations that the run contradicts. Each is sent as a contribution of its own;", " remove what you do not want to dispute."),
+			yaml.HeadComment(
+				" Recorded locations that the run contradicts. Each is sent as a contribution of its own;",
+				" remove what you do not want to dispute.",
+			),
 		}
 	}
 	if d.Names != nil {

@@ -138,7 +138,8 @@ func opened(detail string) trace.Op {
 		return trace.Replace
 	case flagWords().folder.MatchString(detail):
 		return trace.List
-	case flagWords().forAppend.MatchString(detail) && !flagWords().forWriting.MatchString(flagWords().forAppend.ReplaceAllString(detail, "")):
+	case flagWords().forAppend.MatchString(detail) &&
+		!flagWords().forWriting.MatchString(flagWords().forAppend.ReplaceAllString(detail, "")):
 		return trace.Append
 	case flagWords().forWriting.MatchString(detail):
 		return trace.Update
