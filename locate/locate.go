@@ -48,7 +48,11 @@ type Location struct {
 	Notes  *notes.Notes             `json:"-"`
 	Checks map[string]notes.Verdict `json:"checks,omitempty"`
 
-	roots place.Roots // in which it was found
+	// In which roots, by what and how it was found.
+	roots place.Roots
+	place place.Location
+	known place.Captures
+	fold  bool
 }
 
 // Variant is one variant of a title where it is present.
@@ -64,6 +68,9 @@ type Variant struct {
 	Install   string `json:"install,omitempty"`   // the folder that this copy is installed in
 	Account   string `json:"account,omitempty"`   // the launcher's account whose folder was
 	StartedBy string `json:"started_by,omitempty"`
+	Launcher  string `json:"launcher,omitempty"` // that the variant is recorded for
+	// Cloud is whether the launcher keeps cloud copies, if it says.
+	Cloud *bool `json:"cloud,omitempty"`
 	// Accounts are the launcher's, by which the files of accounts are distinguished; the
 	// one in use first.
 	Accounts  []sheet.Account `json:"accounts"`
@@ -118,6 +125,8 @@ type Resolver struct {
 	Install string
 	// OS is the system whose variants alone are looked at, and told of; empty for all.
 	OS string
+	// Whole lists a variant's locations also where another variant has the same.
+	Whole bool
 	// Only are the prefixes that the person named; no others are looked into then.
 	Only []*machine.Prefix
 
@@ -213,7 +222,9 @@ func (h *Resolver) Title(ctx context.Context, t *manifest.Title, scope Scope) (T
 	if err := ctx.Err(); err != nil {
 		return Title{}, err // what was found is not all
 	}
-	out.Variants = once(out.Variants)
+	if !h.Whole {
+		out.Variants = once(out.Variants)
+	}
 	if len(h.Only) == 0 && h.Install == "" { // else the person asked for them
 		out.onlyThere()
 	}
@@ -425,6 +436,7 @@ func (h *Resolver) edition(ctx context.Context, v manifest.Variant, e sheet.Inst
 // tell fills in what is known of the edition.
 func tell(found Variant, e sheet.Installed) Variant {
 	found.Install, found.Version, found.StartedBy = e.Folder, e.Version, strings.Join(e.Starters(), ", ")
+	found.Cloud = e.Cloud
 	return found
 }
 
@@ -530,6 +542,7 @@ func (h *Resolver) variant(ctx context.Context, v manifest.Variant, roots place.
 		Reference: v.Ref,
 		System:    v.OS,
 		Runtime:   v.Runtime,
+		Launcher:  v.Launcher,
 		Accounts:  accounts,
 		Locations: make([]Location, 0, len(v.Locations)),
 	}
@@ -543,7 +556,7 @@ func (h *Resolver) variant(ctx context.Context, v manifest.Variant, roots place.
 	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
 		one := locate(l, at, err, func() (machine.Found, error) { return h.finder.Find(ctx, roots, at, known) })
-		one.roots = roots
+		one.roots, one.place, one.known, one.fold = roots, at, known, at.Folds() || runtime.GOOS == "windows"
 		if !h.brief {
 			one.Forms = nativeForms(at.Anchor, one.Folder, roots)
 		}
@@ -609,6 +622,7 @@ func (h *Resolver) inPrefix(ctx context.Context, v manifest.Variant, p *machine.
 		Reference: v.Ref,
 		System:    v.OS,
 		Runtime:   v.Runtime,
+		Launcher:  v.Launcher,
 		Prefix:    p.Folder,
 		Accounts:  []sheet.Account{},
 		Locations: make([]Location, 0, len(v.Locations)),
@@ -620,7 +634,9 @@ func (h *Resolver) inPrefix(ctx context.Context, v manifest.Variant, p *machine.
 	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
 		if err == nil && at.Anchor == place.Registry {
-			out.Locations = append(out.Locations, key(l, at, p))
+			one := key(l, at, p)
+			one.place, one.fold = at, true
+			out.Locations = append(out.Locations, one)
 			continue
 		}
 		one := locate(l, at, err, func() (machine.Found, error) {
@@ -629,6 +645,7 @@ func (h *Resolver) inPrefix(ctx context.Context, v manifest.Variant, p *machine.
 			}
 			return h.finder.FindIn(ctx, p, at, inside)
 		})
+		one.place, one.known, one.fold = at, inside, true
 		if one.roots = p.Roots; outside[at.Anchor] != "" {
 			one.roots = outside
 		}

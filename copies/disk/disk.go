@@ -1,0 +1,174 @@
+// Package disk copies one open file to another, and knows what file systems can do: clones,
+// holes, extended attributes, and bringing what was written onto the disk.
+//
+//	copied, err := disk.Copy(ctx, to, from, nil)
+package disk
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"sync"
+	"time"
+)
+
+// Identity tells whether a file is still the one that was looked at, unchanged. On Windows
+// it is its size and time alone.
+type Identity struct {
+	Device  uint64 `json:"device,omitempty"`
+	Number  uint64 `json:"number,omitempty"`
+	Size    int64  `json:"size"`
+	Time    int64  `json:"time"`              // of the last change of its content, in nanoseconds since 1970
+	Changed int64  `json:"changed,omitempty"` // of the last change of anything, which no program can set
+}
+
+// Look is the identity of what was looked at.
+func Look(info fs.FileInfo) Identity {
+	id := Identity{Size: info.Size(), Time: info.ModTime().UnixNano()}
+	fillIdentity(&id, info)
+	return id
+}
+
+// Attributes are what a file has beside its content.
+type Attributes struct {
+	Time   time.Time
+	Mode   fs.FileMode // permission bits
+	Xattrs map[string][]byte
+	Holes  [][2]int64 // offset and length, in bytes
+}
+
+// Read reads a file's attributes. Extended ones and holes are those that its file system
+// tells of.
+func Read(f *os.File, info fs.FileInfo) Attributes {
+	return Attributes{Time: info.ModTime(), Mode: info.Mode().Perm(), Xattrs: xattrs(f), Holes: holes(f, info)}
+}
+
+// Copied is what was copied.
+type Copied struct {
+	Size   int64
+	Digest string // SHA-256 in hexadecimal
+	Cloned bool   // it shares its blocks with the original
+}
+
+// ErrChanged says that a file was changed while it was read.
+var ErrChanged = errors.New("it was changed while it was read")
+
+// step is how much is read at once: holes are as fine as file systems' blocks.
+const step = 256 << 10
+
+var buffers = sync.Pool{New: func() any { return new([step]byte) }}
+
+// Copy copies the content of one open file to another, which is empty, with the holes that
+// are named, as far as there are zeros. A clone is made where the file systems can.
+func Copy(ctx context.Context, to, from *os.File, holes [][2]int64) (Copied, error) {
+	if clone(to, from) {
+		c, err := Digest(ctx, to)
+		c.Cloned = true
+		return c, err
+	}
+	return read(ctx, from, to, holes)
+}
+
+// Digest reads a file from its beginning.
+func Digest(ctx context.Context, from *os.File) (Copied, error) {
+	if _, err := from.Seek(0, io.SeekStart); err != nil {
+		return Copied{}, err
+	}
+	return read(ctx, from, nil, nil)
+}
+
+func read(ctx context.Context, from, to *os.File, holes [][2]int64) (c Copied, err error) {
+	buffer := buffers.Get().(*[step]byte)
+	defer buffers.Put(buffer)
+	hash := sha256.New()
+	for {
+		if err := ctx.Err(); err != nil {
+			return c, err
+		}
+		n, err := from.Read(buffer[:])
+		part := buffer[:n]
+		hash.Write(part)
+		if to != nil && n > 0 {
+			var failed error
+			if holes, failed = writeAround(to, part, c.Size, holes); failed != nil {
+				return c, failed
+			}
+		}
+		c.Size += int64(n)
+		if errors.Is(err, io.EOF) || n == 0 && err == nil {
+			break
+		}
+		if err != nil {
+			return c, err
+		}
+	}
+	c.Digest = hex.EncodeToString(hash.Sum(nil))
+	if to != nil && holes != nil {
+		err = to.Truncate(c.Size) // it may end in a hole
+	}
+	return c, err
+}
+
+// writeAround writes a part of a file at its place, but for what lies in a hole and is
+// zero. It returns the holes that are left; not nil where there were any.
+func writeAround(to *os.File, part []byte, at int64, holes [][2]int64) ([][2]int64, error) {
+	for len(part) > 0 {
+		for len(holes) > 0 && holes[0][0]+holes[0][1] <= at {
+			holes = holes[1:]
+		}
+		n := int64(len(part))
+		inHole := false
+		if len(holes) > 0 {
+			if start := holes[0][0]; start > at {
+				n = min(n, start-at)
+			} else {
+				n, inHole = min(n, start+holes[0][1]-at), true
+			}
+		}
+		if !inHole || !zero(part[:n]) {
+			if _, err := to.WriteAt(part[:n], at); err != nil {
+				return holes, err
+			}
+		}
+		part, at = part[n:], at+n
+	}
+	return holes, nil
+}
+
+func zero(data []byte) bool {
+	for _, b := range data {
+		if b != 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// SpaceError says that a file system has too little room.
+type SpaceError struct {
+	Where       string
+	Needs, Free int64 // bytes
+}
+
+func (e *SpaceError) Error() string {
+	return fmt.Sprintf("%s has %d bytes free, and %d are needed", e.Where, e.Free, e.Needs)
+}
+
+// slack is what a file system needs beside the content of files: blocks that are not filled,
+// and names.
+func slack(bytes int64) int64 { return bytes/32 + 64<<10 }
+
+// CheckSpace is a *SpaceError where a folder's file system has no room for so many bytes.
+// One that cannot tell has room.
+func CheckSpace(folder string, bytes int64) error {
+	free, err := Free(folder)
+	if err == nil && bytes > 0 && free < bytes+slack(bytes) {
+		return &SpaceError{folder, bytes, free}
+	}
+	return nil
+}

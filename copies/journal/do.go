@@ -1,0 +1,475 @@
+package journal
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"endroit/copies/disk"
+	"endroit/core/copyplan"
+	"endroit/parallel"
+)
+
+// syncEach is up to how many files each is brought onto the disk by itself; with more, the
+// file system is as a whole, where it can be.
+const syncEach = 64
+
+// Do makes the changes: all of them, or with an error none. told is called as files are
+// prepared, with how many of how many; it may be nil. Only after an *InterruptedError some
+// may be made: it is ended when the journal is next opened.
+func (j *Journal) Do(ctx context.Context, about About, changes []Change, told func(done, of int)) (Operation, error) {
+	return j.do(ctx, about, changes, nil, told)
+}
+
+// do is Do; moved gives for changes the kept file of another operation that becomes the new
+// content, without being copied where that can be.
+func (j *Journal) do(
+	ctx context.Context, about About, changes []Change, moved map[int]string, told func(done, of int),
+) (Operation, error) {
+	number, err := j.next(about)
+	if err != nil {
+		return Operation{}, err
+	}
+	now := time.Now()
+	d := &document{Format: Format, ID: newID(now), Number: number, Began: now.UTC().Truncate(time.Second), About: about, Folders: []folderMade{}}
+	folder := filepath.Join(j.folder, d.ID)
+	if err := os.MkdirAll(filepath.Join(folder, keptFolder), 0o700); err != nil {
+		return Operation{}, err
+	}
+	s := stage{folder: folder, d: d, changes: changes, moved: moved}
+	defer s.close()
+	err = s.plan()
+	if err == nil {
+		err = writeJSON(filepath.Join(folder, documentFile), d)
+	}
+	if err == nil {
+		err = syncPath(j.folder)
+	}
+	if err == nil {
+		err = s.prepare(ctx, told)
+	}
+	if err == nil {
+		err = s.unchanged()
+	}
+	if err == nil {
+		err = writeJSON(filepath.Join(folder, stagedMark), marks{})
+	}
+	if err != nil {
+		s.close()
+		if back := takeBack(folder, d); back != nil {
+			err = fmt.Errorf("%w (and what was prepared could not be removed: %w)", err, back)
+		}
+		return Operation{}, err
+	}
+	s.close()
+	if err := j.finish(folder, d); err != nil {
+		if back := rollBack(folder, d); back != nil {
+			return Operation{}, &InterruptedError{ID: d.ID, Err: err, Back: back}
+		}
+		return Operation{}, err
+	}
+	return operation(folder)
+}
+
+// stage prepares an operation.
+type stage struct {
+	folder  string
+	d       *document
+	changes []Change
+	moved   map[int]string
+	kept    *os.File // the folder of what is kept
+	device  uint64   // its file system's
+	links   bool     // that has names for one file in several folders
+}
+
+func (s *stage) close() {
+	if s.kept != nil {
+		_ = s.kept.Close()
+		s.kept = nil
+	}
+}
+
+// plan fills in the steps, and which folders have to be made.
+func (s *stage) plan() error {
+	kept, err := os.Open(filepath.Join(s.folder, keptFolder))
+	if err != nil {
+		return err
+	}
+	s.kept = kept
+	info, err := kept.Stat()
+	if err != nil {
+		return err
+	}
+	s.device = disk.Device(info)
+	s.links = disk.CanMove && s.canLink()
+	seen, devices := map[string]bool{}, map[string]uint64{}
+	for i, c := range s.changes {
+		if len(c.Names) == 0 || !filepath.IsAbs(c.Top) {
+			return fmt.Errorf("%s is no place of a file", c.Place)
+		}
+		st := step{Place: c.Place, Top: encodeTop(c.Top), Names: encodeNames(c.Names), Before: c.Before, After: c.After}
+		if c.After.Kind != copyplan.Nothing {
+			st.Part = fmt.Sprintf(".endroit-%s-%d", s.d.ID[len(s.d.ID)-8:], i)
+		}
+		device, err := s.above(c, seen, devices)
+		if err != nil {
+			return err
+		}
+		if c.Before.Kind != copyplan.Nothing {
+			st.Copied = device != s.device || !disk.CanMove || c.After.Kind != copyplan.Nothing && !s.links
+		}
+		s.d.Steps = append(s.d.Steps, st)
+	}
+	return nil
+}
+
+// canLink reports whether the journal's file system has hard links.
+func (s *stage) canLink() bool {
+	const probe, other = "probe", "probe-2"
+	f, err := os.OpenFile(filepath.Join(s.folder, keptFolder, probe), os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o600)
+	if err != nil {
+		return false
+	}
+	_ = f.Close()
+	err = disk.Link(s.kept, probe, s.kept, other)
+	_ = os.Remove(filepath.Join(s.folder, keptFolder, probe))
+	_ = os.Remove(filepath.Join(s.folder, keptFolder, other))
+	return err == nil
+}
+
+// above finds the closest folder above a change that is there, with its file system, and
+// notes those that have to be made. The anchor's own folder has to be there.
+func (s *stage) above(c Change, seen map[string]bool, devices map[string]uint64) (device uint64, err error) {
+	parent := filepath.Dir(c.Path())
+	if device, known := devices[parent]; known {
+		return device, nil
+	}
+	root, err := os.OpenRoot(c.Top)
+	if err != nil {
+		return 0, fmt.Errorf("%s: %w", c.Top, cause(err))
+	}
+	defer root.Close()
+	missing := len(c.Names) - 1
+	for ; missing > 0; missing-- {
+		info, err := root.Stat(filepath.Join(c.Names[:missing]...))
+		if err == nil && !info.IsDir() {
+			return 0, fmt.Errorf("%s is no folder", filepath.Join(append([]string{c.Top}, c.Names[:missing]...)...))
+		}
+		if err == nil {
+			device = disk.Device(info)
+			break
+		}
+		if !errors.Is(err, fs.ErrNotExist) {
+			return 0, fmt.Errorf("%s: %w", c.Path(), cause(err))
+		}
+	}
+	if missing == 0 {
+		info, err := root.Stat(".")
+		if err != nil {
+			return 0, err
+		}
+		device = disk.Device(info)
+	}
+	for n := missing + 1; n < len(c.Names); n++ {
+		f := folderMade{encodeTop(c.Top), encodeNames(c.Names[:n])}
+		if !seen[f.Top+"\x00"+f.Names] && c.After.Kind != copyplan.Nothing {
+			seen[f.Top+"\x00"+f.Names] = true
+			s.d.Folders = append(s.d.Folders, f)
+		}
+	}
+	devices[parent] = device
+	return device, nil
+}
+
+// prepare makes the folders, copies what cannot be kept by its name, and writes each new
+// content beside its place, all of it onto the disk.
+func (s *stage) prepare(ctx context.Context, told func(done, of int)) error {
+	if err := s.checkSpace(); err != nil {
+		return err
+	}
+	for _, f := range s.d.Folders {
+		if err := makeFolder(f); err != nil {
+			return err
+		}
+	}
+	each := len(s.changes) <= syncEach || !disk.CanSyncAll
+	err := parallel.EachTold(ctx, len(s.changes), told, func(ctx context.Context, i int) error {
+		if err := s.prepareOne(ctx, i, each); err != nil {
+			return fmt.Errorf("%s: %w", s.changes[i].Path(), cause(err))
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return syncSteps(s.d.Steps, s.kept, !each)
+}
+
+func (s *stage) prepareOne(ctx context.Context, i int, sync bool) error {
+	c, st := s.changes[i], s.d.Steps[i]
+	parent, err := openParent(c.Top, c.Names)
+	if err != nil {
+		if c.After.Kind == copyplan.Nothing && errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		return err
+	}
+	defer parent.close()
+	name := c.Names[len(c.Names)-1]
+	if st.Copied {
+		if err := s.keepAs(ctx, parent, name, strconv.Itoa(i), sync); err != nil {
+			return err
+		}
+	}
+	switch c.After.Kind {
+	case copyplan.Nothing:
+		return nil
+	case copyplan.Link:
+		return parent.root.Symlink(c.LinkText, st.Part)
+	}
+	if kept := s.moved[i]; kept != "" && s.takeKept(parent, kept, st.Part) {
+		return nil
+	}
+	return writePart(ctx, parent, st.Part, c, sync)
+}
+
+// takeKept gives what another operation kept the name of a part, instead of copying it.
+func (s *stage) takeKept(parent parentFolder, kept, part string) bool {
+	folder, err := os.Open(filepath.Dir(kept))
+	if err != nil {
+		return false
+	}
+	defer folder.Close()
+	return disk.Link(folder, filepath.Base(kept), parent.file, part) == nil
+}
+
+// writePart writes a file's new content under the part's name.
+func writePart(ctx context.Context, parent parentFolder, part string, c Change, sync bool) error {
+	from, err := c.Open()
+	if err != nil {
+		return err
+	}
+	defer from.Close()
+	// Read too: a clone is read back for its digest.
+	to, err := parent.root.OpenFile(part, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	copied, err := disk.Copy(ctx, to, from, c.Attributes.Holes)
+	if err == nil && (copied.Size != c.After.Size || copied.Digest != c.After.Digest) {
+		err = &ContentError{c.Place}
+	}
+	if err == nil {
+		disk.SetXattrs(to, c.Attributes.Xattrs)
+		if c.Attributes.Mode != 0 {
+			err = ignoreUnsupported(to.Chmod(c.Attributes.Mode))
+		}
+	}
+	if err == nil && sync {
+		err = to.Sync()
+	}
+	if closed := to.Close(); err == nil {
+		err = closed
+	}
+	if err != nil {
+		return err
+	}
+	return parent.root.Chtimes(part, c.Attributes.Time, c.Attributes.Time)
+}
+
+// ContentError says that the new content of a file is not the one that it is to be: a copy
+// is damaged, or changes meanwhile.
+type ContentError struct{ Place string }
+
+func (e *ContentError) Error() string {
+	return "the copy of this file does not have the content that its record says; nothing was done"
+}
+
+// keepAs copies what is replaced into the journal's folder, under a name.
+func (s *stage) keepAs(ctx context.Context, parent parentFolder, name, as string, sync bool) error {
+	kept := filepath.Join(s.folder, keptFolder, as)
+	info, err := parent.root.Lstat(name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil // which unchanged tells
+	}
+	if err != nil {
+		return err
+	}
+	if info.Mode()&fs.ModeSymlink != 0 {
+		text, err := parent.root.Readlink(name)
+		if err != nil {
+			return err
+		}
+		return os.Symlink(text, kept)
+	}
+	if !info.Mode().IsRegular() {
+		return errors.New("it is no regular file")
+	}
+	from, err := parent.root.Open(name)
+	if err != nil {
+		return err
+	}
+	defer from.Close()
+	attributes := disk.Read(from, info)
+	to, err := os.OpenFile(kept, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = disk.Copy(ctx, to, from, attributes.Holes)
+	if err == nil {
+		disk.SetXattrs(to, attributes.Xattrs)
+		if err = ignoreUnsupported(to.Chmod(attributes.Mode)); err == nil && sync {
+			err = to.Sync()
+		}
+	}
+	if closed := to.Close(); err == nil {
+		err = closed
+	}
+	if err != nil {
+		return err
+	}
+	after, err := parent.root.Lstat(name)
+	if err != nil || disk.Look(after) != disk.Look(info) {
+		return disk.ErrChanged
+	}
+	return os.Chtimes(kept, attributes.Time, attributes.Time)
+}
+
+// checkSpace foresees whether there is room, on both sides.
+func (s *stage) checkSpace() error {
+	needs := map[uint64]int64{}
+	where := map[uint64]string{}
+	for i, c := range s.changes {
+		if s.d.Steps[i].Copied {
+			needs[s.device] += c.Before.Size
+			where[s.device] = filepath.Dir(s.folder)
+		}
+		if c.After.Kind != copyplan.Regular || s.moved[i] != "" {
+			continue
+		}
+		at := c.Top
+		for n := len(c.Names) - 1; n > 0; n-- {
+			folder := filepath.Join(append([]string{c.Top}, c.Names[:n]...)...)
+			if _, err := os.Stat(folder); err == nil {
+				at = folder
+				break
+			}
+		}
+		info, err := os.Stat(at)
+		if err != nil {
+			return err
+		}
+		device := disk.Device(info)
+		size := c.After.Size
+		for _, h := range c.Attributes.Holes {
+			size -= h[1]
+		}
+		needs[device] += size
+		if where[device] == "" {
+			where[device] = at
+		}
+	}
+	for device, bytes := range needs {
+		if err := disk.CheckSpace(where[device], bytes); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// unchanged checks that each file is still as it was when the person was asked.
+func (s *stage) unchanged() error {
+	for i, c := range s.changes {
+		root, err := os.OpenRoot(c.Top)
+		if err != nil {
+			return fmt.Errorf("%s: %w", c.Top, cause(err))
+		}
+		info, err := root.Lstat(filepath.Join(c.Names...))
+		_ = root.Close()
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			if c.Before.Kind != copyplan.Nothing {
+				return &ChangedError{c.Path()}
+			}
+		case err != nil:
+			return fmt.Errorf("%s: %w", c.Path(), cause(err))
+		case !looksLike(info, s.d.Steps[i].Before):
+			return &ChangedError{c.Path()}
+		}
+	}
+	return nil
+}
+
+// looksLike reports whether what is there has the kind, size and time of a state.
+func looksLike(info fs.FileInfo, s copyplan.State) bool {
+	switch s.Kind {
+	case copyplan.Regular:
+		return info.Mode().IsRegular() && info.Size() == s.Size && info.ModTime().Equal(s.Time)
+	case copyplan.Link:
+		return info.Mode()&fs.ModeSymlink != 0
+	}
+	return false
+}
+
+// syncSteps brings the folders in which steps change something onto the disk, and that of
+// what is kept: one by one, or their whole file systems with all that is in them.
+func syncSteps(steps []step, kept *os.File, all bool) error {
+	do := (*parentFolder).sync
+	if !all {
+		if err := ignoreUnsupported(disk.SyncFolder(kept)); err != nil {
+			return err
+		}
+		return eachParent(steps, do)
+	}
+	done := map[uint64]bool{}
+	once := func(folder *os.File) error {
+		info, err := folder.Stat()
+		if err != nil || done[disk.Device(info)] {
+			return err
+		}
+		done[disk.Device(info)] = true
+		return disk.SyncAll(folder)
+	}
+	if err := once(kept); err != nil {
+		return err
+	}
+	return eachParent(steps, func(p *parentFolder) error { return once(p.file) })
+}
+
+// eachParent opens each folder in which a step changes something, once.
+func eachParent(steps []step, do func(*parentFolder) error) error {
+	done := map[string]bool{}
+	for _, st := range steps {
+		folder, _ := cutLast(st.Names)
+		key := st.Top + "\x00" + folder
+		if done[key] {
+			continue
+		}
+		done[key] = true
+		p, _, err := st.open()
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
+		if err == nil {
+			err = do(&p)
+			p.close()
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func cutLast(names string) (folder, name string) {
+	if cut := strings.LastIndexByte(names, '/'); cut >= 0 {
+		return names[:cut], names[cut+1:]
+	}
+	return "", names
+}
