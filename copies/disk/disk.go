@@ -172,3 +172,17 @@ func CheckSpace(folder string, bytes int64) error {
 	}
 	return nil
 }
+
+// Cause is what an error of the system says, without the call and its path: who adds the
+// path says it in full.
+func Cause(err error) error {
+	var path *fs.PathError
+	var link *os.LinkError
+	switch {
+	case errors.As(err, &path):
+		return path.Err
+	case errors.As(err, &link):
+		return link.Err
+	}
+	return err
+}

@@ -152,7 +152,7 @@ func (s *stage) above(c Change, seen map[string]bool, devices map[string]uint64)
 	}
 	root, err := os.OpenRoot(c.Top)
 	if err != nil {
-		return 0, fmt.Errorf("%s: %w", c.Top, cause(err))
+		return 0, fmt.Errorf("%s: %w", c.Top, disk.Cause(err))
 	}
 	defer root.Close()
 	missing := len(c.Names) - 1
@@ -166,7 +166,7 @@ func (s *stage) above(c Change, seen map[string]bool, devices map[string]uint64)
 			break
 		}
 		if !errors.Is(err, fs.ErrNotExist) {
-			return 0, fmt.Errorf("%s: %w", c.Path(), cause(err))
+			return 0, fmt.Errorf("%s: %w", c.Path(), disk.Cause(err))
 		}
 	}
 	if missing == 0 {
@@ -201,7 +201,7 @@ func (s *stage) prepare(ctx context.Context, told func(done, of int)) error {
 	each := len(s.changes) <= syncEach || !disk.CanSyncAll
 	err := parallel.EachTold(ctx, len(s.changes), told, func(ctx context.Context, i int) error {
 		if err := s.prepareOne(ctx, i, each); err != nil {
-			return fmt.Errorf("%s: %w", s.changes[i].Path(), cause(err))
+			return fmt.Errorf("%s: %w", s.changes[i].Path(), disk.Cause(err))
 		}
 		return nil
 	})
@@ -388,7 +388,7 @@ func (s *stage) unchanged() error {
 	for i, c := range s.changes {
 		root, err := os.OpenRoot(c.Top)
 		if err != nil {
-			return fmt.Errorf("%s: %w", c.Top, cause(err))
+			return fmt.Errorf("%s: %w", c.Top, disk.Cause(err))
 		}
 		info, err := root.Lstat(filepath.Join(c.Names...))
 		_ = root.Close()
@@ -398,7 +398,7 @@ func (s *stage) unchanged() error {
 				return &ChangedError{c.Path()}
 			}
 		case err != nil:
-			return fmt.Errorf("%s: %w", c.Path(), cause(err))
+			return fmt.Errorf("%s: %w", c.Path(), disk.Cause(err))
 		case !looksLike(info, s.d.Steps[i].Before):
 			return &ChangedError{c.Path()}
 		}

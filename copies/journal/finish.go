@@ -26,7 +26,7 @@ func (j *Journal) finish(folder string, d *document) error {
 	for i, st := range d.Steps {
 		note, err := swap(kept, filepath.Join(folder, keptFolder), i, st)
 		if err != nil {
-			return fmt.Errorf("%s: %w", st.path(), cause(err))
+			return fmt.Errorf("%s: %w", st.path(), disk.Cause(err))
 		}
 		if note != "" {
 			notes = append(notes, note)
@@ -111,7 +111,7 @@ func rollBack(folder string, d *document) error {
 	for i := len(d.Steps) - 1; i >= 0; i-- {
 		left, err := swapBack(folder, kept, i, d.Steps[i])
 		if err != nil {
-			return fmt.Errorf("%s: %w", d.Steps[i].path(), cause(err))
+			return fmt.Errorf("%s: %w", d.Steps[i].path(), disk.Cause(err))
 		}
 		leftover = leftover || left
 	}

@@ -64,7 +64,7 @@ func (s step) open() (p parentFolder, name string, err error) {
 	}
 	if _, err := os.Stat(top); err != nil {
 		// Perhaps its disk is not plugged in: what is below it is not gone for that.
-		return p, "", fmt.Errorf("the folder %s cannot be opened: %v", top, cause(err))
+		return p, "", fmt.Errorf("the folder %s cannot be opened: %v", top, disk.Cause(err))
 	}
 	p, err = openParent(top, names)
 	return p, names[len(names)-1], err
@@ -99,7 +99,7 @@ func withFolder(f folderMade, do func(root *os.Root, name string) error) error {
 	}
 	root, err := os.OpenRoot(top)
 	if err != nil {
-		return fmt.Errorf("%s: %w", top, cause(err))
+		return fmt.Errorf("%s: %w", top, disk.Cause(err))
 	}
 	defer root.Close()
 	return do(root, filepath.Join(names...))
@@ -112,20 +112,6 @@ func syncPath(folder string) error {
 	}
 	defer f.Close()
 	return disk.SyncFolder(f)
-}
-
-// cause is what an error of the system says, without the call and its path: who adds the
-// path says it in full.
-func cause(err error) error {
-	var path *fs.PathError
-	var link *os.LinkError
-	switch {
-	case errors.As(err, &path):
-		return path.Err
-	case errors.As(err, &link):
-		return link.Err
-	}
-	return err
 }
 
 // ignoreMissing takes for done what is about something that is not there.

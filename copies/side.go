@@ -1,0 +1,260 @@
+package copies
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"endroit/copies/disk"
+	"endroit/core/copyplan"
+	"endroit/core/copyrecord"
+	"endroit/core/filename"
+	"endroit/core/footprint"
+	"endroit/core/phrase"
+	"endroit/core/place"
+	"endroit/locate"
+	"endroit/machine"
+)
+
+// Choice says what of a title is meant.
+type Choice struct {
+	Holds []string // of draft.Holds; empty for all
+	Slot  string   // only files whose {slot} this is; empty for all
+}
+
+// Includes reports whether locations that hold something are meant.
+func (c Choice) Includes(holds string) bool {
+	return len(c.Holds) == 0 || slices.Contains(c.Holds, holds)
+}
+
+// Side is what one variant of a title has on this machine.
+type Side struct {
+	Title, TitleID string
+	Source         copyrecord.Source
+	Variant        locate.Variant
+	Files          []SideFile // by place
+	// LeftOut is what of the variant is not among the files, and why.
+	LeftOut []copyrecord.LeftOut
+
+	here *locate.Resolver
+}
+
+// SideFile is a file of a side.
+type SideFile struct {
+	copyplan.Item
+	Location int // in the variant's
+	File     machine.File
+	Target   machine.Target
+}
+
+// Gather looks at the files of a variant that here has found. A location that is disputed
+// or could not be searched is left out.
+func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choice) *Side {
+	s := &Side{Title: t.Title, TitleID: t.ID, Variant: v, here: here}
+	had := map[string]bool{}
+	for i := range v.Locations {
+		l := &s.Variant.Locations[i]
+		leave := func(why string) { s.LeftOut = append(s.LeftOut, copyrecord.LeftOut{What: l.At, Why: why}) }
+		switch {
+		case l.Error != "":
+			leave(l.Error)
+			continue
+		case !l.Usable:
+			leave(fmt.Sprintf("%s: %s", l.Standing, l.Reason))
+			continue
+		case l.Place().Anchor == place.Registry:
+			leave("registry keys are not copied yet")
+			continue
+		case !choice.Includes(l.Holds):
+			if len(l.Files) > 0 {
+				leave(fmt.Sprintf("it holds %s, which was not chosen (%s)", footprint.Kind(l.Holds).Word(), phrase.Count(len(l.Files), "file", "files")))
+			}
+			continue
+		}
+		for _, sk := range l.Skipped {
+			s.LeftOut = append(s.LeftOut, copyrecord.LeftOut{What: sk.Path, Why: sk.Why})
+		}
+		if l.More > 0 {
+			leave(fmt.Sprintf("%d more were skipped", l.More))
+		}
+		for _, f := range l.Files {
+			if choice.Slot != "" && f.Captures["slot"] != choice.Slot {
+				continue
+			}
+			at := l.PlaceOf(f).String()
+			if had[f.Path] {
+				continue // two locations find it
+			}
+			had[f.Path] = true
+			s.Files = append(s.Files, SideFile{
+				copyplan.Item{Place: at, State: copyplan.State{Kind: copyplan.Regular, Size: f.Size, Time: f.Time}},
+				i, f, machine.Target{Top: f.Top(), Names: f.Names()},
+			})
+		}
+	}
+	s.findLinks()
+	slices.SortFunc(s.Files, func(a, b SideFile) int { return strings.Compare(a.Place, b.Place) })
+	return s
+}
+
+// findLinks finds what links lead to: one that leads to no other file of the side is left
+// out.
+func (s *Side) findLinks() {
+	byPath := map[string]string{}
+	linked := false
+	for _, f := range s.Files {
+		if f.File.Linked() {
+			linked = true
+			continue
+		}
+		byPath[f.File.Path] = f.Place
+		if real, err := filepath.EvalSymlinks(f.File.Path); linked || err == nil {
+			byPath[real] = f.Place
+		}
+	}
+	if !linked {
+		return
+	}
+	s.Files = slices.DeleteFunc(s.Files, func(f SideFile) bool {
+		return f.File.Linked() && s.linkTarget(f, byPath) == ""
+	})
+	for i := range s.Files {
+		f := &s.Files[i]
+		if !f.File.Linked() {
+			continue
+		}
+		f.State = copyplan.State{Kind: copyplan.Link, Link: s.linkTarget(*f, byPath)}
+		if info, err := os.Lstat(f.File.Path); err == nil {
+			f.Time = info.ModTime()
+		}
+	}
+}
+
+func (s *Side) linkTarget(f SideFile, byPath map[string]string) string {
+	real, err := filepath.EvalSymlinks(f.File.Path)
+	if at := byPath[real]; err == nil && at != "" && anchorOf(at) == anchorOf(f.Place) {
+		return at
+	}
+	left := copyrecord.LeftOut{What: f.File.Path, Why: "it is a link to something that no location covers"}
+	if !slices.Contains(s.LeftOut, left) {
+		s.LeftOut = append(s.LeftOut, left)
+	}
+	return ""
+}
+
+func anchorOf(at string) string {
+	anchor, _, _ := strings.Cut(at, ":")
+	return anchor
+}
+
+// Items are the files with what is known of them.
+func (s *Side) Items() []copyplan.Item {
+	out := make([]copyplan.Item, len(s.Files))
+	for i, f := range s.Files {
+		out[i] = f.Item
+	}
+	return out
+}
+
+// location is the location of a file.
+func (s *Side) location(f SideFile) *locate.Location { return &s.Variant.Locations[f.Location] }
+
+// open opens a file of the side, the one that was found.
+func (s *Side) open(f SideFile) (*os.File, error) { return s.here.Open(s.location(f), f.File) }
+
+// Digests reads the files for which wanted holds, where seen does not know them, and fills
+// in their digests.
+func (s *Side) Digests(ctx context.Context, seen *Seen, wanted func(SideFile) bool) error {
+	for i := range s.Files {
+		f := &s.Files[i]
+		if f.Kind != copyplan.Regular || f.Digest != "" || !wanted(*f) {
+			continue
+		}
+		if err := s.digest(ctx, f, seen); err != nil {
+			return fmt.Errorf("%s: %w", f.File.Path, err)
+		}
+	}
+	return nil
+}
+
+func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen) error {
+	file, err := s.open(*f)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	info, err := file.Stat()
+	if err != nil {
+		return err
+	}
+	if known := seen.Digest(f.File.Path, disk.Look(info)); known != "" {
+		f.Digest = known
+		return nil
+	}
+	begun := seen.now()
+	copied, err := disk.Digest(ctx, file)
+	if err != nil {
+		return err
+	}
+	after, err := file.Stat()
+	if err != nil {
+		return err
+	}
+	if disk.Look(after) != disk.Look(info) || copied.Size != info.Size() {
+		return disk.ErrChanged
+	}
+	f.Digest = copied.Digest
+	seen.Note(f.File.Path, disk.Look(info), copied.Digest, begun)
+	return nil
+}
+
+// foldOf gives for a place the text under which this machine finds it.
+func (s *Side) foldOf() func(at string) string {
+	folding := map[string]bool{}
+	for i := range s.Variant.Locations {
+		l := &s.Variant.Locations[i]
+		if l.Folds() {
+			folding[string(l.Place().Anchor)] = true
+		}
+	}
+	return func(at string) string {
+		if folding[anchorOf(at)] {
+			return filename.Fold(at)
+		}
+		return at
+	}
+}
+
+// parts are what the named parts of a side's locations stand for everywhere.
+func (s *Side) parts() place.Captures {
+	out := place.Captures{}
+	for i := range s.Variant.Locations {
+		l := &s.Variant.Locations[i]
+		for name, value := range l.Known() {
+			if strings.Contains(l.At, "{"+name+"}") {
+				out[name] = value
+			}
+		}
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	return out
+}
+
+// captures are what a file's location captured, with what was known beforehand.
+func (s *Side) captures(f SideFile) place.Captures {
+	l := s.location(f)
+	out := place.Captures{}
+	if found, ok := l.Place().Match(f.Target.Names, nil); ok {
+		maps.Copy(out, found)
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	return out
+}

@@ -1,0 +1,622 @@
+package copies
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"endroit/copies/disk"
+	"endroit/core/copyplan"
+	"endroit/core/copyrecord"
+	"endroit/core/filename"
+	"endroit/core/notes"
+	"endroit/parallel"
+	"endroit/safefile"
+)
+
+// TakeOptions say how a copy is taken.
+type TakeOptions struct {
+	To      string // the folder of copies
+	Name    string // of this copy; may be empty
+	Set     bool
+	Kept    bool
+	Form    Form
+	By      string // the version of this program
+	Machine string // a pseudonym
+	Seen    *Seen
+	// Again looks at the same files once more. A copy is of one moment: what changes while
+	// it is taken is copied again.
+	Again func(ctx context.Context) (*Side, error)
+	Told  func(done, of int) // as files are copied; may be nil
+	// Always takes a copy also where the last one in the folder has the same content.
+	Always bool
+	// Pause is how long to wait before files that changed are read again; 0 for the usual.
+	Pause time.Duration
+}
+
+// Taken is a copy that was taken.
+type Taken struct {
+	Copy *Copy
+	// Same says that nothing was written: Copy is the last one, which has the same content.
+	Same bool
+	// Unchanged is how many files are those of the last copy: they take no space where the
+	// file system can have one file in several folders. Written is how many bytes were
+	// written.
+	Unchanged int
+	Written   int64
+	Tries     int // how often files had to be read, because some changed
+}
+
+// ErrEmpty says that there are no files to copy.
+var ErrEmpty = errors.New("there are no files to copy")
+
+// RestlessError says that files changed each time that they were read.
+type RestlessError struct{ Paths []string }
+
+func (e *RestlessError) Error() string {
+	return fmt.Sprintf(
+		"%s changed each time while it was copied, so that the files would not be of one moment; end the game, or what else writes there, and try again",
+		strings.Join(e.Paths, ", "),
+	)
+}
+
+// How often files that change are read again, and how long after.
+const (
+	maxTries   = 5
+	usualPause = 400 * time.Millisecond
+)
+
+// partPrefix begins the name of a copy that is not whole yet.
+const partPrefix = ".part-"
+
+// Take takes a copy of a side. The copy is whole, on the disk, and of one moment, or there
+// is none.
+func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
+	if len(side.Files) == 0 {
+		return nil, ErrEmpty
+	}
+	if err := checkTarget(side, o.To); err != nil {
+		return nil, err
+	}
+	folder := filepath.Join(o.To, filename.Portable(side.Title))
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
+	}
+	removeParts(folder, o.Machine)
+	last := lastOf(ctx, folder, side)
+	if last != nil && !o.Always {
+		if same, err := sameAs(ctx, side, last, o.Seen); err != nil || same {
+			return &Taken{Copy: last, Same: true, Unchanged: len(side.Files)}, err
+		}
+	}
+	if err := disk.CheckSpace(folder, bytesBeside(side, last)); err != nil {
+		return nil, err
+	}
+	now := time.Now()
+	t := &taking{o: o, folder: folder, part: filepath.Join(folder, partPrefix+short(o.Machine)+"-"+newID()), last: last}
+	defer os.RemoveAll(t.part)
+	if err := os.MkdirAll(t.part, 0o755); err != nil {
+		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
+	}
+	if last != nil {
+		defer t.openLast()()
+	}
+	tries, side, err := t.ofOneMoment(ctx, side)
+	if err != nil {
+		return nil, err
+	}
+	r := t.record(side, now)
+	if err := r.Check(); err != nil {
+		return nil, err
+	}
+	out := &Taken{Unchanged: t.unchanged, Written: t.written, Tries: tries}
+	if out.Copy, err = t.publish(ctx, r); err != nil {
+		return nil, err
+	}
+	return out, o.Seen.Save()
+}
+
+// checkTarget refuses a folder of copies that lies where the files are: the next copy would
+// copy it.
+func checkTarget(side *Side, to string) error {
+	real, err := filepath.EvalSymlinks(to)
+	if err != nil {
+		real = filepath.Clean(to) // it will be made
+	}
+	for i := range side.Variant.Locations {
+		l := &side.Variant.Locations[i]
+		at, err := filepath.EvalSymlinks(l.Folder)
+		if l.Folder == "" || err != nil {
+			continue
+		}
+		if rel, err := filepath.Rel(at, real); err == nil && (rel == "." || filepath.IsLocal(rel)) {
+			return fmt.Errorf("%s lies in %s, which is copied; name a folder elsewhere with --to", to, l.Folder)
+		}
+	}
+	return nil
+}
+
+// taking is a copy that is being taken.
+type taking struct {
+	o            TakeOptions
+	folder, part string
+	last         *Copy
+	lastRoot     *os.Root
+	lastFiles    map[string]copyrecord.File // by place
+	done         map[string]doneFile        // by place
+	names        copyrecord.Names
+	unchanged    int
+	written      int64
+}
+
+// doneFile is a file that is in the copy.
+type doneFile struct {
+	copyrecord.File
+	identity disk.Identity
+	reused   bool
+	written  int64
+}
+
+func (t *taking) openLast() (done func()) {
+	root, err := os.OpenRoot(t.last.Path)
+	if err != nil || t.last.Form != Folder {
+		return func() {}
+	}
+	t.lastRoot, t.lastFiles = root, map[string]copyrecord.File{}
+	for _, f := range t.last.Record.Files {
+		t.lastFiles[f.Place] = f
+	}
+	return func() { _ = root.Close() }
+}
+
+// ofOneMoment copies the files until all were unchanged from the first look to the last.
+func (t *taking) ofOneMoment(ctx context.Context, side *Side) (tries int, of *Side, err error) {
+	t.done = map[string]doneFile{}
+	pause := t.o.Pause
+	if pause == 0 {
+		pause = usualPause
+	}
+	for tries = 1; ; tries++ {
+		changed, err := t.copyAll(ctx, side)
+		if err != nil {
+			return tries, nil, err
+		}
+		if t.o.Again == nil {
+			if len(changed) > 0 {
+				return tries, nil, &RestlessError{changed}
+			}
+			return tries, side, nil
+		}
+		again, err := t.o.Again(ctx)
+		if err != nil {
+			return tries, nil, err
+		}
+		if len(changed) == 0 {
+			changed = differ(side, again)
+		}
+		if len(changed) == 0 {
+			return tries, side, nil
+		}
+		if tries == maxTries {
+			return tries, nil, &RestlessError{changed[:min(len(changed), 5)]}
+		}
+		select {
+		case <-ctx.Done():
+			return tries, nil, ctx.Err()
+		case <-time.After(pause):
+		}
+		pause *= 2
+		if side, err = t.o.Again(ctx); err != nil {
+			return tries, nil, err
+		}
+		if len(side.Files) == 0 {
+			return tries, nil, ErrEmpty
+		}
+	}
+}
+
+// differ lists the files that are not the same in two looks at one side.
+func differ(a, b *Side) (paths []string) {
+	is := map[string]SideFile{}
+	for _, f := range b.Files {
+		is[f.Place] = f
+	}
+	for _, f := range a.Files {
+		other, there := is[f.Place]
+		if !there || other.Size != f.Size || !other.Time.Equal(f.Time) || other.Kind != f.Kind || other.Link != f.Link {
+			paths = append(paths, f.File.Path)
+		}
+		delete(is, f.Place)
+	}
+	for _, f := range is {
+		paths = append(paths, f.File.Path)
+	}
+	return paths
+}
+
+// copyAll brings all files of a side into the copy, but for those that are in it as they
+// are. changed are those that were written meanwhile.
+func (t *taking) copyAll(ctx context.Context, side *Side) (changed []string, err error) {
+	stored := make([]string, len(side.Files))
+	wanted := map[string]bool{}
+	for i, f := range side.Files {
+		wanted[f.Place] = true
+		if had, ok := t.done[f.Place]; ok {
+			stored[i] = had.Stored
+		} else if f.Kind == copyplan.Regular {
+			l := side.location(f)
+			stored[i] = t.names.Next(l.Place().Anchor, f.Target.Names)
+		}
+	}
+	for place, f := range t.done {
+		if !wanted[place] {
+			_ = os.Remove(filepath.Join(t.part, filepath.FromSlash(f.Stored)))
+			delete(t.done, place)
+		}
+	}
+	root, err := os.OpenRoot(t.part)
+	if err != nil {
+		return nil, err
+	}
+	defer root.Close()
+	results := make([]doneFile, len(side.Files))
+	restless := make([]bool, len(side.Files))
+	err = parallel.EachTold(ctx, len(side.Files), t.o.Told, func(ctx context.Context, i int) error {
+		f := side.Files[i]
+		if had, ok := t.done[f.Place]; ok && f.Kind == copyplan.Regular && had.Size == f.Size && had.Time.Equal(f.Time) {
+			if info, err := os.Stat(f.File.Path); err == nil && disk.Look(info) == had.identity {
+				results[i] = had
+				return nil
+			}
+		}
+		var err error
+		results[i], err = t.copyOne(ctx, root, side, f, stored[i])
+		switch {
+		case errors.Is(err, disk.ErrChanged), errors.Is(err, fs.ErrNotExist):
+			restless[i] = true
+		case err != nil:
+			return fmt.Errorf("%s: %w", f.File.Path, disk.Cause(err))
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	t.unchanged, t.written = 0, 0
+	for i, f := range side.Files {
+		if restless[i] {
+			changed = append(changed, f.File.Path)
+			continue
+		}
+		t.done[f.Place] = results[i]
+		t.written += results[i].written
+		if results[i].reused {
+			t.unchanged++
+		}
+	}
+	return changed, nil
+}
+
+// copyOne brings one file into the copy.
+func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideFile, stored string) (d doneFile, err error) {
+	d.File = copyrecord.File{Place: f.Place, Location: f.Location, Size: f.Size, Time: f.Time.UTC(), Parts: side.captures(f)}
+	if f.Kind == copyplan.Link {
+		d.Link, d.Size = f.Link, 0
+		return d, nil
+	}
+	from, err := side.open(f)
+	if err != nil {
+		return d, replaced(f, err)
+	}
+	defer from.Close()
+	info, err := from.Stat()
+	if err != nil {
+		return d, err
+	}
+	d.identity = disk.Look(info)
+	if info.Size() != f.Size || !info.ModTime().Equal(f.Time) {
+		return d, disk.ErrChanged
+	}
+	attributes := disk.Read(from, info)
+	d.Stored, d.Mode, d.Xattrs, d.Holes = stored, uint32(attributes.Mode), attributes.Xattrs, attributes.Holes
+	known := t.o.Seen.Digest(f.File.Path, d.identity)
+	if known != "" && t.reuse(root, f, known, d) {
+		d.SHA256, d.reused = known, true
+	} else if err := t.write(ctx, root, from, f, attributes, &d); err != nil {
+		return d, err
+	}
+	after, err := from.Stat()
+	if err != nil {
+		return d, err
+	}
+	if disk.Look(after) != d.identity {
+		return d, disk.ErrChanged
+	}
+	d.Note = t.verdict(side, f, root, d)
+	return d, nil
+}
+
+// replaced takes for a change what Open says of a file that is no longer the one that was
+// found.
+func replaced(f SideFile, err error) error {
+	if info, gone := os.Stat(f.File.Path); gone != nil || info.Size() != f.Size || !info.ModTime().Equal(f.Time) {
+		return disk.ErrChanged
+	}
+	return err
+}
+
+// reuse gives the file that the last copy has a name in this one too.
+func (t *taking) reuse(root *os.Root, f SideFile, digest string, d doneFile) bool {
+	had, ok := t.lastFiles[f.Place]
+	if !ok || had.SHA256 != digest || had.Mode != d.Mode || !had.Time.Equal(f.Time) {
+		return false
+	}
+	info, err := t.lastRoot.Lstat(filepath.FromSlash(had.Stored))
+	if err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
+		return false
+	}
+	if err := root.MkdirAll(filepath.FromSlash(path.Dir(d.Stored)), 0o755); err != nil {
+		return false
+	}
+	// By their paths: a copy's folder is nobody's who could exchange it.
+	into := filepath.Join(t.part, filepath.FromSlash(d.Stored))
+	_ = os.Remove(into)
+	return os.Link(filepath.Join(t.last.Path, filepath.FromSlash(had.Stored)), into) == nil
+}
+
+// write copies a file's content.
+func (t *taking) write(ctx context.Context, root *os.Root, from *os.File, f SideFile, a disk.Attributes, d *doneFile) error {
+	name := filepath.FromSlash(d.Stored)
+	if err := root.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+		return err
+	}
+	_ = root.Remove(name) // of an earlier try; it may be a name of the last copy's file
+	to, err := root.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	begun := time.Now()
+	copied, err := disk.Copy(ctx, to, from, a.Holes)
+	if err == nil {
+		disk.SetXattrs(to, a.Xattrs)
+		// Readable for its owner, whatever the original is.
+		_ = to.Chmod(a.Mode&0o777 | 0o400)
+		if t.o.Form == Folder && !disk.CanSyncAll {
+			err = to.Sync()
+		}
+	}
+	if closed := to.Close(); err == nil {
+		err = closed
+	}
+	if err == nil {
+		err = root.Chtimes(name, f.Time, f.Time)
+	}
+	if err != nil {
+		return err
+	}
+	if copied.Size != f.Size {
+		return disk.ErrChanged
+	}
+	d.SHA256, d.written = copied.Digest, copied.Size
+	t.o.Seen.Note(f.File.Path, d.identity, copied.Digest, begun)
+	return nil
+}
+
+// verdict is what the notes on structure say of a file that was copied.
+func (t *taking) verdict(side *Side, f SideFile, root *os.Root, d doneFile) string {
+	n := side.location(f).Notes
+	if n == nil {
+		return ""
+	}
+	file, err := openRegular(root, filepath.FromSlash(d.Stored))
+	if err != nil {
+		return notes.Unsure
+	}
+	defer file.Close()
+	data, _, err := safefile.ReadSteady(file, f.File.Path)
+	if err != nil {
+		return notes.Unsure
+	}
+	return n.Judge(data).Word
+}
+
+// record says what the copy is.
+func (t *taking) record(side *Side, now time.Time) *copyrecord.Record {
+	v := side.Variant
+	r := &copyrecord.Record{
+		Format: copyrecord.Format, ID: newID(), Title: side.Title, TitleID: side.TitleID, Name: t.o.Name, Set: t.o.Set, Kept: t.o.Kept,
+		Taken: now.UTC().Truncate(time.Millisecond), By: t.o.By, Machine: t.o.Machine, Source: side.Source,
+		Variant: copyrecord.Variant{
+			Store: v.Store, Reference: v.Reference, Launcher: v.Launcher, OS: v.System, Runtime: v.Runtime, Version: v.Version,
+			Account: v.Account, Parts: side.parts(),
+		},
+		LeftOut: side.LeftOut, Files: make([]copyrecord.File, 0, len(side.Files)),
+	}
+	index := map[int]int{} // of the variant's locations in the record's
+	for _, f := range side.Files {
+		d := t.done[f.Place].File
+		at, ok := index[f.Location]
+		if !ok {
+			l := side.location(f)
+			at = len(r.Locations)
+			index[f.Location] = at
+			r.Locations = append(r.Locations, copyrecord.Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Reason: l.Reason})
+		}
+		d.Location = at
+		r.Files = append(r.Files, d)
+	}
+	return r
+}
+
+// publish gives the copy its name, when it is whole and on the disk.
+func (t *taking) publish(ctx context.Context, r *copyrecord.Record) (*Copy, error) {
+	text, err := r.Text()
+	if err != nil {
+		return nil, err
+	}
+	if err := os.WriteFile(filepath.Join(t.part, copyrecord.FileName), text, 0o644); err != nil {
+		return nil, fmt.Errorf("%s: %w", t.folder, disk.Cause(err))
+	}
+	if t.o.Form != Folder {
+		return t.publishArchive(ctx, r, text)
+	}
+	if err := syncTree(t.part); err != nil {
+		return nil, fmt.Errorf("%s: %w", t.folder, disk.Cause(err))
+	}
+	name := folderName(r)
+	for i := 2; ; i++ {
+		path := filepath.Join(t.folder, name)
+		if _, err := os.Lstat(path); errors.Is(err, fs.ErrNotExist) {
+			if err := os.Rename(t.part, path); err != nil {
+				return nil, fmt.Errorf("%s: %w", path, disk.Cause(err))
+			}
+			return &Copy{r, path, Folder}, syncFolder(t.folder)
+		}
+		name = fmt.Sprintf("%s (%d)", folderName(r), i)
+	}
+}
+
+// folderName is what a copy's folder is called: when it was taken, and its name.
+func folderName(r *copyrecord.Record) string {
+	name := r.Taken.Local().Format("2006-01-02 15.04.05")
+	if r.Name != "" {
+		name += " " + filename.Portable(r.Name)
+	}
+	return name
+}
+
+// syncTree brings a folder with all that is in it onto the disk.
+func syncTree(folder string) error {
+	f, err := os.Open(folder)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if disk.CanSyncAll {
+		return disk.SyncAll(f)
+	}
+	return disk.SyncFolder(f)
+}
+
+func syncFolder(folder string) error {
+	f, err := os.Open(folder)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	_ = disk.SyncFolder(f) // not every file system has a notion of it
+	return nil
+}
+
+// removeParts removes what earlier attempts of this machine left.
+func removeParts(folder, machine string) {
+	entries, err := listNames(folder)
+	if err != nil {
+		return
+	}
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name(), partPrefix+short(machine)+"-") {
+			_ = os.RemoveAll(filepath.Join(folder, e.Name()))
+		}
+	}
+}
+
+func short(machine string) string { return machine[:min(len(machine), 8)] }
+
+// lastOf is the newest copy of the same variant in a title's folder of copies.
+func lastOf(ctx context.Context, folder string, side *Side) *Copy {
+	all, _ := List(ctx, []string{folder})
+	for _, c := range all {
+		if c.Form == Folder && c.Record.TitleID == side.TitleID && c.Record.Title == side.Title && sameVariant(c.Record.Variant, side) {
+			return c
+		}
+	}
+	return nil
+}
+
+func sameVariant(v copyrecord.Variant, side *Side) bool {
+	here := side.Variant
+	return v.Store == here.Store && v.Reference == here.Reference && v.OS == here.System && v.Runtime == here.Runtime &&
+		v.Launcher == here.Launcher && v.Account == here.Account
+}
+
+// sameAs reports whether a side has just the content of a copy. It reads what may differ.
+func sameAs(ctx context.Context, side *Side, c *Copy, seen *Seen) (bool, error) {
+	if len(c.Record.Files) != len(side.Files) || c.Record.Variant.Version != side.Variant.Version {
+		return false, nil
+	}
+	had := map[string]copyrecord.File{}
+	for _, f := range c.Record.Files {
+		had[f.Place] = f
+	}
+	for _, f := range side.Files {
+		h, ok := had[f.Place]
+		if !ok || h.Size != f.Size && f.Kind == copyplan.Regular || h.Link != f.Link || !h.Time.Equal(f.Time) {
+			return false, nil
+		}
+	}
+	for i := range side.Files {
+		f := &side.Files[i]
+		if f.Kind != copyplan.Regular {
+			continue
+		}
+		if err := side.digest(ctx, f, seen); err != nil {
+			if errors.Is(err, disk.ErrChanged) {
+				return false, nil
+			}
+			return false, fmt.Errorf("%s: %w", f.File.Path, disk.Cause(err))
+		}
+		if f.Digest != had[f.Place].SHA256 {
+			return false, nil
+		}
+	}
+	return c.isThere(), seen.Save()
+}
+
+// isThere reports whether the files of a copy's folder are there, by their sizes.
+func (c *Copy) isThere() bool {
+	root, err := os.OpenRoot(c.Path)
+	if err != nil {
+		return false
+	}
+	defer root.Close()
+	for _, f := range c.Record.Files {
+		if f.Link != "" {
+			continue
+		}
+		if info, err := root.Lstat(filepath.FromSlash(f.Stored)); err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
+			return false
+		}
+	}
+	return true
+}
+
+// bytesBeside is how much a copy of a side takes beside the last one.
+func bytesBeside(side *Side, last *Copy) (n int64) {
+	had := map[string]copyrecord.File{}
+	if last != nil {
+		for _, f := range last.Record.Files {
+			had[f.Place] = f
+		}
+	}
+	for _, f := range side.Files {
+		if h, ok := had[f.Place]; !ok || h.Size != f.Size || !h.Time.Equal(f.Time) {
+			n += f.Size
+		}
+	}
+	return n
+}
+
+func newID() string {
+	random := make([]byte, 8)
+	_, _ = rand.Read(random) // never fails (crypto/rand)
+	return hex.EncodeToString(random)
+}
