@@ -74,6 +74,9 @@ var arrows = map[string][]string{
 	"capture/companion":   {"capture/companion/started"}, // it starts before all others
 	"capture/capturetest": {"capture"},
 	"childproc":           {},
+	"copies":              {"copies/", "locate", "machine", "parallel", "safefile"},
+	"copies/disk":         {},
+	"copies/journal":      {"copies/disk", "parallel", "safefile"},
 	"client":              {"service/wire"},
 	"identify":            {"localmanifest", "machine"},
 	"localmanifest":       {"parallel", "published", "safefile"},
@@ -84,6 +87,7 @@ var arrows = map[string][]string{
 	"machine":             {"parallel", "safefile"},
 	"parallel":            {},
 	"programfiles":        {},
+	"running":             {"machine"},
 	"safefile":            {},
 	"service":             {"service/", "console", "publication", "published", "safefile"},
 	"tracefiles":          {"capture", "capture/versions", "safefile"},

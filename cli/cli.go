@@ -40,6 +40,7 @@ const (
 	exitRefused     = 5
 	exitInput       = 6
 	exitConflict    = 7
+	exitWarned      = 8
 	exitTrace       = 125 // of endroit trace, whose other codes are the command's
 )
 
@@ -212,6 +213,12 @@ func (a *app) root() *cli.Command {
 			a.fetch(),
 			a.history(),
 			a.locate(),
+			a.copy(),
+			a.copies(),
+			a.putback(),
+			a.clear(),
+			a.switchSets(),
+			a.undo(),
 			a.try(),
 			a.machine(),
 			a.identify(),

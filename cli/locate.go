@@ -388,14 +388,7 @@ func (a *app) printUsual(t locate.Title) {
 }
 
 func (a *app) printVariant(v locate.Variant, newest string, all bool) {
-	a.say("  %s", shown(copyOf(v)))
-	for _, x := range []struct{ says, text string }{
-		{"in the prefix ", quoted(v.Prefix)}, {"installed in ", quoted(v.Install)}, {"for the account ", v.Account}, {"in the sandboxed application ", v.Sandbox},
-	} {
-		if x.text != "" {
-			a.say("  %s%s", x.says, shown(x.text))
-		}
-	}
+	a.printWhere(v)
 	if v.Shared > 0 {
 		a.say("  %s", a.quiet(phrase.Count(v.Shared, "location is", "locations are")+" the same as above"))
 	}

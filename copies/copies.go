@@ -136,7 +136,7 @@ func Items(r *copyrecord.Record) []copyplan.Item {
 			kind = copyplan.Link
 		}
 		out[i] = copyplan.Item{Place: f.Place, State: copyplan.State{
-			Kind: kind, Size: f.Size, Digest: f.SHA256, Link: f.Link, Time: f.Time, Mode: f.Mode,
+			Kind: kind, Size: f.Size, Digest: f.SHA256, Link: f.Link, Time: f.Time, Mode: uint32(f.Mode),
 		}}
 	}
 	return out

@@ -186,7 +186,7 @@ func TestACopyReadsWithoutThisProgram(t *testing.T) {
 	assert.Equal(t, taken.Copy.Record, c.Record)
 	require.Len(t, c.Record.Files, 4)
 	assert.Equal(t, options, c.Record.Locations[c.Record.Files[0].Location].At)
-	assert.Equal(t, uint32(0o640), c.Record.Files[0].Mode)
+	assert.Equal(t, copyrecord.Mode(0o640), c.Record.Files[0].Mode)
 	problems, err := c.Check(t.Context(), nil)
 	require.NoError(t, err)
 	assert.Empty(t, problems)
@@ -197,9 +197,9 @@ func TestACopyReadsWithoutThisProgram(t *testing.T) {
 
 func TestASecondCopyTakesWhatChanged(t *testing.T) {
 	h := newHome(t, played())
-	first := h.take(nil)
+	h.take(nil)
 	h.settle()
-	first = h.take(func(o *TakeOptions) { o.Always = true })
+	first := h.take(func(o *TakeOptions) { o.Always = true })
 	assert.False(t, first.Same)
 	same := h.take(nil)
 	assert.True(t, same.Same)

@@ -17,7 +17,6 @@ import (
 	"endroit/core/copyrecord"
 	"endroit/core/filename"
 	"endroit/core/notes"
-	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/core/standing"
 	"endroit/locate"
@@ -57,8 +56,11 @@ type Prepared struct {
 	Changes []journal.Change
 	// Here and There are what is on both sides, of what the operation is about.
 	Here, There copyplan.Side
-	Age         copyplan.Age
-	Warnings    []Warning
+	// HereChanges and ThereChanges are the files of both that are not the same. Age says which
+	// of these are newer.
+	HereChanges, ThereChanges copyplan.Side
+	Age                       copyplan.Age
+	Warnings                  []Warning
 	// Refused are files of the copy that cannot be put here, with the reason: while there
 	// are any, nothing is done.
 	Refused []Problem
@@ -106,7 +108,13 @@ func PlanPutback(ctx context.Context, side *Side, c *Copy, o PutbackOptions) (*P
 		return nil, safefile.InputErrorf("%v", err)
 	}
 	p.Here, p.There = copyplan.Of(items), copyplan.Of(w.there)
-	p.Age = copyplan.Newer(p.Here, p.There, time.Now())
+	p.HereChanges, p.ThereChanges = p.Plan.Sides()
+	if p.ThereChanges.Files == 0 {
+		p.ThereChanges = p.There
+	}
+	if p.Age = copyplan.Equal; len(p.Plan.Steps) > 0 {
+		p.Age = copyplan.Newer(p.HereChanges, p.ThereChanges, time.Now())
+	}
 	if err := w.makeChanges(ctx, fold); err != nil {
 		p.Close()
 		return nil, err
@@ -338,7 +346,7 @@ func (w *putback) warn() {
 	p.Warnings = append(p.Warnings, p.observed()...)
 	if p.Age == copyplan.Here && p.Plan.Sum().Replace+p.Plan.Sum().Remove > 0 {
 		p.Warnings = append(p.Warnings, Warning{Newer, fmt.Sprintf(
-			"what is here was changed on %s, after what the copy has (%s)", moment(p.Here.Newest), moment(p.There.Newest),
+			"what would be replaced or removed here was changed on %s, after what the copy has (%s)", moment(p.HereChanges.Newest), moment(p.ThereChanges.Newest),
 		)})
 	}
 	was, is := w.c.Record.Variant.Version, p.Side.Variant.Version
@@ -419,18 +427,21 @@ func PlanClear(side *Side, allAccounts bool) *Prepared {
 
 func moment(t time.Time) string { return t.Local().Format("2006-01-02 15:04:05") }
 
-// NotCovered says what of a side no location covers that is at least confirmed.
-func (s *Side) NotCovered() (out []string) {
-	had := map[string]int{}
+// NotCovered says what of a side no location covers that is at least confirmed: how many
+// files, by which locations.
+func (s *Side) NotCovered() (files int, locations []string) {
+	had := map[string]bool{}
 	for _, f := range s.Files {
 		l := s.location(f)
-		if l.Standing != standing.Confirmed && l.Standing != standing.Proven {
-			had[l.At+" ("+string(l.Standing)+")"]++
+		if l.Standing == standing.Confirmed || l.Standing == standing.Proven {
+			continue
+		}
+		files++
+		if !had[l.At] {
+			had[l.At] = true
+			locations = append(locations, l.At)
 		}
 	}
-	for at, n := range had {
-		out = append(out, at+": "+phrase.Count(n, "file", "files"))
-	}
-	slices.Sort(out)
-	return out
+	slices.Sort(locations)
+	return files, locations
 }

@@ -326,7 +326,7 @@ func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideF
 		return d, disk.ErrChanged
 	}
 	attributes := disk.Read(from, info)
-	d.Stored, d.Mode, d.Xattrs, d.Holes = stored, uint32(attributes.Mode), attributes.Xattrs, attributes.Holes
+	d.Stored, d.Mode, d.Xattrs, d.Holes = stored, copyrecord.Mode(attributes.Mode), attributes.Xattrs, attributes.Holes
 	known := t.o.Seen.Digest(f.File.Path, d.identity)
 	if known != "" && t.reuse(root, f, known, d) {
 		d.SHA256, d.reused = known, true

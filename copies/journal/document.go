@@ -34,6 +34,11 @@ type About struct {
 	// switch and what takes one back.
 	Set string `json:"set,omitempty"`
 	Was string `json:"was,omitempty"`
+	// Install and Prefix are where the game is, Cloud whether its launcher keeps cloud copies:
+	// who takes the operation back looks whether it runs.
+	Install string `json:"install,omitempty"`
+	Prefix  string `json:"prefix,omitempty"`
+	Cloud   bool   `json:"cloud,omitzero"`
 	// Undoes is the operation that it takes back.
 	Undoes string `json:"undoes,omitempty"`
 }
@@ -95,7 +100,7 @@ type step struct {
 	After  copyplan.State `json:"after,omitzero"`
 	// Copied says that what is replaced is kept as a copy, made before anything changes,
 	// and not by its name.
-	Copied bool `json:"copied,omitempty"`
+	Copied bool `json:"copied,omitzero"`
 }
 
 type folderMade struct {

@@ -29,11 +29,11 @@ const (
 // State is what is at a place. The zero State is nothing.
 type State struct {
 	Kind   Kind      `json:"kind,omitempty"`
-	Size   int64     `json:"size,omitempty"`   // bytes
+	Size   int64     `json:"size,omitzero"`    // bytes
 	Digest string    `json:"digest,omitempty"` // SHA-256 of a file's content in hexadecimal; empty if nobody has read it
 	Link   string    `json:"link,omitempty"`   // the place that a link leads to
 	Time   time.Time `json:"time,omitzero"`    // of the last change
-	Mode   uint32    `json:"mode,omitempty"`   // permission bits
+	Mode   uint32    `json:"mode,omitzero"`    // permission bits
 }
 
 // Same reports whether two states have the same content. Of two files of one size, one of

@@ -29,6 +29,16 @@ func Of(items []Item) (s Side) {
 	return s
 }
 
+// Sides sums up what a plan replaces or removes, and what comes in its place.
+func (p Plan) Sides() (before, after Side) {
+	var was, is []Item
+	for _, s := range p.Steps {
+		was = append(was, Item{s.Place, s.Before})
+		is = append(is, Item{s.Place, s.After})
+	}
+	return Of(was), Of(is)
+}
+
 // Age says which of two sides is the newer one.
 type Age string
 

@@ -15,6 +15,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -58,8 +59,8 @@ type Record struct {
 	TitleID string `json:"title_id,omitempty"` // in the manifest; empty if it was copied by a draft
 	// Name is what the person calls this copy; of a set, the set's name.
 	Name  string    `json:"name,omitempty"`
-	Set   bool      `json:"set,omitempty"`  // a named set, which switch keeps and brings
-	Kept  bool      `json:"kept,omitempty"` // taken by keep, which may thin it out
+	Set   bool      `json:"set,omitzero"`  // a named set, which switch keeps and brings
+	Kept  bool      `json:"kept,omitzero"` // taken by keep, which may thin it out
 	Taken time.Time `json:"taken"`
 	By    string    `json:"by"` // the version of the program that took it
 	// Machine is a pseudonym, the same for all copies of one machine.
@@ -76,7 +77,7 @@ type Record struct {
 
 // Source is what said where the files are: a revision of the manifest, or a draft.
 type Source struct {
-	Revision int    `json:"revision,omitempty"`
+	Revision int    `json:"revision,omitzero"`
 	Draft    string `json:"draft,omitempty"` // SHA-256 of its text
 }
 
@@ -115,7 +116,7 @@ type File struct {
 	Stored string    `json:"stored,omitempty"`
 	Size   int64     `json:"size"`             // bytes
 	Time   time.Time `json:"time"`             // of the last change
-	Mode   uint32    `json:"mode,omitempty"`   // permission bits; 0 where the system has none
+	Mode   Mode      `json:"mode,omitzero"`    // 0 where the system has none
 	SHA256 string    `json:"sha256,omitempty"` // in hexadecimal; empty for a link
 	Link   string    `json:"link,omitempty"`   // the place that it leads to, which is another file's
 	// Parts is what the location's named parts stood for.
@@ -124,6 +125,22 @@ type File struct {
 	Xattrs map[string][]byte `json:"xattrs,omitempty"` // of the user's namespace
 	// Note is what the notes on structure say of it: sound, damaged, foreign.
 	Note string `json:"note,omitempty"`
+}
+
+// Mode is a file's permission bits, written as chmod(1) takes them: "0644".
+type Mode uint32
+
+// MarshalText writes the bits in octal.
+func (m Mode) MarshalText() ([]byte, error) { return fmt.Appendf(nil, "%04o", uint32(m)), nil }
+
+// UnmarshalText reads them.
+func (m *Mode) UnmarshalText(text []byte) error {
+	n, err := strconv.ParseUint(string(text), 8, 32)
+	if err != nil || len(text) > 6 {
+		return fmt.Errorf("%q is not octal permission bits", text)
+	}
+	*m = Mode(n)
+	return nil
 }
 
 // Key is a registry key of the copy. Its values are in the file Stored, as text that

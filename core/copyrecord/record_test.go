@@ -1,7 +1,6 @@
 package copyrecord
 
 import (
-	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -165,5 +164,5 @@ func TestNamesInACopy(t *testing.T) {
 	})
 	var names Names
 	assert.Equal(t, "home/a b/c.sav", names.Next(place.Home, []string{"a b", "c.sav"}))
-	assert.Equal(t, "other/1/C.SAV", names.Next(place.Home, []string{"A B", "C.SAV"}), fmt.Sprint("differs in case alone"))
+	assert.Equal(t, "other/1/C.SAV", names.Next(place.Home, []string{"A B", "C.SAV"}), "differs in case alone")
 }
