@@ -2,9 +2,11 @@
 
 // Command faults kills a service and its PostgreSQL with SIGKILL at random moments, while
 // contributions are submitted, accepted and published, with fsync on, and looks after each
-// kill whether anything was lost or changed.
+// kill whether anything was lost or changed. With -copies it does the same to the commands
+// that copy and change a title's files.
 //
 //	faults -programs bin -kills 300
+//	faults -programs bin -copies 1000
 package main
 
 import (
@@ -13,12 +15,14 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"net"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -42,8 +46,22 @@ import (
 func main() {
 	programs := flag.String("programs", "bin", "the folder with endroit")
 	kills := flag.Int("kills", 300, "how often something is killed")
+	copying := flag.Int("copies", 0, "instead, play so many rounds of commands that copy, each of them killed, or with a disk that fails")
 	flag.Parse()
 	started := time.Now()
+	if *copying > 0 {
+		seen, err := RunCopies(context.Background(), *programs, *copying)
+		for _, k := range slices.Sorted(maps.Keys(seen)) {
+			fmt.Printf("  %-20s %d\n", k, seen[k])
+		}
+		if err != nil {
+			fmt.Fprintln(os.Stderr, "faults:", err)
+			os.Exit(1)
+		}
+		fmt.Printf("%d rounds in %.0f s: after each, every file had one of its two contents, and the next start ended the operation\n",
+			*copying, time.Since(started).Seconds())
+		return
+	}
 	g, err := Run(context.Background(), *programs, *kills)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "faults:", err)
