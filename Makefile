@@ -118,8 +118,10 @@ fuzz:
 # The long lists of what is refused and accepted, with counts, and what races.
 # The service and PostgreSQL are killed at random moments, with fsync on: KILLS=1000 for more.
 KILLS ?= 300
+COPIES ?= 1000
 faults: bin/endroit bin/faults
 	@bin/faults -programs bin -kills $(KILLS)
+	@bin/faults -programs bin -copies $(COPIES)
 
 attack:
 	@tools/attack

@@ -384,7 +384,7 @@ func (t *taking) write(ctx context.Context, root *os.Root, from *os.File, f Side
 		return err
 	}
 	begun := time.Now()
-	copied, err := disk.Copy(ctx, to, from, a.Holes)
+	copied, err := disk.Copy(ctx, to, from, a.Holes, f.Size)
 	if err == nil {
 		disk.SetXattrs(to, a.Xattrs)
 		// Readable for its owner, whatever the original is.

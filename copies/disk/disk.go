@@ -1,7 +1,7 @@
 // Package disk copies one open file to another, and knows what file systems can do: clones,
 // holes, extended attributes, and bringing what was written onto the disk.
 //
-//	copied, err := disk.Copy(ctx, to, from, nil)
+//	copied, err := disk.Copy(ctx, to, from, nil, size)
 package disk
 
 import (
@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"math"
 	"os"
 	"sync"
 	"time"
@@ -64,14 +65,18 @@ const step = 256 << 10
 var buffers = sync.Pool{New: func() any { return new([step]byte) }}
 
 // Copy copies the content of one open file to another, which is empty, with the holes that
-// are named, as far as there are zeros. A clone is made where the file systems can.
-func Copy(ctx context.Context, to, from *os.File, holes [][2]int64) (Copied, error) {
+// are named, as far as there are zeros. A clone is made where the file systems can. most is
+// how many bytes the file can have: of one that has more, little more is copied.
+func Copy(ctx context.Context, to, from *os.File, holes [][2]int64, most int64) (Copied, error) {
+	if info, err := from.Stat(); err == nil && info.Size() > most {
+		return Copied{Size: info.Size()}, nil
+	}
 	if clone(to, from) {
 		c, err := Digest(ctx, to)
 		c.Cloned = true
 		return c, err
 	}
-	return read(ctx, from, to, holes)
+	return read(ctx, from, to, holes, most)
 }
 
 // Digest reads a file from its beginning.
@@ -79,10 +84,10 @@ func Digest(ctx context.Context, from *os.File) (Copied, error) {
 	if _, err := from.Seek(0, io.SeekStart); err != nil {
 		return Copied{}, err
 	}
-	return read(ctx, from, nil, nil)
+	return read(ctx, from, nil, nil, math.MaxInt64)
 }
 
-func read(ctx context.Context, from, to *os.File, holes [][2]int64) (c Copied, err error) {
+func read(ctx context.Context, from, to *os.File, holes [][2]int64, most int64) (c Copied, err error) {
 	buffer := buffers.Get().(*[step]byte)
 	defer buffers.Put(buffer)
 	hash := sha256.New()
@@ -100,7 +105,7 @@ func read(ctx context.Context, from, to *os.File, holes [][2]int64) (c Copied, e
 			}
 		}
 		c.Size += int64(n)
-		if errors.Is(err, io.EOF) || n == 0 && err == nil {
+		if errors.Is(err, io.EOF) || n == 0 && err == nil || c.Size > most {
 			break
 		}
 		if err != nil {

@@ -261,7 +261,7 @@ func writePart(ctx context.Context, parent parentFolder, part string, c Change, 
 	if err != nil {
 		return err
 	}
-	copied, err := disk.Copy(ctx, to, from, c.Attributes.Holes)
+	copied, err := disk.Copy(ctx, to, from, c.Attributes.Holes, c.After.Size)
 	if err == nil && (copied.Size != c.After.Size || copied.Digest != c.After.Digest) {
 		err = &ContentError{c.Place}
 	}
@@ -321,7 +321,7 @@ func (s *stage) keepAs(ctx context.Context, parent parentFolder, name, as string
 	if err != nil {
 		return err
 	}
-	_, err = disk.Copy(ctx, to, from, attributes.Holes)
+	_, err = disk.Copy(ctx, to, from, attributes.Holes, info.Size())
 	if err == nil {
 		disk.SetXattrs(to, attributes.Xattrs)
 		if err = ignoreUnsupported(to.Chmod(attributes.Mode)); err == nil && sync {

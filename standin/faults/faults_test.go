@@ -4,6 +4,7 @@ package main
 
 import (
 	"os/exec"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -19,4 +20,20 @@ func TestNothingIsLostByKills(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 8, g.services+g.servers)
 	assert.NotEmpty(t, g.submitted)
+}
+
+// And of the commands that copy; make faults plays a thousand rounds.
+func TestCopiesSurviveKills(t *testing.T) {
+	bin := t.TempDir()
+	out, err := exec.Command("go", "build", "-o", bin+"/endroit", "endroit/cmd/endroit").CombinedOutput()
+	require.NoError(t, err, string(out))
+	seen, err := RunCopies(t.Context(), bin, 40)
+	require.NoError(t, err)
+	killed := 0
+	for what, n := range seen {
+		if strings.HasSuffix(what, " killed") {
+			killed += n
+		}
+	}
+	assert.NotZero(t, killed)
 }
