@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -76,8 +77,16 @@ func (a *app) machineHere(ctx context.Context, c *cli.Command, k *localmanifest.
 	return here, nil
 }
 
+// fewCollections trades memory for time in a command that is over soon: what it lists of
+// thousands of files lives to its end.
+func fewCollections() {
+	debug.SetGCPercent(400)
+	debug.SetMemoryLimit(160 << 20)
+}
+
 // subject finds the title, or reads the draft, of this name.
 func (a *app) subject(ctx context.Context, c *cli.Command, name string) (*subject, error) {
+	fewCollections()
 	s := &subject{}
 	k, err := a.openManifest(ctx)
 	isDraft := looksLikeDraft(name)

@@ -47,7 +47,7 @@ func (a *app) runUndo(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return journalError(err)
 	}
-	changes, later, err := j.PlanUndo(op)
+	changes, later, err := j.PlanUndo(op, c.Bool("json"))
 	if err != nil {
 		return err
 	}

@@ -276,11 +276,11 @@ func checkFile(ctx context.Context, root *os.Root, stored string, size int64, di
 	case size >= 0 && info.Size() != size:
 		return fmt.Sprintf("it has %d bytes, and the record says %d", info.Size(), size)
 	}
-	read, err := disk.Digest(ctx, f)
+	read, err := disk.Digest(ctx, f, disk.SHA256)
 	switch {
 	case err != nil:
 		return disk.Cause(err).Error()
-	case read.Digest != digest:
+	case read.SHA256 != digest:
 		return "its content is not the one that was copied"
 	}
 	return ""

@@ -149,7 +149,7 @@ func (h *home) undo() {
 	defer j.Close()
 	op, err := j.Undoable("")
 	require.NoError(h.t, err)
-	changes, _, err := j.PlanUndo(op)
+	changes, _, err := j.PlanUndo(op, true)
 	require.NoError(h.t, err)
 	_, err = j.Undo(h.t.Context(), op, changes, journal.About{Kind: "undo", Title: "Tidewrack"}, nil)
 	require.NoError(h.t, err)

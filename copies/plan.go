@@ -283,6 +283,7 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 			c.Attributes = disk.Attributes{
 				Time: t.file.Time, Mode: os.FileMode(t.file.Mode & 0o777), Xattrs: t.file.Xattrs, Holes: t.file.Holes,
 			}
+			c.BLAKE3 = t.file.BLAKE3
 			stored := filepath.FromSlash(t.file.Stored)
 			c.Open = func() (*os.File, error) { return openRegular(root, stored) }
 			w.judge(root, t)

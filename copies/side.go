@@ -55,7 +55,12 @@ type SideFile struct {
 // or could not be searched is left out.
 func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choice) *Side {
 	s := &Side{Title: t.Title, TitleID: t.ID, Variant: v, here: here}
-	had := map[string]bool{}
+	most := 0
+	for _, l := range v.Locations {
+		most += len(l.Files)
+	}
+	s.Files = make([]SideFile, 0, most)
+	had := make(map[string]bool, most)
 	for i := range v.Locations {
 		l := &s.Variant.Locations[i]
 		leave := func(why string) { s.LeftOut = append(s.LeftOut, copyrecord.LeftOut{What: l.At, Why: why}) }
@@ -104,20 +109,17 @@ func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choi
 // findLinks finds what links lead to: one that leads to no other file of the side is left
 // out.
 func (s *Side) findLinks() {
+	if !slices.ContainsFunc(s.Files, func(f SideFile) bool { return f.File.Linked() }) {
+		return
+	}
 	byPath := map[string]string{}
-	linked := false
 	for _, f := range s.Files {
 		if f.File.Linked() {
-			linked = true
 			continue
 		}
-		byPath[f.File.Path] = f.Place
-		if real, err := filepath.EvalSymlinks(f.File.Path); linked || err == nil {
+		if real, err := filepath.EvalSymlinks(f.File.Path); err == nil {
 			byPath[real] = f.Place
 		}
-	}
-	if !linked {
-		return
 	}
 	s.Files = slices.DeleteFunc(s.Files, func(f SideFile) bool {
 		return f.File.Linked() && s.linkTarget(f, byPath) == ""
@@ -196,7 +198,7 @@ func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen) error {
 		return nil
 	}
 	begun := seen.now()
-	copied, err := disk.Digest(ctx, file)
+	copied, err := disk.Digest(ctx, file, disk.SHA256)
 	if err != nil {
 		return err
 	}
@@ -207,8 +209,8 @@ func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen) error {
 	if disk.Look(after) != disk.Look(info) || copied.Size != info.Size() {
 		return disk.ErrChanged
 	}
-	f.Digest = copied.Digest
-	seen.Note(f.File.Path, disk.Look(info), copied.Digest, begun)
+	f.Digest = copied.SHA256
+	seen.Note(f.File.Path, disk.Look(info), copied.SHA256, begun)
 	return nil
 }
 
@@ -249,6 +251,9 @@ func (s *Side) parts() place.Captures {
 // captures are what a file's location captured, with what was known beforehand.
 func (s *Side) captures(f SideFile) place.Captures {
 	l := s.location(f)
+	if !strings.Contains(l.At, "{") {
+		return nil
+	}
 	out := place.Captures{}
 	if found, ok := l.Place().Match(f.Target.Names, nil); ok {
 		maps.Copy(out, found)

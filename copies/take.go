@@ -10,7 +10,9 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"endroit/copies/disk"
@@ -153,6 +155,7 @@ type taking struct {
 	lastFiles    map[string]copyrecord.File // by place
 	done         map[string]doneFile        // by place
 	names        copyrecord.Names
+	made         sync.Map // the copy's folders
 	unchanged    int
 	written      int64
 }
@@ -312,6 +315,9 @@ func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideF
 		d.Link, d.Size = f.Link, 0
 		return d, nil
 	}
+	if t.unread(root, f, stored, &d) {
+		return d, nil
+	}
 	from, err := side.open(f)
 	if err != nil {
 		return d, replaced(f, err)
@@ -327,10 +333,7 @@ func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideF
 	}
 	attributes := disk.Read(from, info)
 	d.Stored, d.Mode, d.Xattrs, d.Holes = stored, copyrecord.Mode(attributes.Mode), attributes.Xattrs, attributes.Holes
-	known := t.o.Seen.Digest(f.File.Path, d.identity)
-	if known != "" && t.reuse(root, f, known, d) {
-		d.SHA256, d.reused = known, true
-	} else if err := t.write(ctx, root, from, f, attributes, &d); err != nil {
+	if err := t.write(ctx, root, from, f, attributes, &d); err != nil {
 		return d, err
 	}
 	after, err := from.Stat()
@@ -353,38 +356,73 @@ func replaced(f SideFile, err error) error {
 	return err
 }
 
-// reuse gives the file that the last copy has a name in this one too.
-func (t *taking) reuse(root *os.Root, f SideFile, digest string, d doneFile) bool {
+// unread takes a file over from the last copy that is known to be the same without being
+// opened: its name there becomes a further one here.
+func (t *taking) unread(root *os.Root, f SideFile, stored string, d *doneFile) bool {
 	had, ok := t.lastFiles[f.Place]
-	if !ok || had.SHA256 != digest || had.Mode != d.Mode || !had.Time.Equal(f.Time) {
+	if !ok || had.Link != "" || !had.Time.Equal(f.Time) || had.Size != f.Size {
 		return false
 	}
-	info, err := t.lastRoot.Lstat(filepath.FromSlash(had.Stored))
-	if err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
+	info, err := os.Lstat(f.File.Path)
+	if err != nil || !info.Mode().IsRegular() || info.Size() != f.Size || had.Mode != copyrecord.Mode(info.Mode().Perm()) {
 		return false
 	}
-	if err := root.MkdirAll(filepath.FromSlash(path.Dir(d.Stored)), 0o755); err != nil {
+	identity := disk.Look(info)
+	if t.o.Seen.Digest(f.File.Path, identity) != had.SHA256 {
+		return false
+	}
+	from := filepath.FromSlash(had.Stored)
+	kept, err := t.lastRoot.Lstat(from)
+	if err != nil || !kept.Mode().IsRegular() || kept.Size() != f.Size {
+		return false
+	}
+	if err := t.makeFolder(root, path.Dir(stored)); err != nil {
 		return false
 	}
 	// By their paths: a copy's folder is nobody's who could exchange it.
-	into := filepath.Join(t.part, filepath.FromSlash(d.Stored))
-	_ = os.Remove(into)
-	return os.Link(filepath.Join(t.last.Path, filepath.FromSlash(had.Stored)), into) == nil
+	into := filepath.Join(t.part, filepath.FromSlash(stored))
+	err = os.Link(filepath.Join(t.last.Path, from), into)
+	if errors.Is(err, fs.ErrExist) { // of an earlier try
+		_ = os.Remove(into)
+		err = os.Link(filepath.Join(t.last.Path, from), into)
+	}
+	if err != nil {
+		return false
+	}
+	place, location, parts := d.Place, d.Location, d.Parts
+	d.File, d.identity, d.reused = had, identity, true
+	d.Place, d.Location, d.Parts, d.Stored, d.Time = place, location, parts, stored, f.Time.UTC()
+	return true
+}
+
+// makeFolder makes a folder of the copy, once.
+func (t *taking) makeFolder(root *os.Root, name string) error {
+	if _, made := t.made.Load(name); made {
+		return nil
+	}
+	if err := root.MkdirAll(filepath.FromSlash(name), 0o755); err != nil {
+		return err
+	}
+	t.made.Store(name, true)
+	return nil
 }
 
 // write copies a file's content.
 func (t *taking) write(ctx context.Context, root *os.Root, from *os.File, f SideFile, a disk.Attributes, d *doneFile) error {
 	name := filepath.FromSlash(d.Stored)
-	if err := root.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+	if err := t.makeFolder(root, path.Dir(d.Stored)); err != nil {
 		return err
 	}
-	_ = root.Remove(name) // of an earlier try; it may be a name of the last copy's file
 	to, err := root.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+	if errors.Is(err, fs.ErrExist) { // of an earlier try; it may be a name of the last copy's file
+		_ = root.Remove(name)
+		to, err = root.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+	}
 	if err != nil {
 		return err
 	}
 	begun := time.Now()
-	copied, err := disk.Copy(ctx, to, from, a.Holes, f.Size)
+	copied, err := disk.Copy(ctx, to, from, a.Holes, f.Size, disk.SHA256|disk.BLAKE3)
 	if err == nil {
 		disk.SetXattrs(to, a.Xattrs)
 		// Readable for its owner, whatever the original is.
@@ -405,8 +443,8 @@ func (t *taking) write(ctx context.Context, root *os.Root, from *os.File, f Side
 	if copied.Size != f.Size {
 		return disk.ErrChanged
 	}
-	d.SHA256, d.written = copied.Digest, copied.Size
-	t.o.Seen.Note(f.File.Path, d.identity, copied.Digest, begun)
+	d.SHA256, d.BLAKE3, d.written = copied.SHA256, copied.BLAKE3, copied.Size
+	t.o.Seen.Note(f.File.Path, d.identity, copied.SHA256, begun)
 	return nil
 }
 
@@ -531,11 +569,20 @@ func removeParts(folder, machine string) {
 
 func short(machine string) string { return machine[:min(len(machine), 8)] }
 
-// lastOf is the newest copy of the same variant in a title's folder of copies.
+// lastOf is the newest copy of the same variant in a title's folder of copies. Their names
+// begin with the time, so that few of them have to be read.
 func lastOf(ctx context.Context, folder string, side *Side) *Copy {
-	all, _ := List(ctx, []string{folder})
-	for _, c := range all {
-		if c.Form == Folder && c.Record.TitleID == side.TitleID && c.Record.Title == side.Title && sameVariant(c.Record.Variant, side) {
+	entries, err := listNames(folder)
+	if err != nil {
+		return nil
+	}
+	slices.SortFunc(entries, func(a, b fs.DirEntry) int { return strings.Compare(b.Name(), a.Name()) })
+	for _, e := range entries {
+		if !e.IsDir() || !isCandidate(e) {
+			continue
+		}
+		c, err := openCopy(ctx, filepath.Join(folder, e.Name()))
+		if err == nil && c.Record.TitleID == side.TitleID && c.Record.Title == side.Title && sameVariant(c.Record.Variant, side) {
 			return c
 		}
 	}

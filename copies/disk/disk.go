@@ -10,12 +10,15 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash"
 	"io"
 	"io/fs"
 	"math"
 	"os"
 	"sync"
 	"time"
+
+	"github.com/zeebo/blake3"
 )
 
 // Identity tells whether a file is still the one that was looked at, unchanged. On Windows
@@ -49,11 +52,21 @@ func Read(f *os.File, info fs.FileInfo) Attributes {
 	return Attributes{Time: info.ModTime(), Mode: info.Mode().Perm(), Xattrs: xattrs(f), Holes: holes(f, info)}
 }
 
-// Copied is what was copied.
+// Sum is a digest that is made of what is read, each in hexadecimal.
+type Sum uint8
+
+// The sums. SHA-256 is what others check; BLAKE3 takes a fraction of its time, where only
+// this program has to know whether a content is the one that it was.
+const (
+	SHA256 Sum = 1 << iota
+	BLAKE3
+)
+
+// Copied is what was copied, with the sums that were asked for.
 type Copied struct {
 	Size   int64
-	Digest string // SHA-256 in hexadecimal
-	Cloned bool   // it shares its blocks with the original
+	SHA256 string
+	BLAKE3 string
 }
 
 // ErrChanged says that a file was changed while it was read.
@@ -67,37 +80,47 @@ var buffers = sync.Pool{New: func() any { return new([step]byte) }}
 // Copy copies the content of one open file to another, which is empty, with the holes that
 // are named, as far as there are zeros. A clone is made where the file systems can. most is
 // how many bytes the file can have: of one that has more, little more is copied.
-func Copy(ctx context.Context, to, from *os.File, holes [][2]int64, most int64) (Copied, error) {
+func Copy(ctx context.Context, to, from *os.File, holes [][2]int64, most int64, sums Sum) (Copied, error) {
 	if info, err := from.Stat(); err == nil && info.Size() > most {
 		return Copied{Size: info.Size()}, nil
 	}
 	if clone(to, from) {
-		c, err := Digest(ctx, to)
-		c.Cloned = true
-		return c, err
+		return Digest(ctx, to, sums)
 	}
-	return read(ctx, from, to, holes, most)
+	c, err := read(ctx, from, to, holes, most, sums)
+	if err == nil {
+		startWriting(to)
+	}
+	return c, err
 }
 
 // Digest reads a file from its beginning.
-func Digest(ctx context.Context, from *os.File) (Copied, error) {
+func Digest(ctx context.Context, from *os.File, sums Sum) (Copied, error) {
 	if _, err := from.Seek(0, io.SeekStart); err != nil {
 		return Copied{}, err
 	}
-	return read(ctx, from, nil, nil, math.MaxInt64)
+	return read(ctx, from, nil, nil, math.MaxInt64, sums)
 }
 
-func read(ctx context.Context, from, to *os.File, holes [][2]int64, most int64) (c Copied, err error) {
+func read(ctx context.Context, from, to *os.File, holes [][2]int64, most int64, sums Sum) (c Copied, err error) {
 	buffer := buffers.Get().(*[step]byte)
 	defer buffers.Put(buffer)
-	hash := sha256.New()
+	var all []hash.Hash
+	if sums&SHA256 != 0 {
+		all = append(all, sha256.New())
+	}
+	if sums&BLAKE3 != 0 {
+		all = append(all, blake3.New())
+	}
 	for {
 		if err := ctx.Err(); err != nil {
 			return c, err
 		}
 		n, err := from.Read(buffer[:])
 		part := buffer[:n]
-		hash.Write(part)
+		for _, h := range all {
+			h.Write(part)
+		}
 		if to != nil && n > 0 {
 			var failed error
 			if holes, failed = writeAround(to, part, c.Size, holes); failed != nil {
@@ -112,7 +135,12 @@ func read(ctx context.Context, from, to *os.File, holes [][2]int64, most int64) 
 			return c, err
 		}
 	}
-	c.Digest = hex.EncodeToString(hash.Sum(nil))
+	if sums&BLAKE3 != 0 {
+		c.BLAKE3 = hex.EncodeToString(all[len(all)-1].Sum(nil))
+	}
+	if sums&SHA256 != 0 {
+		c.SHA256 = hex.EncodeToString(all[0].Sum(nil))
+	}
 	if to != nil && holes != nil {
 		err = to.Truncate(c.Size) // it may end in a hole
 	}

@@ -59,6 +59,12 @@ func holes(f *os.File, info fs.FileInfo) (all [][2]int64) {
 // maxHoles is how many are kept of one file.
 const maxHoles = 10_000
 
+// startWriting lets the system begin to bring a file onto the disk, and waits for nothing
+// (sync_file_range(2)).
+func startWriting(f *os.File) {
+	_ = unix.SyncFileRange(int(f.Fd()), 0, 0, unix.SYNC_FILE_RANGE_WRITE)
+}
+
 // CanSyncAll says that SyncAll brings all files of a file system onto the disk at once.
 const CanSyncAll = true
 

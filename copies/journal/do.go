@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"endroit/copies/disk"
@@ -199,11 +200,17 @@ func (s *stage) prepare(ctx context.Context, told func(done, of int)) error {
 		}
 	}
 	each := len(s.changes) <= syncEach || !disk.CanSyncAll
-	err := parallel.EachTold(ctx, len(s.changes), told, func(ctx context.Context, i int) error {
-		if err := s.prepareOne(ctx, i, each); err != nil {
-			return fmt.Errorf("%s: %w", s.changes[i].Path(), disk.Cause(err))
-		}
-		return nil
+	pieces := pieces(s.d.Steps)
+	var mu sync.Mutex
+	done := 0
+	err := parallel.Each(ctx, len(pieces), func(ctx context.Context, n int) error {
+		return s.preparePiece(ctx, pieces[n], each, func() {
+			mu.Lock()
+			defer mu.Unlock()
+			if done++; told != nil {
+				told(done, len(s.changes))
+			}
+		})
 	})
 	if err != nil {
 		return err
@@ -211,16 +218,53 @@ func (s *stage) prepare(ctx context.Context, told func(done, of int)) error {
 	return syncSteps(s.d.Steps, s.kept, !each)
 }
 
-func (s *stage) prepareOne(ctx context.Context, i int, sync bool) error {
-	c, st := s.changes[i], s.d.Steps[i]
-	parent, err := openParent(c.Top, c.Names)
-	if err != nil {
-		if c.After.Kind == copyplan.Nothing && errors.Is(err, fs.ErrNotExist) {
-			return nil
+// piece is a part of an operation's steps, of one folder, so that it is opened once.
+type piece struct{ from, to int }
+
+// maxPiece keeps the pieces small enough to be shared out.
+const maxPiece = 64
+
+func pieces(steps []step) (all []piece) {
+	last := ""
+	for i, st := range steps {
+		folder, _ := cutLast(st.Names)
+		key := st.Top + "\x00" + folder
+		if n := len(all); n > 0 && key == last && i-all[n-1].from < maxPiece {
+			all[n-1].to = i + 1
+			continue
 		}
-		return err
+		all, last = append(all, piece{i, i + 1}), key
 	}
-	defer parent.close()
+	return all
+}
+
+// preparePiece prepares the steps of one folder.
+func (s *stage) preparePiece(ctx context.Context, p piece, sync bool, told func()) error {
+	first := s.changes[p.from]
+	parent, missing := openParent(first.Top, first.Names)
+	if missing == nil {
+		defer parent.close()
+	}
+	for i := p.from; i < p.to; i++ {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		err := missing
+		if err == nil {
+			err = s.prepareOne(ctx, parent, i, sync)
+		} else if s.changes[i].After.Kind == copyplan.Nothing {
+			err = ignoreMissing(err) // which unchanged tells
+		}
+		if err != nil {
+			return fmt.Errorf("%s: %w", s.changes[i].Path(), disk.Cause(err))
+		}
+		told()
+	}
+	return nil
+}
+
+func (s *stage) prepareOne(ctx context.Context, parent parentFolder, i int, sync bool) error {
+	c, st := s.changes[i], s.d.Steps[i]
 	name := c.Names[len(c.Names)-1]
 	if st.Copied {
 		if err := s.keepAs(ctx, parent, name, strconv.Itoa(i), sync); err != nil {
@@ -261,8 +305,16 @@ func writePart(ctx context.Context, parent parentFolder, part string, c Change, 
 	if err != nil {
 		return err
 	}
-	copied, err := disk.Copy(ctx, to, from, c.Attributes.Holes, c.After.Size)
-	if err == nil && (copied.Size != c.After.Size || copied.Digest != c.After.Digest) {
+	sum := disk.SHA256
+	switch {
+	case c.BLAKE3 != "":
+		sum = disk.BLAKE3
+	case c.After.Digest == "":
+		sum = 0
+	}
+	copied, err := disk.Copy(ctx, to, from, c.Attributes.Holes, c.After.Size, sum)
+	if err == nil && (copied.Size != c.After.Size || sum == disk.BLAKE3 && copied.BLAKE3 != c.BLAKE3 ||
+		sum == disk.SHA256 && copied.SHA256 != c.After.Digest) {
 		err = &ContentError{c.Place}
 	}
 	if err == nil {
@@ -321,7 +373,7 @@ func (s *stage) keepAs(ctx context.Context, parent parentFolder, name, as string
 	if err != nil {
 		return err
 	}
-	_, err = disk.Copy(ctx, to, from, attributes.Holes, info.Size())
+	_, err = disk.Copy(ctx, to, from, attributes.Holes, info.Size(), 0)
 	if err == nil {
 		disk.SetXattrs(to, attributes.Xattrs)
 		if err = ignoreUnsupported(to.Chmod(attributes.Mode)); err == nil && sync {
@@ -343,8 +395,8 @@ func (s *stage) keepAs(ctx context.Context, parent parentFolder, name, as string
 
 // checkSpace foresees whether there is room, on both sides.
 func (s *stage) checkSpace() error {
-	needs := map[uint64]int64{}
-	where := map[uint64]string{}
+	needs, where := map[uint64]int64{}, map[uint64]string{}
+	devices := map[string]uint64{} // by folder
 	for i, c := range s.changes {
 		if s.d.Steps[i].Copied {
 			needs[s.device] += c.Before.Size
@@ -353,26 +405,17 @@ func (s *stage) checkSpace() error {
 		if c.After.Kind != copyplan.Regular || s.moved[i] != "" {
 			continue
 		}
-		at := c.Top
-		for n := len(c.Names) - 1; n > 0; n-- {
-			folder := filepath.Join(append([]string{c.Top}, c.Names[:n]...)...)
-			if _, err := os.Stat(folder); err == nil {
-				at = folder
-				break
-			}
-		}
-		info, err := os.Stat(at)
+		device, err := deviceOf(c, devices)
 		if err != nil {
 			return err
 		}
-		device := disk.Device(info)
 		size := c.After.Size
 		for _, h := range c.Attributes.Holes {
 			size -= h[1]
 		}
 		needs[device] += size
 		if where[device] == "" {
-			where[device] = at
+			where[device] = c.Top
 		}
 	}
 	for device, bytes := range needs {
@@ -383,25 +426,53 @@ func (s *stage) checkSpace() error {
 	return nil
 }
 
+// deviceOf is the file system that a change's file will be on.
+func deviceOf(c Change, known map[string]uint64) (uint64, error) {
+	folder := filepath.Dir(c.Path())
+	if device, ok := known[folder]; ok {
+		return device, nil
+	}
+	at := folder
+	info, err := os.Stat(at)
+	for errors.Is(err, fs.ErrNotExist) && len(at) > len(c.Top) {
+		at = filepath.Dir(at)
+		info, err = os.Stat(at)
+	}
+	if err != nil {
+		return 0, err
+	}
+	known[folder] = disk.Device(info)
+	return known[folder], nil
+}
+
 // unchanged checks that each file is still as it was when the person was asked.
 func (s *stage) unchanged() error {
-	for i, c := range s.changes {
-		root, err := os.OpenRoot(c.Top)
-		if err != nil {
-			return fmt.Errorf("%s: %w", c.Top, disk.Cause(err))
-		}
-		info, err := root.Lstat(filepath.Join(c.Names...))
-		_ = root.Close()
-		switch {
-		case errors.Is(err, fs.ErrNotExist):
-			if c.Before.Kind != copyplan.Nothing {
-				return &ChangedError{c.Path()}
+	for _, p := range pieces(s.d.Steps) {
+		first := s.changes[p.from]
+		parent, missing := openParent(first.Top, first.Names)
+		for i := p.from; i < p.to; i++ {
+			c, err := s.changes[i], missing
+			var info fs.FileInfo
+			if err == nil {
+				info, err = parent.root.Lstat(c.Names[len(c.Names)-1])
 			}
-		case err != nil:
-			return fmt.Errorf("%s: %w", c.Path(), disk.Cause(err))
-		case !looksLike(info, s.d.Steps[i].Before):
-			return &ChangedError{c.Path()}
+			switch {
+			case errors.Is(err, fs.ErrNotExist):
+				err = nil
+				if c.Before.Kind != copyplan.Nothing {
+					err = &ChangedError{c.Path()}
+				}
+			case err != nil:
+				err = fmt.Errorf("%s: %w", c.Path(), disk.Cause(err))
+			case !looksLike(info, s.d.Steps[i].Before):
+				err = &ChangedError{c.Path()}
+			}
+			if err != nil {
+				parent.close()
+				return err
+			}
 		}
+		parent.close()
 	}
 	return nil
 }

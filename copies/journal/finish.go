@@ -23,14 +23,19 @@ func (j *Journal) finish(folder string, d *document) error {
 	}
 	defer kept.Close()
 	var notes []string
-	for i, st := range d.Steps {
-		note, err := swap(kept, filepath.Join(folder, keptFolder), i, st)
-		if err != nil {
-			return fmt.Errorf("%s: %w", st.path(), disk.Cause(err))
+	for _, p := range pieces(d.Steps) {
+		parent, _, missing := d.Steps[p.from].open()
+		for i := p.from; i < p.to; i++ {
+			note, err := swap(kept, filepath.Join(folder, keptFolder), i, d.Steps[i], parent, missing)
+			if err != nil {
+				parent.close()
+				return fmt.Errorf("%s: %w", d.Steps[i].path(), disk.Cause(err))
+			}
+			if note != "" {
+				notes = append(notes, note)
+			}
 		}
-		if note != "" {
-			notes = append(notes, note)
-		}
+		parent.close()
 	}
 	if err := syncSteps(d.Steps, kept, len(d.Steps) > syncEach && disk.CanSyncAll); err != nil {
 		return err
@@ -184,7 +189,7 @@ func copyBack(p parentFolder, kept, name, part string) error {
 		}
 	} else {
 		c := Change{}
-		if err := c.fromKept(kept, info); err != nil {
+		if err := c.fromKept(kept, info, false); err != nil {
 			return err
 		}
 		if err := writePart(context.Background(), p, part, c, true); err != nil {
@@ -197,16 +202,18 @@ func copyBack(p parentFolder, kept, name, part string) error {
 	return os.Remove(kept)
 }
 
-// swap makes one change, unless it is made. The note says what was odd.
-func swap(kept *os.File, keptPath string, i int, st step) (note string, err error) {
-	p, name, err := st.open()
-	if err != nil {
-		if st.After.Kind == copyplan.Nothing && errors.Is(err, fs.ErrNotExist) {
-			return "", nil // gone with its folder
+// swap makes one change in its open folder, unless it is made. The note says what was odd.
+func swap(kept *os.File, keptPath string, i int, st step, p parentFolder, missing error) (note string, err error) {
+	if missing != nil {
+		if st.After.Kind == copyplan.Nothing {
+			return "", ignoreMissing(missing) // gone with its folder
 		}
+		return "", missing
+	}
+	name, err := st.name()
+	if err != nil {
 		return "", err
 	}
-	defer p.close()
 	if st.After.Kind != copyplan.Nothing {
 		if _, err := p.root.Lstat(st.Part); errors.Is(err, fs.ErrNotExist) {
 			return "", nil // it has become the file

@@ -70,6 +70,16 @@ func (s step) open() (p parentFolder, name string, err error) {
 	return p, names[len(names)-1], err
 }
 
+// name is the name of a step's file in its folder.
+func (s step) name() (string, error) {
+	_, last := cutLast(s.Names)
+	names, err := decodeNames(last)
+	if err != nil {
+		return "", err
+	}
+	return names[0], nil
+}
+
 // makeFolder makes a folder that an operation needs.
 func makeFolder(f folderMade) error {
 	return withFolder(f, func(root *os.Root, name string) error {

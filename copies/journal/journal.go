@@ -61,6 +61,9 @@ type Change struct {
 	// Open opens the new content, where After is a file; Attributes are what it gets.
 	Open       func() (*os.File, error)
 	Attributes disk.Attributes
+	// BLAKE3 is the new content's, by which it is checked where it is known: else by the
+	// digest of After, and without one not at all.
+	BLAKE3 string
 	// LinkText is what a link says, where After is one.
 	LinkText string
 }

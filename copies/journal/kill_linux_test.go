@@ -46,7 +46,7 @@ func turn(t *testing.T, g *ground) {
 	defer j.Close()
 	a, b := sides()
 	if last, err := j.Undoable(""); err == nil && rand.IntN(2) == 0 {
-		back, _, err := j.PlanUndo(last)
+		back, _, err := j.PlanUndo(last, true)
 		require.NoError(t, err)
 		_, err = j.Undo(t.Context(), last, back, About{Kind: "undo", Title: "Tidewrack"}, nil)
 		require.NoError(t, err)

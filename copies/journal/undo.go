@@ -20,8 +20,9 @@ type Later struct {
 }
 
 // PlanUndo gives the changes that take an operation back, and what was changed since: what
-// it has now is kept too, if the operation is undone all the same.
-func (j *Journal) PlanUndo(op Operation) (changes []Change, later []Later, err error) {
+// it has now is kept too, if the operation is undone all the same. With digests, what is kept
+// is read for them.
+func (j *Journal) PlanUndo(op Operation, digests bool) (changes []Change, later []Later, err error) {
 	folder := filepath.Join(j.folder, op.ID)
 	d, err := readDocument(folder)
 	if err != nil {
@@ -62,7 +63,7 @@ func (j *Journal) PlanUndo(op Operation) (changes []Change, later []Later, err e
 				return nil, nil, err
 			}
 		default:
-			if err := c.fromKept(kept, info); err != nil {
+			if err := c.fromKept(kept, info, digests); err != nil {
 				return nil, nil, err
 			}
 		}
@@ -73,18 +74,19 @@ func (j *Journal) PlanUndo(op Operation) (changes []Change, later []Later, err e
 }
 
 // fromKept makes a kept file a change's new content.
-func (c *Change) fromKept(kept string, info fs.FileInfo) error {
+func (c *Change) fromKept(kept string, info fs.FileInfo, digest bool) error {
 	f, err := os.Open(kept)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	copied, err := disk.Digest(context.Background(), f)
-	if err != nil {
-		return err
-	}
-	c.After = copyplan.State{
-		Kind: copyplan.Regular, Size: copied.Size, Digest: copied.Digest, Time: info.ModTime(), Mode: uint32(info.Mode().Perm()),
+	c.After = copyplan.State{Kind: copyplan.Regular, Size: info.Size(), Time: info.ModTime(), Mode: uint32(info.Mode().Perm())}
+	if digest {
+		copied, err := disk.Digest(context.Background(), f, disk.SHA256)
+		if err != nil {
+			return err
+		}
+		c.After.Digest = copied.SHA256
 	}
 	c.Attributes = disk.Read(f, info)
 	c.Open = func() (*os.File, error) { return os.Open(kept) }

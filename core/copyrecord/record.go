@@ -118,6 +118,8 @@ type File struct {
 	Time   time.Time `json:"time"`             // of the last change
 	Mode   Mode      `json:"mode,omitzero"`    // 0 where the system has none
 	SHA256 string    `json:"sha256,omitempty"` // in hexadecimal; empty for a link
+	// BLAKE3 is a second digest, in hexadecimal, that takes less time; it may be missing.
+	BLAKE3 string `json:"blake3,omitempty"`
 	Link   string    `json:"link,omitempty"`   // the place that it leads to, which is another file's
 	// Parts is what the location's named parts stood for.
 	Parts  place.Captures    `json:"parts,omitempty"`
@@ -195,22 +197,23 @@ func Parse(data []byte) (*Record, error) {
 	if len(data) > MaxBytes {
 		return nil, &Error{"", fmt.Sprintf("it is larger than %d bytes", MaxBytes)}
 	}
-	var head struct {
-		Format string `json:"format"`
-	}
 	// Duplicate names and invalid UTF-8 are refused: there is one reading.
-	if err := json.Unmarshal(data, &head); err != nil {
-		return nil, &Error{"", plain(err)}
-	}
-	if head.Format != Format {
-		if strings.HasPrefix(head.Format, "endroit/copy/") {
-			return nil, fmt.Errorf("%w (its format is %q)", ErrNewer, head.Format)
-		}
-		return nil, &Error{"format", fmt.Sprintf("%q is not %s", head.Format, Format)}
-	}
 	r := &Record{}
-	if err := json.Unmarshal(data, r); err != nil {
-		return nil, &Error{"", plain(err)}
+	failed := json.Unmarshal(data, r)
+	if failed != nil || r.Format != Format {
+		var head struct {
+			Format string `json:"format"`
+		}
+		if err := json.Unmarshal(data, &head); err != nil {
+			return nil, &Error{"", plain(err)}
+		}
+		switch {
+		case head.Format != Format && strings.HasPrefix(head.Format, "endroit/copy/"):
+			return nil, fmt.Errorf("%w (its format is %q)", ErrNewer, head.Format)
+		case head.Format != Format:
+			return nil, &Error{"format", fmt.Sprintf("%q is not %s", head.Format, Format)}
+		}
+		return nil, &Error{"", plain(failed)}
 	}
 	if err := r.Check(); err != nil {
 		return nil, err
@@ -338,6 +341,9 @@ func (r *Record) checkFiles(locations []place.Location) error {
 		}
 		if reason := checkXattrs(f.Xattrs); reason != "" {
 			return field("xattrs", reason)
+		}
+		if f.BLAKE3 != "" && (len(f.BLAKE3) != 64 || !isHex(f.BLAKE3)) {
+			return field("blake3", "it is not 64 lowercase hexadecimal digits")
 		}
 		if f.Link != "" {
 			if f.Stored != "" || f.SHA256 != "" {
