@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"endroit/copies/disk"
@@ -153,6 +154,8 @@ type taking struct {
 	last         *Copy
 	lastRoot     *os.Root
 	lastFiles    map[string]copyrecord.File // by place
+	lastOpen     sync.Map                   // its folders
+	lastCount    atomic.Int64               // of these
 	done         map[string]doneFile        // by place
 	names        copyrecord.Names
 	made         sync.Map // the copy's folders
@@ -177,7 +180,33 @@ func (t *taking) openLast() (done func()) {
 	for _, f := range t.last.Record.Files {
 		t.lastFiles[f.Place] = f
 	}
-	return func() { _ = root.Close() }
+	return func() {
+		t.lastOpen.Range(func(_, folder any) bool { return folder.(*os.Root).Close() == nil })
+		_ = root.Close()
+	}
+}
+
+// maxOpen bounds the folders of the last copy that stay open.
+const maxOpen = 256
+
+// inLast looks at a file of the last copy, by its folder, which stays open.
+func (t *taking) inLast(stored string) (fs.FileInfo, error) {
+	name := path.Dir(stored)
+	if open, ok := t.lastOpen.Load(name); ok {
+		return open.(*os.Root).Lstat(path.Base(stored))
+	}
+	if t.lastCount.Add(1) > maxOpen {
+		return t.lastRoot.Lstat(filepath.FromSlash(stored))
+	}
+	open, err := t.lastRoot.OpenRoot(filepath.FromSlash(name))
+	if err != nil {
+		return nil, err
+	}
+	if had, already := t.lastOpen.LoadOrStore(name, open); already {
+		_ = open.Close()
+		open = had.(*os.Root)
+	}
+	return open.Lstat(path.Base(stored))
 }
 
 // ofOneMoment copies the files until all were unchanged from the first look to the last.
@@ -372,7 +401,7 @@ func (t *taking) unread(root *os.Root, f SideFile, stored string, d *doneFile) b
 		return false
 	}
 	from := filepath.FromSlash(had.Stored)
-	kept, err := t.lastRoot.Lstat(from)
+	kept, err := t.inLast(had.Stored)
 	if err != nil || !kept.Mode().IsRegular() || kept.Size() != f.Size {
 		return false
 	}
