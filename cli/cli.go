@@ -218,6 +218,7 @@ func (a *app) root() *cli.Command {
 			a.putback(),
 			a.clear(),
 			a.switchSets(),
+			a.carry(),
 			a.undo(),
 			a.try(),
 			a.machine(),

@@ -242,29 +242,34 @@ func (a *app) copyFirst(
 		if err != nil {
 			return err
 		}
-		self, err := pseudonym("copies")
-		if err != nil {
-			return err
-		}
-		seen, err := copySeen()
-		if err != nil {
-			return err
-		}
-		told, end := a.progress("copying")
-		taken, err := copies.Take(ctx, side, copies.TakeOptions{
-			To: folder, Name: name, Set: set, Form: copies.Folder, By: "endroit " + Version, Machine: self, Seen: seen, Told: told,
-			Always: true, Again: a.again(s, side, what),
-		})
-		end()
-		if err != nil {
-			return copyError(err)
-		}
-		if err := rememberFolder(folder); err != nil {
-			return err
-		}
-		if !c.Bool("json") {
+		taken, err := a.take(ctx, s, side, what, folder, name, set)
+		if err == nil && !c.Bool("json") {
 			a.printTaken(taken)
 		}
-		return nil
+		return err
 	}
+}
+
+// take takes a copy of a side to a folder, also where nothing has changed.
+func (a *app) take(
+	ctx context.Context, s *subject, side *copies.Side, what copies.Choice, folder, name string, set bool,
+) (*copies.Taken, error) {
+	self, err := pseudonym("copies")
+	if err != nil {
+		return nil, err
+	}
+	seen, err := copySeen()
+	if err != nil {
+		return nil, err
+	}
+	told, end := a.progress("copying")
+	taken, err := copies.Take(ctx, side, copies.TakeOptions{
+		To: folder, Name: name, Set: set, Form: copies.Folder, By: "endroit " + Version, Machine: self, Seen: seen, Told: told,
+		Always: true, Again: a.again(s, side, what),
+	})
+	end()
+	if err != nil {
+		return nil, copyError(err)
+	}
+	return taken, rememberFolder(folder)
 }
