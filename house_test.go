@@ -76,6 +76,7 @@ var arrows = map[string][]string{
 	"childproc":           {},
 	"copies":              {"copies/", "locate", "machine", "parallel", "safefile"},
 	"copies/disk":         {},
+	"copies/keeping":      {},
 	"copies/journal":      {"copies/disk", "parallel", "safefile"},
 	"client":              {"service/wire"},
 	"identify":            {"localmanifest", "machine"},

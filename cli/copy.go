@@ -51,6 +51,9 @@ type copyJob struct {
 
 func (a *app) copyJob(c *cli.Command) (*copyJob, error) {
 	j := &copyJob{to: c.String("to"), name: c.String("name"), form: copies.Form(c.String("as")), always: c.Bool("always")}
+	if j.form == "" { // of a command that takes folders alone
+		j.form = copies.Folder
+	}
 	if !slices.Contains(copies.Forms, j.form) {
 		return nil, fail(exitUsage, "--as %q is not folder, zip or tar.zst", c.String("as"))
 	}
@@ -159,6 +162,10 @@ func (a *app) runCopy(ctx context.Context, c *cli.Command) error {
 		all = append(all, newCopied(side, taken))
 		if !c.Bool("json") {
 			a.printTaken(taken)
+		}
+		said := ""
+		if err := a.sayConflict(ctx, side, job, &said, c.Bool("json")); err != nil {
+			return err
 		}
 	}
 	if err := rememberFolder(job.to); err != nil {

@@ -196,7 +196,9 @@ func (g *copyGround) draw(ctx context.Context) ([]string, error) {
 		return append([]string{"clear"}, agreed...), nil
 	case 3, 4:
 		return append([]string{"switch", []string{"red", "green", "blue"}[rand.IntN(3)]}, agreed...), nil
-	case 5, 6:
+	case 5:
+		return []string{"keep", "--quiet", "20ms", "--at-most", "4", "--json"}, nil
+	case 6, 7:
 		return append([]string{"undo"}, agreed...), nil
 	}
 	raw, err := g.endroit(ctx, "copies", "--json")
@@ -214,7 +216,7 @@ func (g *copyGround) draw(ctx context.Context) ([]string, error) {
 // expected is what a command will make of the files, as it says itself; ok is false if it
 // has nothing to do.
 func (g *copyGround) expected(ctx context.Context, command []string, before content) (after content, ok bool, err error) {
-	if command[0] == "copy" {
+	if command[0] == "copy" || command[0] == "keep" {
 		return before, true, nil
 	}
 	raw, err := g.endroit(ctx, append(slices.Clone(command), "--dry-run")...)
@@ -344,6 +346,9 @@ func (g *copyGround) disturbed(ctx context.Context, command []string, failing bo
 		return "", err
 	}
 	usual := max(g.spent[command[0]], 20*time.Millisecond)
+	if command[0] == "keep" { // it does not end by itself
+		usual, failing = 200*time.Millisecond, false
+	}
 	if !failing || rand.IntN(4) == 0 {
 		kill := time.AfterFunc(usual/8+time.Duration(rand.Int64N(int64(usual))), func() { _ = c.Process.Kill() })
 		defer kill.Stop()
