@@ -120,7 +120,7 @@ type File struct {
 	SHA256 string    `json:"sha256,omitempty"` // in hexadecimal; empty for a link
 	// BLAKE3 is a second digest, in hexadecimal, that takes less time; it may be missing.
 	BLAKE3 string `json:"blake3,omitempty"`
-	Link   string    `json:"link,omitempty"`   // the place that it leads to, which is another file's
+	Link   string `json:"link,omitempty"` // the place that it leads to, which is another file's
 	// Parts is what the location's named parts stood for.
 	Parts  place.Captures    `json:"parts,omitempty"`
 	Holes  [][2]int64        `json:"holes,omitempty"`  // offset and length, in bytes, in rising order

@@ -31,9 +31,8 @@ import (
 // copyGround is a person's home with a title in it.
 type copyGround struct {
 	programs, folder, home, game string
-	copies                       []string // folders of copies
 	faulty                       *faulty
-	spent                        map[string]time.Duration // by each command at most
+	spent                        map[string]time.Duration // by each command, the last time that it was left alone
 	Seen                         map[string]int           // what was seen, for the report
 }
 

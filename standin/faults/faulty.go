@@ -29,10 +29,7 @@ func mountFaulty(folder, at string) (*faulty, error) {
 		return nil, err
 	}
 	root := &fs.LoopbackRoot{Path: folder, Dev: uint64(st.Dev)}
-	root.NewNode = func(r *fs.LoopbackRoot, _ *fs.Inode, _ string, _ *syscall.Stat_t) fs.InodeEmbedder {
-		return &faultyNode{LoopbackNode: fs.LoopbackNode{RootData: r}, on: f}
-	}
-	node := &faultyNode{LoopbackNode: fs.LoopbackNode{RootData: root}, on: f}
+	node := &faultyNode{LoopbackNode: &fs.LoopbackNode{RootData: root}, on: f}
 	root.RootNode = node
 	var err error
 	f.server, err = fs.Mount(at, node, &fs.Options{MountOptions: fuse.MountOptions{DirectMount: true, FsName: "faulty"}})
@@ -50,8 +47,13 @@ func (f *faulty) fault() syscall.Errno {
 }
 
 type faultyNode struct {
-	fs.LoopbackNode
+	*fs.LoopbackNode
 	on *faulty
+}
+
+// WrapChild makes what is below a node one of these too.
+func (n *faultyNode) WrapChild(_ context.Context, child fs.InodeEmbedder) fs.InodeEmbedder {
+	return &faultyNode{LoopbackNode: child.(*fs.LoopbackNode), on: n.on}
 }
 
 type faultyFile struct {
