@@ -267,7 +267,9 @@ func (a *app) printToChange(x *toChange) {
 		a.say("        %s; %s", shown(text), shown(variantOf(x.copy)))
 		a.say("        %s", a.quiet(pasted(x.copy.Path)))
 	}
+	a.say("")
 	a.printSteps(p)
+	a.say("")
 	for _, f := range p.Refused {
 		a.say("  %s", a.missing("cannot be put here: "+shown(f.Place)+" ("+shown(f.What)+")"))
 	}

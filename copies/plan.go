@@ -388,7 +388,11 @@ func (p *Prepared) observed() (out []Warning) {
 			continue
 		}
 		had[l.At] = true
-		out = append(out, Warning{Observed, fmt.Sprintf("%s is %s: %s", l.At, l.Standing, l.Reason)})
+		text := l.At + ": " + l.Reason
+		if l.Standing != standing.Observed {
+			text = fmt.Sprintf("%s is %s: %s", l.At, l.Standing, l.Reason)
+		}
+		out = append(out, Warning{Observed, text})
 	}
 	return out
 }

@@ -122,7 +122,6 @@ var consolePages = []page{
 	{name: "titles", path: "/titles", wait: "tbody a"},
 	{name: "search", path: "/titles?q=tidew", wait: ".answer .row"},
 	{name: "title", path: "/titles/Tidewrack", wait: ".row", click: ".more"},
-	{name: "title-phone", path: "/titles/Lantern Hollow", wait: ".row", width: 390},
 	{name: "launchers", path: "/launchers", wait: "tbody a"},
 	{name: "launcher", path: "/launchers/quayside", wait: "h1"},
 	{name: "reviews", path: "/reviews", as: world.Reviewer, wait: "tbody a"},

@@ -21,6 +21,7 @@ var commandPictures = []struct{ name, home, command, before string }{
 	{"review", "anselm", "endroit review list; echo; endroit review show 9", ""},
 	{"locate", "tobin", "endroit locate 'Ninefold Orchard'; echo; endroit identify https://quayside.example/title/505310/", ""},
 	{"machine", "tobin", "endroit machine", ""},
+	{"putback", "tobin", "endroit putback 'before the storm' --dry-run; echo; endroit copies", copied},
 	{"present", "tobin", "endroit locate --all; echo; endroit locate Tidewrack", ""},
 }
 
@@ -28,6 +29,10 @@ var commandPictures = []struct{ name, home, command, before string }{
 const playing = `{ echo 'set volume 40'; echo 'play 60'; echo 'save 1'; echo 'play 120'; echo 'shot'; echo 'save 2'; sleep 20; } |
 	endroit trace --title Tidewrack --out played.trace -- .local/share/quayside/installed/Tidewrack/tidewrack - >/dev/null 2>&1 &
 	for word in ready saved; do sleep 3.3; endroit cue "$word" >/dev/null; done; (sleep 3; touch "$DONE") & `
+
+// copied is a copy, and the game played on after it.
+const copied = `endroit copy saltglass --name 'before the storm' --yes >/dev/null 2>&1; endroit copy --all >/dev/null 2>&1;
+	f=$(endroit locate saltglass --json | sed -n 's/.*"path": "\(.*voyage.glass\)".*/\1/p' | head -n 1); sleep 3; echo 'a longer voyage' > "$f"; `
 
 // commands takes each in an xterm on a screen in memory.
 func commands(ctx context.Context, programs, folder, out, only string) error {
