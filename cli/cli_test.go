@@ -42,7 +42,7 @@ func (p prepared) Run() int {
 		panic(err)
 	}
 	defer os.RemoveAll(games)
-	if out, err := exec.Command("go", "build", "-o", games, "endroit/standin/tidewrack").CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "build", "-o", games+"/", "endroit/standin/tidewrack", "endroit/standin/quayside").CombinedOutput(); err != nil {
 		panic(string(out))
 	}
 	return pgtest.Run(p.m, nil)
@@ -135,6 +135,8 @@ func TestSessions(t *testing.T) {
 			env.Cd = home
 			env.Setenv("HOME", home)
 			env.Setenv("GAME", filepath.Join(home, "game", "tidewrack"))
+			env.Setenv("QUAYSIDE", filepath.Join(games, "quayside"))
+			env.Setenv("QUAYSIDE_SERVER", filepath.Join(env.WorkDir, "server"))
 			env.Setenv("ENDROIT_SERVICE", "http://"+s.address)
 			env.Setenv("ENDROIT_DATABASE", s.database)
 			env.Setenv("XDG_RUNTIME_DIR", filepath.Join(games, filepath.Base(env.WorkDir))) // short: sockets have short paths

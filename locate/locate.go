@@ -386,7 +386,9 @@ func (h *Resolver) native(ctx context.Context, t *manifest.Title, v manifest.Var
 	editions := h.installed(t, v, false)
 	if len(editions) == 0 || h.Install != "" {
 		roots := with(h.roots, h.Install, "")
-		out = append(out, h.variant(ctx, v, roots, nil))
+		found := h.variant(ctx, v, roots, nil)
+		found.Install = h.Install
+		out = append(out, found)
 	} else {
 		for _, e := range editions {
 			out = append(out, h.edition(ctx, v, e)...)

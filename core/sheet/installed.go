@@ -35,6 +35,9 @@ func (i Installed) Starters() (ids []string) {
 
 func (f Found) installed(e Edition) Installed {
 	i := Installed{Edition: e, System: f.System, StartedBy: []string{}, Accounts: f.Accounts, Cloud: f.Cloud}
+	if on, said := f.CloudTitles[e.Ref]; said && (f.Cloud == nil || *f.Cloud) {
+		i.Cloud = &on // a launcher that keeps none keeps none of single titles
+	}
 	if f.Home != "" {
 		i.Launcher, i.LauncherName = f.Launcher, f.Name
 	}

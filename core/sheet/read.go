@@ -60,8 +60,10 @@ type Found struct {
 	Libraries []Library `json:"libraries"`
 	Accounts  []Account `json:"accounts"`
 	Cloud     *bool     `json:"cloud,omitempty"` // whether it keeps cloud copies, if it says
-	Starts    []Started `json:"starts"`          // what it starts of other launchers
-	Notes     []Note    `json:"notes"`           // what could not be read, or is odd
+	// CloudTitles says so for single titles, by their references.
+	CloudTitles map[string]bool `json:"cloud_titles,omitempty"`
+	Starts      []Started       `json:"starts"` // what it starts of other launchers
+	Notes       []Note          `json:"notes"`  // what could not be read, or is odd
 }
 
 // Library is a folder in which titles are installed; without a launcher, the
@@ -241,6 +243,9 @@ func (r *reader) all() {
 			on := yes(r.one(node, c.On))
 			r.found.Cloud = &on
 		})
+		if t := c.Titles; t != nil {
+			r.cloudTitles(t)
+		}
 	}
 	for _, h := range r.system.Starts {
 		r.each(r.found.Home, h.Source, func(file string, node any) {
@@ -252,6 +257,19 @@ func (r *reader) all() {
 			}
 		})
 	}
+}
+
+// maxCloudTitles bounds the titles whose switch is remembered.
+const maxCloudTitles = 10_000
+
+// cloudTitles reads for which single titles cloud copies are switched on or off.
+func (r *reader) cloudTitles(t *TitleSwitch) {
+	r.found.CloudTitles = map[string]bool{}
+	r.each(r.found.Home, t.Source, func(_ string, node any) {
+		if ref := r.one(node, t.Ref); ref != "" && len(r.found.CloudTitles) < maxCloudTitles {
+			r.found.CloudTitles[ref] = yes(r.one(node, t.On))
+		}
+	})
 }
 
 // withoutLauncher lists what the registry says was installed.

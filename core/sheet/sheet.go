@@ -130,6 +130,9 @@ func (s System) Sources() (all []Source) {
 	}
 	if s.Cloud != nil {
 		all = append(all, s.Cloud.Source)
+		if t := s.Cloud.Titles; t != nil {
+			all = append(all, t.Source)
+		}
 	}
 	for _, h := range s.Starts {
 		all = append(all, h.Source)
@@ -156,6 +159,15 @@ type Known struct {
 type Switch struct {
 	Source `yaml:",inline"`
 	On     string `json:"on" yaml:"on"` // query: true, yes, on or 1
+	// Titles is where it is set for single titles, which counts for these; may be left out.
+	Titles *TitleSwitch `json:"titles,omitempty" yaml:"titles,omitempty"`
+}
+
+// TitleSwitch is a setting that is on or off for each title.
+type TitleSwitch struct {
+	Source `yaml:",inline"`
+	Ref    string `json:"ref" yaml:"ref"` // query
+	On     string `json:"on" yaml:"on"`   // query: true, yes, on or 1
 }
 
 // StoreID is the store whose copies the launcher installs: its own unless it says otherwise.
@@ -324,6 +336,11 @@ func (s System) check(c *checker, field, id string) {
 	if w := s.Cloud; w != nil {
 		w.check(c, field+".cloud")
 		query(c, field+".cloud.on", w.On, true)
+		if t := w.Titles; t != nil {
+			t.check(c, field+".cloud.titles")
+			query(c, field+".cloud.titles.ref", t.Ref, true)
+			query(c, field+".cloud.titles.on", t.On, true)
+		}
 	}
 	for i, h := range s.Starts {
 		at := fmt.Sprintf("%s.starts[%d]", field, i)

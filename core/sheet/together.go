@@ -230,6 +230,9 @@ func (s *Sheet) Describe(system string) []Row {
 	}
 	if x := y.Cloud; x != nil {
 		source("switch for cloud copies", x.Source, "on", x.On)
+		if t := x.Titles; t != nil {
+			source("switch for cloud copies of a title", t.Source, "reference", t.Ref, "on", t.On)
+		}
 	}
 	for _, x := range y.Starts {
 		source("hands over to "+x.Launcher, x.Source, "reference", x.Ref)

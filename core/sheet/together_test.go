@@ -71,6 +71,11 @@ func TestComparingSheets(t *testing.T) {
 		{"systems.linux.cloud.as", "nested-text", ""},
 		{"systems.linux.cloud.files", "settings/cloud.qk", ""},
 		{"systems.linux.cloud.on", "$.cloud['keep-copies']", ""},
+		{"systems.linux.cloud.titles.as", "nested-text", ""},
+		{"systems.linux.cloud.titles.each", "$.cloud.titles[?@.reference]", ""},
+		{"systems.linux.cloud.titles.files", "settings/cloud.qk", ""},
+		{"systems.linux.cloud.titles.on", "$.copies", ""},
+		{"systems.linux.cloud.titles.ref", "$.reference", ""},
 		{"systems.linux.home[1]", "", "xdg-config:quayside/"},
 		{"systems.linux.prefixes.user", "player", "somebody"},
 	}, Compare(now, next))

@@ -3,10 +3,11 @@
 // log, saves slots through a temporary file, saves by itself now and then, and
 // keeps settings, a cache, a profile and a lock.
 //
-//	tidewrack [-pace real|free] SCRIPT      (- reads the script from standard input)
+//	tidewrack [-pace real|free] [-build N] [-save-on-exit] SCRIPT      (- reads the script from standard input)
 //
-// A script has one command a line: load N, save N, play FRAMES, set NAME VALUE,
-// shot, say WORDS, quit. Each answers with a line on standard output.
+// A script has one command a line: load N, save N, play FRAMES, world REGIONS, set NAME
+// VALUE, shot, say WORDS, quit. Each answers with a line on standard output. A build
+// refuses the slots of older ones. A world is saved as many files, all of one day.
 package main
 
 import (
@@ -29,18 +30,20 @@ import (
 
 func main() {
 	pace := flag.String("pace", "real", "real: sixty frames a second; free: as fast as it goes")
+	build := flag.Int("build", 2, "the game's build, which its slots carry")
+	onExit := flag.Bool("save-on-exit", false, "save a slot at the end too")
 	flag.Parse()
 	if flag.NArg() != 1 {
-		fmt.Fprintln(os.Stderr, "usage: tidewrack [-pace real|free] SCRIPT")
+		fmt.Fprintln(os.Stderr, "usage: tidewrack [-pace real|free] [-build N] [-save-on-exit] SCRIPT")
 		os.Exit(2)
 	}
-	if err := run(flag.Arg(0), *pace == "free"); err != nil {
+	if err := run(flag.Arg(0), *pace == "free", byte(*build), *onExit); err != nil {
 		fmt.Fprintln(os.Stderr, "tidewrack:", err)
 		os.Exit(1)
 	}
 }
 
-func run(script string, free bool) error {
+func run(script string, free bool, build byte, onExit bool) error {
 	in := io.Reader(os.Stdin)
 	if script != "-" {
 		f, err := os.Open(script)
@@ -54,6 +57,7 @@ func run(script string, free bool) error {
 	if err != nil {
 		return err
 	}
+	g.build, g.onExit = build, onExit
 	lines := bufio.NewScanner(in)
 	for lines.Scan() {
 		words := strings.Fields(lines.Text())
@@ -76,7 +80,8 @@ func run(script string, free bool) error {
 // game is what is being played.
 type game struct {
 	install, data, config, cache string
-	free                         bool
+	free, onExit                 bool
+	build                        byte
 	frame, day, gold             int
 	sum                          uint32
 	settings                     map[string]string
@@ -164,6 +169,12 @@ func (g *game) do(command string, args []string) (string, error) {
 			return "", err
 		}
 		return fmt.Sprintf("loaded slot %d, day %d", n, g.day), nil
+	case "world":
+		n, err := number()
+		if err != nil {
+			return "", err
+		}
+		return fmt.Sprintf("saved a world of %d regions, day %d", n, g.day), g.world(n)
 	case "set":
 		if len(args) != 2 {
 			return "", errors.New("a name and a value are wanted")
@@ -236,7 +247,7 @@ func (g *game) readZone(into []byte) error {
 // save writes a slot through a temporary file: header, day, gold, the captain's
 // name with its length before it, and a CRC-32 of all that at the end.
 func (g *game) save(name string) error {
-	b := []byte("TIDE\x02\x00\x00\x00")
+	b := []byte{'T', 'I', 'D', 'E', g.build, 0, 0, 0}
 	b = binary.LittleEndian.AppendUint32(b, uint32(g.day))
 	b = binary.LittleEndian.AppendUint32(b, uint32(g.gold))
 	captain := "Captain Sedge"
@@ -253,6 +264,23 @@ func (g *game) save(name string) error {
 	return os.Rename(final+".tmp", final)
 }
 
+// world saves a world: a file for each region, one after the other. Files of two days do not
+// fit together.
+func (g *game) world(regions int) error {
+	g.day++
+	folder := filepath.Join(g.data, "world")
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return err
+	}
+	for i := range regions {
+		text := fmt.Sprintf("day %d\n", g.day)
+		if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("region-%d.dat", i)), []byte(text), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (g *game) load(name string) error {
 	b, err := os.ReadFile(filepath.Join(g.data, "slots", name))
 	if err != nil {
@@ -260,6 +288,9 @@ func (g *game) load(name string) error {
 	}
 	if len(b) < 20 || string(b[:4]) != "TIDE" || crc32.ChecksumIEEE(b[:len(b)-4]) != binary.LittleEndian.Uint32(b[len(b)-4:]) {
 		return errors.New("the slot is damaged")
+	}
+	if b[4] < g.build {
+		return fmt.Errorf("the slot is of build %d, and this is build %d", b[4], g.build)
 	}
 	g.day, g.gold = int(binary.LittleEndian.Uint32(b[8:])), int(binary.LittleEndian.Uint32(b[12:]))
 	return g.log("loaded " + name)
@@ -315,6 +346,11 @@ func (g *game) shot() error {
 }
 
 func (g *game) quit() error {
+	if g.onExit {
+		if err := g.save("slot0.sav"); err != nil {
+			return err
+		}
+	}
 	profile := binary.LittleEndian.AppendUint32([]byte("TPRF\x01"), uint32(g.frame))
 	if err := os.WriteFile(filepath.Join(g.data, "profile.bin"), profile, 0o644); err != nil {
 		return err
