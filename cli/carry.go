@@ -101,11 +101,11 @@ func (s *subject) described(option, text string, what copies.Choice) (*copies.Si
 		}
 	}
 	if len(fits) != 1 {
-		word := "no variant"
+		word := "no variant of %s on this machine is described so"
 		if len(fits) > 1 {
-			word = fmt.Sprintf("%d variants", len(fits))
+			word = fmt.Sprintf("%d variants of %%s on this machine are described so", len(fits))
 		}
-		return nil, fail(exitNotFound, "%s %q: %s of %s on this machine is described so; there are:\n%s", option, text, word, s.title.Name, s.listed())
+		return nil, fail(exitNotFound, "%s %q: "+word+"; there are:\n%s", option, text, s.title.Name, s.listed())
 	}
 	side := copies.Gather(s.here, s.found, fits[0], what)
 	side.Source = s.source

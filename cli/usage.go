@@ -22,6 +22,7 @@ var libraryWords = sync.OnceValue(func() (list []struct {
 	for _, x := range [][2]string{
 		{`^flag provided but not defined: -+(\S+)$`, "there is no option --$1"},
 		{`^flag needs an argument: -+(\S+)$`, "--$1 needs a value"},
+		{`^Required flags "([^",]+), ([^",]+)" not set$`, "--$1 and --$2 are required"},
 		{`^Required flags? "([^"]+)" not set$`, "--$1 is required"},
 		{`^invalid value ("[^"]*") for flag -+(\S+): .*invalid syntax$`, "--$2 $1 is not a number"},
 		{`^invalid value ("[^"]*") for flag -+(\S+): .*invalid duration.*$`, "--$2 $1 is not a duration; write it like 10m or 90s"},

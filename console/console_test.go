@@ -222,6 +222,20 @@ func TestFromSignInToAcceptance(t *testing.T) {
 	v.sees("The Quiet Signal")
 }
 
+// A title's page says how to copy, put back and start afresh, with what can be pasted, and
+// the launcher's cloud first.
+func TestOwnFiles(t *testing.T) {
+	v := visit(t)
+	v.open(v.title("Lantern Hollow"))
+	v.press("Copy, put back or start afresh")
+	v.sees("endroit copy 'Lantern Hollow'")
+	v.sees("In Brasslight and Quayside, switch cloud copies off for this title")
+	v.sees("Copy this folder with all that is in it (progress)")
+	v.sees("Not all of these places were confirmed by a second person")
+	v.do(chromedp.MouseClickXY(4, 600))
+	v.accessible("own files")
+}
+
 // A contributor proposes on a title's page that something be put right, and a reviewer sees
 // what accepting would change.
 func TestPuttingSomethingRight(t *testing.T) {

@@ -1,4 +1,11 @@
-import { QueryClient, type QueryKey, useInfiniteQuery, useMutation, useQuery } from '@tanstack/vue-query'
+import {
+  QueryClient,
+  type QueryKey,
+  useInfiniteQuery,
+  useMutation,
+  useQueries,
+  useQuery,
+} from '@tanstack/vue-query'
 import { computed, type Ref, ref } from 'vue'
 
 import { api, ProblemError, unwrap, type Schemas } from './api/client'
@@ -173,6 +180,32 @@ export const useLauncher = (id: Ref<string>) =>
     queryFn: ({ signal }) =>
       unwrap(api.GET('/launchers/{id}', { params: { path: { id: id.value } }, signal })),
   })
+
+/** The launchers that could keep cloud copies of a variant: its store's and the one that starts it. */
+export function useCloudOf(variant: Ref<Schemas['Variant']>) {
+  const list = useLaunchers()
+  const ids = computed(() => [...new Set([variant.value.store, variant.value.launcher])].filter(Boolean))
+  const listed = computed(() => list.items.value.filter((l) => ids.value.includes(l.id) && l.usual))
+  const sheets = useQueries({
+    // What has no sheet is not asked for.
+    queries: computed(() =>
+      listed.value.map((l) => ({
+        queryKey: keys.launcher(ref(l.id)),
+        queryFn: ({ signal }: { signal: AbortSignal }) =>
+          unwrap(api.GET('/launchers/{id}', { params: { path: { id: l.id } }, signal })),
+      })),
+    ),
+  })
+  return computed(() => {
+    const unlisted = ids.value.filter((id) => !list.items.value.some((l) => l.id === id))
+    const known = sheets.value.some((s) =>
+      s.data?.sheets
+        .find((x) => x.system === variant.value.os)
+        ?.rows.some((r) => r.what.startsWith('switch for cloud copies')),
+    )
+    return { launchers: [...listed.value.map((l) => l.name), ...unlisted], known }
+  })
+}
 
 /** The workbench of a contribution, or of the trace that is served here if there is no number. */
 export const useBench = (number: Ref<number | undefined>) =>

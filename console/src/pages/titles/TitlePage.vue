@@ -3,6 +3,7 @@ import { computed, toRef } from 'vue'
 
 import LocationRows from '../../components/LocationRows.vue'
 import DetailPage from '../../components/DetailPage.vue'
+import OwnFiles from './OwnFiles.vue'
 import PutRight from './PutRight.vue'
 import TitleHistory from './TitleHistory.vue'
 import { useTitle } from '../../queries'
@@ -49,6 +50,7 @@ const variants = computed(() =>
           </p>
         </div>
         <LocationRows :locations="v.locations" forms />
+        <OwnFiles :title="title.data.value.name" :variant="v" />
       </v-card>
       <PutRight :key="title.data.value.id" :title="title.data.value" />
       <TitleHistory :id="title.data.value.id" :changes="title.data.value.changes" />
