@@ -124,11 +124,15 @@ func (a *app) listOperations(c *cli.Command, j *openedJournal) error {
 	if c.Bool("json") {
 		type shownOperation struct {
 			journal.Operation
-			Files int `json:"files"`
+			Changes []journal.Changed `json:"changes"`
 		}
 		list := []shownOperation{}
 		for _, op := range all {
-			list = append(list, shownOperation{op, len(op.Changes)})
+			changes, err := j.Changes(op)
+			if err != nil {
+				return err
+			}
+			list = append(list, shownOperation{op, changes})
 		}
 		interrupted := []interruptedShown{}
 		for _, op := range j.ended {
@@ -152,7 +156,7 @@ func (a *app) listOperations(c *cli.Command, j *openedJournal) error {
 			state = "can be undone, keeps " + phrase.Size(op.Kept)
 		}
 		a.say("%s  %s: %s", op.ID, a.heading(shown(op.Title)), shown(op.Says))
-		a.say("  %s, %s; %s", stamp(op.Began), phrase.Count(len(op.Changes), "file", "files"), state)
+		a.say("  %s, %s; %s", stamp(op.Began), phrase.Count(op.Files, "file", "files"), state)
 		for _, n := range op.Notes {
 			a.say("  %s", a.missing(shown(n)))
 		}

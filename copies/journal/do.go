@@ -38,7 +38,10 @@ func (j *Journal) do(
 		return Operation{}, err
 	}
 	now := time.Now()
-	d := &document{Format: Format, ID: newID(now), Number: number, Began: now.UTC().Truncate(time.Second), About: about, Folders: []folderMade{}}
+	d := &document{
+		head:    head{Format, newID(now), number, now.UTC().Truncate(time.Second), about, len(changes)},
+		Folders: []folderMade{},
+	}
 	folder := filepath.Join(j.folder, d.ID)
 	if err := os.MkdirAll(filepath.Join(folder, keptFolder), 0o700); err != nil {
 		return Operation{}, err
@@ -46,6 +49,9 @@ func (j *Journal) do(
 	s := stage{folder: folder, d: d, changes: changes, moved: moved}
 	defer s.close()
 	err = s.plan()
+	if err == nil {
+		err = writeJSON(filepath.Join(folder, headFile), d.head)
+	}
 	if err == nil {
 		err = writeJSON(filepath.Join(folder, documentFile), d)
 	}

@@ -50,7 +50,7 @@ type Operation struct {
 	Number int       `json:"number"`
 	Began  time.Time `json:"began"`
 	About
-	Changes []Changed `json:"changes"`
+	Files int `json:"files"` // how many it changes
 	// State is how far it came. Notes are what was odd.
 	State State    `json:"state"`
 	Notes []string `json:"notes"`
@@ -78,13 +78,19 @@ type Changed struct {
 	After  copyplan.State `json:"after,omitzero"`
 }
 
-// document is what is written of an operation before it changes anything.
-type document struct {
+// head is what an operation's folder tells of it without its steps, which can be many.
+type head struct {
 	Format string    `json:"format"`
 	ID     string    `json:"id"`
 	Number int       `json:"number"`
 	Began  time.Time `json:"began"`
 	About
+	Files int `json:"files"`
+}
+
+// document is what is written of an operation before it changes anything.
+type document struct {
+	head
 	Steps []step `json:"steps"`
 	// Folders are those that it makes, the upper ones first.
 	Folders []folderMade `json:"folders"`
@@ -142,6 +148,7 @@ func decodeTop(text string) (string, error) {
 // The files in an operation's folder.
 const (
 	documentFile = "operation.json"
+	headFile     = "about.json" // written before the document, and kept for the list
 	keptFolder   = "kept"
 	stagedMark   = "staged"      // all is prepared: from here it is finished, before it is taken back
 	backMark     = "taking-back" // it could not be finished: from here it is taken back
@@ -151,9 +158,10 @@ const (
 	letGoMark    = "let-go"
 )
 
-// marks is what a done mark says.
+// marks is what a mark says.
 type marks struct {
 	Notes []string `json:"notes"`
+	Kept  int64    `json:"kept,omitzero"` // bytes
 }
 
 func writeJSON(name string, v any) error {
@@ -198,14 +206,17 @@ func has(folder, mark string) bool {
 
 // operation is what a folder tells of an operation.
 func operation(folder string) (Operation, error) {
-	d, err := readDocument(folder)
-	if err != nil {
+	h := head{}
+	err := readJSON(filepath.Join(folder, headFile), &h)
+	switch {
+	case errors.Is(err, os.ErrNotExist) || err == nil && !has(folder, documentFile):
+		return Operation{}, errNoDocument
+	case err != nil:
 		return Operation{}, err
+	case h.Format != Format:
+		return Operation{}, fmt.Errorf("%s is of another version of Endroit (%q)", filepath.Join(folder, headFile), h.Format)
 	}
-	op := Operation{ID: d.ID, Number: d.Number, Began: d.Began, About: d.About, Changes: make([]Changed, len(d.Steps)), Notes: []string{}}
-	for i, s := range d.Steps {
-		op.Changes[i] = Changed{s.Place, s.path(), s.Before, s.After}
-	}
+	op := Operation{ID: h.ID, Number: h.Number, Began: h.Began, About: h.About, Files: h.Files, Notes: []string{}}
 	says := waitingMark
 	if has(folder, doneMark) {
 		says = doneMark
@@ -224,8 +235,23 @@ func operation(folder string) (Operation, error) {
 	default:
 		op.State = Waiting
 	}
-	op.Kept = keptBytes(folder)
+	if op.State == Done {
+		op.Kept = m.Kept
+	}
 	return op, nil
+}
+
+// Changes are the files that an operation changed, or was to.
+func (j *Journal) Changes(op Operation) ([]Changed, error) {
+	d, err := readDocument(filepath.Join(j.folder, op.ID))
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Changed, len(d.Steps))
+	for i, s := range d.Steps {
+		out[i] = Changed{s.Place, s.path(), s.Before, s.After}
+	}
+	return out, nil
 }
 
 func keptBytes(folder string) (n int64) {

@@ -52,7 +52,7 @@ func (j *Journal) finish(folder string, d *document) error {
 			return err
 		}
 	}
-	return writeJSON(filepath.Join(folder, doneMark), marks{notes})
+	return writeJSON(filepath.Join(folder, doneMark), marks{notes, keptBytes(folder)})
 }
 
 // removeFoldersOf removes the folders that an operation made and that are empty again.
@@ -374,7 +374,7 @@ func (j *Journal) endInterrupted(ctx context.Context) (ended []Operation, err er
 		}
 		if failed != nil {
 			op.State, op.Notes = Waiting, []string{failed.Error()}
-			if err := writeJSON(filepath.Join(folder, waitingMark), marks{op.Notes}); err != nil {
+			if err := writeJSON(filepath.Join(folder, waitingMark), marks{Notes: op.Notes}); err != nil {
 				return nil, err
 			}
 		}

@@ -302,7 +302,7 @@ func TestAFailureInTheMiddle(t *testing.T) {
 // prepared prepares an operation, and does not finish it.
 func prepared(t *testing.T, j *Journal, changes []Change, copied bool) (*document, string) {
 	t.Helper()
-	d := &document{Format: Format, ID: newID(time.Now()), Began: time.Now(), About: about, Folders: []folderMade{}}
+	d := &document{head: head{Format, newID(time.Now()), 1, time.Now(), about, len(changes)}, Folders: []folderMade{}}
 	folder := filepath.Join(j.folder, d.ID)
 	require.NoError(t, os.MkdirAll(filepath.Join(folder, keptFolder), 0o700))
 	s := stage{folder: folder, d: d, changes: changes}
@@ -310,6 +310,7 @@ func prepared(t *testing.T, j *Journal, changes []Change, copied bool) (*documen
 	for i := range d.Steps {
 		d.Steps[i].Copied = copied && d.Steps[i].Before.Kind != copyplan.Nothing
 	}
+	require.NoError(t, writeJSON(filepath.Join(folder, headFile), d.head))
 	require.NoError(t, writeJSON(filepath.Join(folder, documentFile), d))
 	require.NoError(t, s.prepare(t.Context(), nil))
 	require.NoError(t, s.unchanged())
