@@ -18,6 +18,9 @@ import (
 	"endroit/core/draft"
 	"endroit/core/notes"
 	"endroit/core/phrase"
+	"endroit/localmanifest"
+	"endroit/locate"
+	"endroit/parallel"
 )
 
 func (a *app) copy() *cli.Command {
@@ -277,6 +280,7 @@ func (a *app) copyAll(ctx context.Context, c *cli.Command, job *copyJob) error {
 	if c.String("variant") != "" || c.String("slot") != "" || c.String("install") != "" || len(c.StringSlice("prefix")) > 0 {
 		return fail(exitUsage, "--all copies everything; --variant, --slot, --install and --prefix are for one TITLE")
 	}
+	fewCollections()
 	k, err := a.openManifest(ctx)
 	if err != nil {
 		return err
@@ -295,41 +299,21 @@ func (a *app) copyAll(ctx context.Context, c *cli.Command, job *copyJob) error {
 	}
 	told, end = a.progress("copying titles")
 	defer end()
-	var all []copied
+	results := make([]copiedTitle, len(found))
+	err = parallel.EachTold(ctx, len(found), told, func(ctx context.Context, i int) error {
+		var err error
+		results[i], err = a.copyTitle(ctx, k, here, found[i], job, c.Bool("dry-run"))
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	all := []copied{}
 	var failed []string
 	new, same := 0, 0
-	for i, t := range found {
-		recorded, err := k.Title(ctx, t.ID)
-		if err != nil {
-			return err
-		}
-		s := &subject{title: recorded, source: copyrecord.Source{Revision: k.Head.Revision}, here: here, found: t}
-		for _, side := range s.sides("", job.choice) {
-			if len(side.Files) == 0 {
-				continue
-			}
-			if c.Bool("dry-run") {
-				all = append(all, newCopied(side, nil))
-				continue
-			}
-			taken, err := copies.Take(ctx, side, job.options(a, s, side, nil))
-			if ctx.Err() != nil {
-				return ctx.Err()
-			}
-			if err != nil {
-				failed = append(failed, t.Title+": "+err.Error())
-				continue
-			}
-			if taken.Same {
-				same++
-			} else {
-				new++
-			}
-			all = append(all, newCopied(side, taken))
-		}
-		if told != nil {
-			told(i+1, len(found))
-		}
+	for _, r := range results {
+		all, failed = append(all, r.copies...), append(failed, r.failed...)
+		new, same = new+r.new, same+r.same
 	}
 	end()
 	if !c.Bool("dry-run") && len(all) > 0 {
@@ -351,6 +335,48 @@ func (a *app) copyAll(ctx context.Context, c *cli.Command, job *copyJob) error {
 		return fail(exitFailed, "%s not copied", phrase.Count(len(failed), "variant was", "variants were"))
 	}
 	return nil
+}
+
+// copiedTitle is what came of copying one of all titles.
+type copiedTitle struct {
+	copies    []copied
+	failed    []string
+	new, same int
+}
+
+// copyTitle copies all variants of a title that are present. What fails is told at the end,
+// and does not keep others from being copied.
+func (a *app) copyTitle(
+	ctx context.Context, k *localmanifest.Manifest, here *locate.Resolver, t locate.Title, job *copyJob, dry bool,
+) (out copiedTitle, err error) {
+	recorded, err := k.Title(ctx, t.ID)
+	if err != nil {
+		return out, err
+	}
+	s := &subject{title: recorded, source: copyrecord.Source{Revision: k.Head.Revision}, here: here, found: t}
+	for _, side := range s.sides("", job.choice) {
+		if len(side.Files) == 0 {
+			continue
+		}
+		if dry {
+			out.copies = append(out.copies, newCopied(side, nil))
+			continue
+		}
+		taken, err := copies.Take(ctx, side, job.options(a, s, side, nil))
+		switch {
+		case ctx.Err() != nil:
+			return out, ctx.Err()
+		case err != nil:
+			out.failed = append(out.failed, t.Title+": "+err.Error())
+			continue
+		case taken.Same:
+			out.same++
+		default:
+			out.new++
+		}
+		out.copies = append(out.copies, newCopied(side, taken))
+	}
+	return out, nil
 }
 
 func (a *app) printCopiedAll(all []copied, to string, dry bool, new, same int) {

@@ -184,6 +184,11 @@ func (s *Side) Digests(ctx context.Context, seen *Seen, wanted func(SideFile) bo
 }
 
 func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen) error {
+	if info, err := os.Lstat(f.File.Path); err == nil && info.Mode().IsRegular() {
+		if f.Digest = seen.Digest(f.File.Path, disk.Look(info)); f.Digest != "" {
+			return nil
+		}
+	}
 	file, err := s.open(*f)
 	if err != nil {
 		return err
@@ -192,10 +197,6 @@ func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen) error {
 	info, err := file.Stat()
 	if err != nil {
 		return err
-	}
-	if known := seen.Digest(f.File.Path, disk.Look(info)); known != "" {
-		f.Digest = known
-		return nil
 	}
 	begun := seen.now()
 	copied, err := disk.Digest(ctx, file, disk.SHA256)

@@ -86,25 +86,25 @@ func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
 	if len(side.Files) == 0 {
 		return nil, ErrEmpty
 	}
-	if err := checkTarget(side, o.To); err != nil {
-		return nil, err
-	}
 	folder := filepath.Join(o.To, filename.Portable(side.Title))
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
-	}
-	removeParts(folder, o.Machine)
 	last := lastOf(ctx, folder, side)
 	if last != nil && !o.Always {
 		if same, err := sameAs(ctx, side, last, o.Seen); err != nil || same {
 			return &Taken{Copy: last, Same: true, Unchanged: len(side.Files)}, err
 		}
 	}
+	if err := checkTarget(side, o.To); err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
+	}
+	removeParts(folder, o.Machine)
 	if err := disk.CheckSpace(folder, bytesBeside(side, last)); err != nil {
 		return nil, err
 	}
 	now := time.Now()
-	t := &taking{o: o, folder: folder, part: filepath.Join(folder, partPrefix+short(o.Machine)+"-"+newID()), last: last}
+	t := &taking{o: o, folder: folder, part: filepath.Join(folder, partName(o.Machine)), last: last}
 	defer os.RemoveAll(t.part)
 	if err := os.MkdirAll(t.part, 0o755); err != nil {
 		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
@@ -583,6 +583,14 @@ func syncFolder(folder string) error {
 	return nil
 }
 
+// attempt tells the parts of this process from those that an earlier one left.
+var attempt = newID()[:8]
+
+// partName is the name of a copy of this machine that is not whole yet.
+func partName(machine string) string {
+	return partPrefix + short(machine) + "-" + attempt + "-" + newID()
+}
+
 // removeParts removes what earlier attempts of this machine left.
 func removeParts(folder, machine string) {
 	entries, err := listNames(folder)
@@ -590,7 +598,7 @@ func removeParts(folder, machine string) {
 		return
 	}
 	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), partPrefix+short(machine)+"-") {
+		if strings.HasPrefix(e.Name(), partPrefix+short(machine)+"-") && !strings.Contains(e.Name(), "-"+attempt+"-") {
 			_ = os.RemoveAll(filepath.Join(folder, e.Name()))
 		}
 	}
@@ -659,16 +667,11 @@ func sameAs(ctx context.Context, side *Side, c *Copy, seen *Seen) (bool, error) 
 
 // isThere reports whether the files of a copy's folder are there, by their sizes.
 func (c *Copy) isThere() bool {
-	root, err := os.OpenRoot(c.Path)
-	if err != nil {
-		return false
-	}
-	defer root.Close()
 	for _, f := range c.Record.Files {
 		if f.Link != "" {
 			continue
 		}
-		if info, err := root.Lstat(filepath.FromSlash(f.Stored)); err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
+		if info, err := os.Lstat(filepath.Join(c.Path, filepath.FromSlash(f.Stored))); err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
 			return false
 		}
 	}

@@ -40,7 +40,7 @@ func Thin(ctx context.Context, side *Side, to, machine string, rule copyplan.Rul
 // remove removes a copy's folder: first its name goes, so that no half of it is taken for a
 // copy.
 func remove(c *Copy, machine string) error {
-	part := filepath.Join(filepath.Dir(c.Path), partPrefix+short(machine)+"-"+newID())
+	part := filepath.Join(filepath.Dir(c.Path), partName(machine))
 	if err := os.Rename(c.Path, part); err != nil {
 		return fmt.Errorf("%s: %w", c.Path, disk.Cause(err))
 	}

@@ -4,9 +4,11 @@ package main
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strconv"
 	"syscall"
@@ -63,7 +65,114 @@ func copiesOfMany(programs string, rounds int) error {
 	b := copyBench{endroit, folder, home, game, draftFile}
 	fmt.Printf("\nCopies of %d files, %.1f GB; medians of %d rounds, caches warm\n\n", copiedFiles, copiedFiles*copiedBytes/1e9, rounds)
 	fmt.Printf("%-44s %12s %12s %8s %8s %10s\n", "", "tools", "endroit", "ratio", "limit", "memory")
-	return b.run(rounds)
+	if err := b.run(rounds); err != nil {
+		return err
+	}
+	return b.noticed(rounds)
+}
+
+// noticeLimit is within what time a save of 10 MB is noticed and copied.
+const (
+	noticeLimit = 2.0 // s
+	noticeBytes = 10_000_000
+)
+
+// noticed measures how long after a save of 10 MB has ended its copy is whole.
+func (b copyBench) noticed(rounds int) error {
+	if err := os.RemoveAll(b.game); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(b.game, 0o755); err != nil {
+		return err
+	}
+	if err := os.WriteFile(filepath.Join(b.game, "first.dat"), []byte("first"), 0o644); err != nil {
+		return err
+	}
+	to := filepath.Join(b.folder, "kept")
+	keep := exec.Command(b.endroit, "keep", b.draft, "--to", to)
+	keep.Env = []string{"HOME=" + b.home, "PATH=" + os.Getenv("PATH")}
+	if err := keep.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		_ = keep.Process.Signal(os.Interrupt)
+		_ = keep.Wait()
+	}()
+	copied := func(name string) error {
+		for range 20_000 {
+			if found, _ := filepath.Glob(filepath.Join(to, "Tarn", "*", "xdg-data", "tarn", name)); len(found) > 0 {
+				return nil
+			}
+			time.Sleep(time.Millisecond)
+		}
+		return errors.New("keep took no copy")
+	}
+	if err := copied("first.dat"); err != nil {
+		return err
+	}
+	var took []time.Duration
+	for i := range rounds {
+		name := fmt.Sprintf("save%d.dat", i)
+		if err := os.WriteFile(filepath.Join(b.game, name), make([]byte, noticeBytes), 0o644); err != nil {
+			return err
+		}
+		saved := time.Now()
+		if err := copied(name); err != nil {
+			return err
+		}
+		took = append(took, time.Since(saved))
+	}
+	fmt.Printf("\nFrom a save of 10 MB to its finished copy, by keep: %.2f s (limit: %.1f)\n", median(took).Seconds(), noticeLimit)
+	return nil
+}
+
+// copyAllUnchanged measures copying all titles where nothing has changed, as a ratio to
+// locating them.
+func copyAllUnchanged(programs string) error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	endroit, err := filepath.Abs(filepath.Join(programs, "endroit"))
+	if err != nil {
+		return err
+	}
+	home, err := os.MkdirTemp("", "endroit-bench-home-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(home)
+	if err := layOut(home); err != nil {
+		return err
+	}
+	if _, _, _, err := measure(home, self, "keep", home, "10000"); err != nil {
+		return err
+	}
+	for range 2 { // the first copies, and then all is known
+		if _, _, _, err := measure(home, endroit, "copy", "--all"); err != nil {
+			return err
+		}
+		time.Sleep(4 * time.Second)
+	}
+	var located, copied []time.Duration
+	var memory int64
+	for range 9 {
+		d, _, _, err := measure(home, endroit, "locate", "--all")
+		if err != nil {
+			return err
+		}
+		located = append(located, d)
+		d, used, _, err := measure(home, endroit, "copy", "--all")
+		if err != nil {
+			return err
+		}
+		copied, memory = append(copied, d), max(memory, used)
+	}
+	fmt.Printf(
+		"\ncopy --all with nothing changed, %d titles of 10,000: %.0f ms; locate --all %.0f ms; ratio %.2f (limit: %.1f), %d MB\n",
+		nativeCopies+prefixCopies, median(copied).Seconds()*1000, median(located).Seconds()*1000, ratio(copied, located), copyAllLimit, memory>>20,
+	)
+	return nil
 }
 
 func playFiles(game string, from, n int) error {

@@ -73,7 +73,7 @@ func main() {
 	}
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
-	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page, locate, sources, copies or record")
+	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page, locate, sources, copies, unchanged or record")
 	titles := flag.Int("titles", 0, "measure the record with so many titles alone")
 	flag.Parse()
 	if *titles > 0 {
@@ -94,6 +94,7 @@ func main() {
 		{"locate", func() error { return locateAll(*programs, *rounds) }},
 		{"sources", func() error { return sources(*rounds) }},
 		{"copies", func() error { return copiesOfMany(*programs, min(*rounds, 3)) }},
+		{"unchanged", func() error { return copyAllUnchanged(*programs) }},
 		{"record", func() error { return records(*programs) }},
 	} {
 		switch {
