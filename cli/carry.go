@@ -127,7 +127,9 @@ func (a *app) carriedFrom(
 	if fits == 0 {
 		found, err := a.findCopy(ctx, text, c.StringSlice("in"))
 		if err != nil {
-			return nil, nil, fail(exitNotFound, "--from %q is neither a variant on this machine nor a copy: %w\nvariants:\n%s", text, err, s.listed())
+			return nil, nil, fail(
+				exitNotFound, "--from %q is neither a variant on this machine nor a copy: %w\nvariants:\n%s", text, err, s.listed(),
+			)
 		}
 		return unpacked(ctx, found)
 	}
@@ -173,7 +175,8 @@ func (a *app) printRoutes(carried *copies.Carried) {
 func (a *app) carryOnACopy(ctx context.Context, c *cli.Command, from *copies.Copy, carried *copies.Carried) error {
 	if !slices.Contains(c.StringSlice("although"), string(copies.Unshown)) {
 		return fail(
-			exitWarned, "nothing was done: nobody has shown that the files are the same in both variants. --although %s makes a copy of them as that variant would have them, and changes nothing else",
+			exitWarned, "nothing was done: nobody has shown that the files are the same in both variants. "+
+				"--although %s makes a copy of them as that variant would have them, and changes nothing else",
 			copies.Unshown,
 		)
 	}

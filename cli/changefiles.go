@@ -96,7 +96,10 @@ func (a *app) changeFiles(ctx context.Context, c *cli.Command, j *openedJournal,
 			}
 			return silent(exitConflict)
 		}
-		return fail(exitConflict, "nothing was done: %s cannot be put here", phrase.Count(len(x.p.Refused), "file of the copy", "files of the copy"))
+		return fail(
+			exitConflict, "nothing was done: %s cannot be put here",
+			phrase.Count(len(x.p.Refused), "file of the copy", "files of the copy"),
+		)
 	}
 	if len(x.p.Changes) == 0 && x.set == "" {
 		if asJSON {
@@ -167,7 +170,11 @@ func (a *app) makeRoom(j *journal.Journal, x *toChange, quiet bool) ([]journal.O
 	goes := journal.Excess(all, x.p.Plan.Sum().Keeps, keepAtMost)
 	for _, g := range goes {
 		if !quiet {
-			a.say("%s", a.missing(fmt.Sprintf("can no longer be undone after this, to keep within %s: %s, %s", phrase.Size(keepAtMost), shown(g.Title), shown(g.Says))))
+			a.say(
+				"%s",
+				a.missing(fmt.Sprintf("can no longer be undone after this, to keep within %s: %s, %s", phrase.Size(keepAtMost), shown(g.Title),
+					shown(g.Says))),
+			)
 		}
 	}
 	return goes, nil
@@ -215,7 +222,10 @@ func (a *app) agree(c *cli.Command, x *toChange) error {
 				lines = append(lines, "  "+string(w.Word)+": "+w.Text)
 			}
 		}
-		return fail(exitWarned, "nothing was done; each of these needs a yes of its own (%s):\n%s", strings.Join(words, " "), strings.Join(lines, "\n"))
+		return fail(
+			exitWarned, "nothing was done; each of these needs a yes of its own (%s):\n%s", strings.Join(words, " "),
+			strings.Join(lines, "\n"),
+		)
 	}
 	for _, word := range open {
 		for _, w := range x.warnings {

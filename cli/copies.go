@@ -305,7 +305,11 @@ func (a *app) findCopy(ctx context.Context, text string, named []string) (*copie
 	if len(ofTitle) > 0 {
 		return nil, fail(exitUsage, "name one of the copies of %s by its id:\n%s", ofTitle[0].Record.Title, copyLines(ofTitle))
 	}
-	return nil, fail(exitNotFound, "there is no copy %q: it is no folder, no archive, and no copy's id or name; endroit copies lists them", text)
+	return nil, fail(
+		exitNotFound,
+		"there is no copy %q: it is no folder, no archive, and no copy's id or name; endroit copies lists them",
+		text,
+	)
 }
 
 func copyLines(list []*copies.Copy) string {
@@ -316,7 +320,10 @@ func copyLines(list []*copies.Copy) string {
 			break
 		}
 		r := c.Record
-		line := fmt.Sprintf("  %s  %s  %s", r.ID[:shortID], r.Taken.Local().Format("2006-01-02 15:04:05"), phrase.Count(len(r.Files), "file", "files"))
+		line := fmt.Sprintf(
+			"  %s  %s  %s", r.ID[:shortID], r.Taken.Local().Format("2006-01-02 15:04:05"),
+			phrase.Count(len(r.Files), "file", "files"),
+		)
 		if r.Name != "" {
 			line += "  " + r.Name
 		}

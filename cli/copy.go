@@ -133,7 +133,10 @@ func (a *app) runCopy(ctx context.Context, c *cli.Command) error {
 	}
 	sides = slices.DeleteFunc(sides, func(side *copies.Side) bool { return len(side.Files) == 0 })
 	if len(sides) == 0 {
-		return fail(exitNotFound, "no files of %s were found on this machine; endroit locate %s shows where they would be", s.title.Name, quotedTitle(s.title.Name))
+		return fail(
+			exitNotFound, "no files of %s were found on this machine; endroit locate %s shows where they would be",
+			s.title.Name, quotedTitle(s.title.Name),
+		)
 	}
 	if !c.Bool("json") {
 		a.say("%s", a.heading("Copy "+shown(s.title.Name)))
@@ -424,7 +427,10 @@ type copied struct {
 
 func newCopied(side *copies.Side, t *copies.Taken) copied {
 	sum := copyplan.Of(side.Items())
-	out := copied{Title: side.Title, Variant: copyOf(side.Variant), Where: describeVariant(side.Variant), Files: sum.Files, Bytes: sum.Bytes, LeftOut: side.LeftOut}
+	out := copied{
+		Title: side.Title, Variant: copyOf(side.Variant), Where: describeVariant(side.Variant), Files: sum.Files, Bytes: sum.Bytes,
+		LeftOut: side.LeftOut,
+	}
 	if out.LeftOut == nil {
 		out.LeftOut = []copyrecord.LeftOut{}
 	}

@@ -37,7 +37,10 @@ func (a *app) keep() *cli.Command {
 			&cli.BoolFlag{Name: "after-save", Usage: "take one after each save has settled (if --every is not given)"},
 			&cli.IntFlag{Name: "at-most", Usage: "leave so many copies at most (20 if neither this nor --for is given)"},
 			&cli.IntFlag{Name: "for", Usage: "leave the copies of so many `DAYS`"},
-			&cli.DurationFlag{Name: "quiet", Usage: "how long no file may change before a save counts as over (otherwise from the draft's runs, or 1s)"},
+			&cli.DurationFlag{
+				Name:  "quiet",
+				Usage: "how long no file may change before a save counts as over (otherwise from the draft's runs, or 1s)",
+			},
 		}, choiceFlags("progress and settings"), whereFlags(), []cli.Flag{jsonFlag()}),
 		Action: a.runKeep,
 	}, reuse, "keep")
@@ -194,7 +197,10 @@ func (k *keeper) take(ctx context.Context) (busy bool, err error) {
 	if !taken.Same {
 		k.taken = append(k.taken, newCopied(side, taken))
 		if !k.c.Bool("json") {
-			k.a.say("%s  %s, %s written", time.Now().Format("15:04:05"), phrase.Count(len(taken.Copy.Record.Files), "file", "files"), phrase.Size(taken.Written))
+			k.a.say(
+				"%s  %s, %s written", time.Now().Format("15:04:05"),
+				phrase.Count(len(taken.Copy.Record.Files), "file", "files"), phrase.Size(taken.Written),
+			)
 		}
 	}
 	gone, left, err := copies.Thin(ctx, side, k.job.to, k.job.machine, k.rule, time.Now())
@@ -218,7 +224,11 @@ func (a *app) sayConflict(ctx context.Context, side *copies.Side, job *copyJob, 
 	}
 	there := conflict.There.Record
 	here := copyplan.Of(side.Items())
-	a.say("%s", a.missing("Both sides were changed since they were last the same ("+stamp(conflict.Base.Record.Taken)+"). Neither is taken for the newer one:"))
+	a.say(
+		"%s",
+		a.missing("Both sides were changed since they were last the same ("+stamp(conflict.Base.Record.Taken)+
+			"). Neither is taken for the newer one:"),
+	)
 	a.say("  here           %s", sideLine(here.Files, here.Bytes, stamp(here.Newest)))
 	a.say("  other machine  %s", sideLine(len(there.Files), there.Bytes(), stamp(there.Newest())))
 	for i, d := range conflict.Both {
@@ -260,6 +270,9 @@ func (k *keeper) sum() error {
 	if k.gone > 0 {
 		text += ", " + phrase.Count(k.gone, "older one", "older ones") + " removed by the rule"
 	}
-	k.a.say("%s; %s of this title there now. endroit copies %s lists them", text, phrase.Count(k.left, "kept copy is", "kept copies are"), quotedTitle(shown(k.s.title.Name)))
+	k.a.say(
+		"%s; %s of this title there now. endroit copies %s lists them", text,
+		phrase.Count(k.left, "kept copy is", "kept copies are"), quotedTitle(shown(k.s.title.Name)),
+	)
 	return nil
 }

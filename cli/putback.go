@@ -37,7 +37,10 @@ func (a *app) putback() *cli.Command {
 		Flags: slices.Concat([]cli.Flag{
 			&cli.StringSliceFlag{Name: "in", Usage: "also look for the copy in this `FOLDER` of copies"},
 			&cli.StringFlag{Name: "draft", Usage: "use the locations of this `DRAFT` instead of the manifest's"},
-			&cli.BoolFlag{Name: "leave", Usage: "leave files that the copy does not have; otherwise they are taken away, so that all are of one moment"},
+			&cli.BoolFlag{
+				Name:  "leave",
+				Usage: "leave files that the copy does not have; otherwise they are taken away, so that all are of one moment",
+			},
 		}, changeFlags(), choiceFlags("what the copy has"), whereFlags(), []cli.Flag{jsonFlag()}),
 		Action: a.runPutback,
 	}, reuse, "putback")
@@ -254,19 +257,18 @@ func (a *app) copyFirst(
 func (a *app) take(
 	ctx context.Context, s *subject, side *copies.Side, what copies.Choice, folder, name string, set bool,
 ) (*copies.Taken, error) {
-	self, err := pseudonym("copies")
-	if err != nil {
+	job := &copyJob{to: folder, name: name, form: copies.Folder, choice: what, always: true}
+	var err error
+	if job.machine, err = pseudonym("copies"); err != nil {
 		return nil, err
 	}
-	seen, err := copySeen()
-	if err != nil {
+	if job.seen, err = copySeen(); err != nil {
 		return nil, err
 	}
 	told, end := a.progress("copying")
-	taken, err := copies.Take(ctx, side, copies.TakeOptions{
-		To: folder, Name: name, Set: set, Form: copies.Folder, By: "endroit " + Version, Machine: self, Seen: seen, Told: told,
-		Always: true, Again: a.again(s, side, what),
-	})
+	o := job.options(a, s, side, told)
+	o.Set = set
+	taken, err := copies.Take(ctx, side, o)
 	end()
 	if err != nil {
 		return nil, copyError(err)

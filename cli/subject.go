@@ -297,7 +297,8 @@ func (a *app) surroundings(ctx context.Context, side *copies.Side) (out []copies
 	}
 	if cloud := side.Variant.Cloud; cloud != nil && *cloud {
 		out = append(out, copies.Warning{Word: copies.Cloud, Text: fmt.Sprintf(
-			"%s keeps cloud copies: it can put back what is removed here, or overwrite what is put back. Switch that off for this title in the launcher first, and on again after the game has saved",
+			"%s keeps cloud copies: it can put back what is removed here, or overwrite what is put back. "+
+				"Switch that off for this title in the launcher first, and on again after the game has saved",
 			launcherOf(side.Variant),
 		)})
 	}

@@ -81,7 +81,8 @@ func (a *app) runSwitch(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) switchTo(
-	ctx context.Context, c *cli.Command, j *openedJournal, s *subject, side *copies.Side, what copies.Choice, name, current string, sets map[string]*copies.Copy,
+	ctx context.Context, c *cli.Command, j *openedJournal, s *subject, side *copies.Side, what copies.Choice,
+	name, current string, sets map[string]*copies.Copy,
 ) error {
 	was := current
 	switch named := c.String("current"); {

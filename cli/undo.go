@@ -52,7 +52,8 @@ func (a *app) runUndo(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	x := &toChange{
-		kind: "undo", heading: "Undo " + op.Title + ": " + op.Says, says: "took back: " + op.Says, p: undoPrepared(op, changes), set: op.Was, was: op.Set,
+		kind: "undo", heading: "Undo " + op.Title + ": " + op.Says, says: "took back: " + op.Says, p: undoPrepared(op, changes),
+		set: op.Was, was: op.Set,
 	}
 	for _, l := range later {
 		x.warnings = append(x.warnings, copies.Warning{Word: copies.Changed, Text: l.Path + " was changed since; what it has now is kept too"})
@@ -94,7 +95,10 @@ func (a *app) sayEnded(ended []journal.Operation) {
 			journal.TakenBack: "was taken back: every file is as it was before",
 			journal.Waiting:   "cannot be ended yet",
 		}[op.State]
-		a.say("%s", a.missing(fmt.Sprintf("An operation was interrupted, and %s: %s, %s (%s)", says, shown(op.Title), shown(op.Says), stamp(op.Began))))
+		a.say(
+			"%s",
+			a.missing(fmt.Sprintf("An operation was interrupted, and %s: %s, %s (%s)", says, shown(op.Title), shown(op.Says), stamp(op.Began))),
+		)
 		for _, n := range op.Notes {
 			a.say("  %s", a.missing(shown(n)))
 		}
@@ -161,7 +165,10 @@ func (a *app) listOperations(c *cli.Command, j *openedJournal) error {
 			a.say("  %s", a.missing(shown(n)))
 		}
 	}
-	a.say("\n%s of at most %s are kept; then the oldest is let go, which is said before", phrase.Size(journal.Kept(all)), phrase.Size(keepAtMost))
+	a.say(
+		"\n%s of at most %s are kept; then the oldest is let go, which is said before", phrase.Size(journal.Kept(all)),
+		phrase.Size(keepAtMost),
+	)
 	return nil
 }
 
@@ -180,7 +187,9 @@ func (a *app) letGo(c *cli.Command, j *journal.Journal) error {
 		}
 	}
 	if !c.Bool("yes") {
-		ok, err := a.ask(fmt.Sprintf("Give up what %s replaced? It cannot be taken back then.", phrase.Count(len(ids), "operation", "operations")))
+		ok, err := a.ask(
+			fmt.Sprintf("Give up what %s replaced? It cannot be taken back then.", phrase.Count(len(ids), "operation", "operations")),
+		)
 		if err != nil || !ok {
 			return errors.Join(err, nothingDone(err))
 		}

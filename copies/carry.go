@@ -100,7 +100,10 @@ func Carry(t *manifest.Title, c *Copy, to *Side, o CarryOptions) (*Carried, erro
 		out.Routes = append(out.Routes, CarriedRoute{From: here[r.From].At.String(), To: there[r.To].At.String(), Shown: r.Shown, Why: r.Why})
 	}
 	for _, i := range alone {
-		out.Routes = append(out.Routes, CarriedRoute{From: here[i].At.String(), Why: "no location of that variant is known to keep the same; " + copyplan.Would})
+		out.Routes = append(
+			out.Routes,
+			CarriedRoute{From: here[i].At.String(), Why: "no location of that variant is known to keep the same; " + copyplan.Would},
+		)
 	}
 	account, err := o.account(c.Record)
 	if err != nil {

@@ -347,7 +347,8 @@ func (w *putback) warn() {
 	p.Warnings = append(p.Warnings, p.observed()...)
 	if p.Age == copyplan.Here && p.Plan.Sum().Replace+p.Plan.Sum().Remove > 0 {
 		p.Warnings = append(p.Warnings, Warning{Newer, fmt.Sprintf(
-			"what would be replaced or removed here was changed on %s, after what the copy has (%s)", moment(p.HereChanges.Newest), moment(p.ThereChanges.Newest),
+			"what would be replaced or removed here was changed on %s, after what the copy has (%s)",
+			moment(p.HereChanges.Newest), moment(p.ThereChanges.Newest),
 		)})
 	}
 	was, is := w.c.Record.Variant.Version, p.Side.Variant.Version

@@ -76,7 +76,9 @@ func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choi
 			continue
 		case !choice.Includes(l.Holds):
 			if len(l.Files) > 0 {
-				leave(fmt.Sprintf("it holds %s, which was not chosen (%s)", footprint.Kind(l.Holds).Word(), phrase.Count(len(l.Files), "file", "files")))
+				leave(
+					fmt.Sprintf("it holds %s, which was not chosen (%s)", footprint.Kind(l.Holds).Word(), phrase.Count(len(l.Files), "file", "files")),
+				)
 			}
 			continue
 		}

@@ -10,7 +10,6 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -66,7 +65,8 @@ type RestlessError struct{ Paths []string }
 
 func (e *RestlessError) Error() string {
 	return fmt.Sprintf(
-		"%s changed each time while it was copied, so that the files would not be of one moment; end the game, or what else writes there, and try again",
+		"%s changed each time while it was copied, so that the files would not be of one moment; "+
+			"end the game, or what else writes there, and try again",
 		strings.Join(e.Paths, ", "),
 	)
 }
@@ -493,205 +493,6 @@ func (t *taking) verdict(side *Side, f SideFile, root *os.Root, d doneFile) stri
 		return notes.Unsure
 	}
 	return n.Judge(data).Word
-}
-
-// record says what the copy is.
-func (t *taking) record(side *Side, now time.Time) *copyrecord.Record {
-	v := side.Variant
-	r := &copyrecord.Record{
-		Format: copyrecord.Format, ID: newID(), Title: side.Title, TitleID: side.TitleID, Name: t.o.Name, Set: t.o.Set, Kept: t.o.Kept,
-		Taken: now.UTC().Truncate(time.Millisecond), By: t.o.By, Machine: t.o.Machine, Source: side.Source,
-		Variant: copyrecord.Variant{
-			Store: v.Store, Reference: v.Reference, Launcher: v.Launcher, OS: v.System, Runtime: v.Runtime, Version: v.Version,
-			Account: v.Account, Parts: side.parts(),
-		},
-		LeftOut: side.LeftOut, Files: make([]copyrecord.File, 0, len(side.Files)),
-	}
-	index := map[int]int{} // of the variant's locations in the record's
-	for _, f := range side.Files {
-		d := t.done[f.Place].File
-		at, ok := index[f.Location]
-		if !ok {
-			l := side.location(f)
-			at = len(r.Locations)
-			index[f.Location] = at
-			r.Locations = append(r.Locations, copyrecord.Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Reason: l.Reason})
-		}
-		d.Location = at
-		r.Files = append(r.Files, d)
-	}
-	return r
-}
-
-// publish gives the copy its name, when it is whole and on the disk.
-func (t *taking) publish(ctx context.Context, r *copyrecord.Record) (*Copy, error) {
-	text, err := r.Text()
-	if err != nil {
-		return nil, err
-	}
-	if err := os.WriteFile(filepath.Join(t.part, copyrecord.FileName), text, 0o644); err != nil {
-		return nil, fmt.Errorf("%s: %w", t.folder, disk.Cause(err))
-	}
-	if t.o.Form != Folder {
-		return t.publishArchive(ctx, r, text)
-	}
-	if err := syncTree(t.part); err != nil {
-		return nil, fmt.Errorf("%s: %w", t.folder, disk.Cause(err))
-	}
-	name := folderName(r)
-	for i := 2; ; i++ {
-		path := filepath.Join(t.folder, name)
-		if _, err := os.Lstat(path); errors.Is(err, fs.ErrNotExist) {
-			if err := os.Rename(t.part, path); err != nil {
-				return nil, fmt.Errorf("%s: %w", path, disk.Cause(err))
-			}
-			return &Copy{r, path, Folder}, syncFolder(t.folder)
-		}
-		name = fmt.Sprintf("%s (%d)", folderName(r), i)
-	}
-}
-
-// folderName is what a copy's folder is called: when it was taken, and its name.
-func folderName(r *copyrecord.Record) string {
-	name := r.Taken.Local().Format("2006-01-02 15.04.05")
-	if r.Name != "" {
-		name += " " + filename.Portable(r.Name)
-	}
-	return name
-}
-
-// syncTree brings a folder with all that is in it onto the disk.
-func syncTree(folder string) error {
-	f, err := os.Open(folder)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	if disk.CanSyncAll {
-		return disk.SyncAll(f)
-	}
-	return disk.SyncFolder(f)
-}
-
-func syncFolder(folder string) error {
-	f, err := os.Open(folder)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	_ = disk.SyncFolder(f) // not every file system has a notion of it
-	return nil
-}
-
-// attempt tells the parts of this process from those that an earlier one left.
-var attempt = newID()[:8]
-
-// partName is the name of a copy of this machine that is not whole yet.
-func partName(machine string) string {
-	return partPrefix + short(machine) + "-" + attempt + "-" + newID()
-}
-
-// removeParts removes what earlier attempts of this machine left.
-func removeParts(folder, machine string) {
-	entries, err := listNames(folder)
-	if err != nil {
-		return
-	}
-	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), partPrefix+short(machine)+"-") && !strings.Contains(e.Name(), "-"+attempt+"-") {
-			_ = os.RemoveAll(filepath.Join(folder, e.Name()))
-		}
-	}
-}
-
-func short(machine string) string { return machine[:min(len(machine), 8)] }
-
-// lastOf is the newest copy of the same variant in a title's folder of copies. Their names
-// begin with the time, so that few of them have to be read.
-func lastOf(ctx context.Context, folder string, side *Side) *Copy {
-	entries, err := listNames(folder)
-	if err != nil {
-		return nil
-	}
-	slices.SortFunc(entries, func(a, b fs.DirEntry) int { return strings.Compare(b.Name(), a.Name()) })
-	for _, e := range entries {
-		if !e.IsDir() || !isCandidate(e) {
-			continue
-		}
-		c, err := openCopy(ctx, filepath.Join(folder, e.Name()))
-		if err == nil && c.Record.TitleID == side.TitleID && c.Record.Title == side.Title && sameVariant(c.Record.Variant, side) {
-			return c
-		}
-	}
-	return nil
-}
-
-func sameVariant(v copyrecord.Variant, side *Side) bool {
-	here := side.Variant
-	return v.Store == here.Store && v.Reference == here.Reference && v.OS == here.System && v.Runtime == here.Runtime &&
-		v.Launcher == here.Launcher && v.Account == here.Account
-}
-
-// sameAs reports whether a side has just the content of a copy. It reads what may differ.
-func sameAs(ctx context.Context, side *Side, c *Copy, seen *Seen) (bool, error) {
-	if len(c.Record.Files) != len(side.Files) || c.Record.Variant.Version != side.Variant.Version {
-		return false, nil
-	}
-	had := map[string]copyrecord.File{}
-	for _, f := range c.Record.Files {
-		had[f.Place] = f
-	}
-	for _, f := range side.Files {
-		h, ok := had[f.Place]
-		if !ok || h.Size != f.Size && f.Kind == copyplan.Regular || h.Link != f.Link || !h.Time.Equal(f.Time) {
-			return false, nil
-		}
-	}
-	for i := range side.Files {
-		f := &side.Files[i]
-		if f.Kind != copyplan.Regular {
-			continue
-		}
-		if err := side.digest(ctx, f, seen); err != nil {
-			if errors.Is(err, disk.ErrChanged) {
-				return false, nil
-			}
-			return false, fmt.Errorf("%s: %w", f.File.Path, disk.Cause(err))
-		}
-		if f.Digest != had[f.Place].SHA256 {
-			return false, nil
-		}
-	}
-	return c.isThere(), seen.Save()
-}
-
-// isThere reports whether the files of a copy's folder are there, by their sizes.
-func (c *Copy) isThere() bool {
-	for _, f := range c.Record.Files {
-		if f.Link != "" {
-			continue
-		}
-		if info, err := os.Lstat(filepath.Join(c.Path, filepath.FromSlash(f.Stored))); err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
-			return false
-		}
-	}
-	return true
-}
-
-// bytesBeside is how much a copy of a side takes beside the last one.
-func bytesBeside(side *Side, last *Copy) (n int64) {
-	had := map[string]copyrecord.File{}
-	if last != nil {
-		for _, f := range last.Record.Files {
-			had[f.Place] = f
-		}
-	}
-	for _, f := range side.Files {
-		if h, ok := had[f.Place]; !ok || h.Size != f.Size || !h.Time.Equal(f.Time) {
-			n += f.Size
-		}
-	}
-	return n
 }
 
 func newID() string {

@@ -2,29 +2,22 @@ package localmanifest
 
 import (
 	"fmt"
-	"os"
-	"os/exec"
-	"strings"
 	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
 
 	"endroit/core/manifest"
 	"endroit/published/publishedtest"
+	"endroit/standin/smalldisk"
 )
-
-// smallDisk names, in the process that the test starts, the folder on a small disk.
-const smallDisk = "ENDROIT_SMALL_DISK"
 
 // A disk that becomes full in the middle of a fetch, wherever that is, leaves in use what
 // was there; with more room the fetch goes on.
 func TestAFullDisk(t *testing.T) {
-	folder := os.Getenv(smallDisk)
+	folder := smalldisk.Folder(t)
 	if folder == "" {
-		inANamespace(t, t.TempDir())
 		return
 	}
 	keep(t, folder, 1, "Tidewrack")
@@ -38,7 +31,7 @@ func TestAFullDisk(t *testing.T) {
 	failed := 0
 	for size := least; ; size += 120 {
 		require.Less(t, size, most)
-		require.NoError(t, unix.Mount("", folder, "", unix.MS_REMOUNT, fmt.Sprintf("size=%dk", size)))
+		smalldisk.Resize(t, folder, size)
 		_, err := Fetch(t.Context(), folder, news, Options{})
 		if err == nil {
 			break
@@ -58,20 +51,4 @@ func TestAFullDisk(t *testing.T) {
 	require.NoError(t, err)
 	defer k.Close()
 	assert.Equal(t, 3000, k.Titles)
-}
-
-// inANamespace runs the test again where it may mount a disk of its own.
-func inANamespace(t *testing.T, folder string) {
-	self, err := os.Executable()
-	require.NoError(t, err)
-	run := exec.Command(
-		"unshare", "--user", "--map-root-user", "--mount", "sh", "-c", `mount -t tmpfs -o size=1m tmpfs "$0" && exec "$@"`,
-		folder, self, "-test.run=^"+t.Name()+"$", "-test.v",
-	)
-	run.Env = append(os.Environ(), smallDisk+"="+folder)
-	said, err := run.CombinedOutput()
-	if !strings.Contains(string(said), "=== RUN") {
-		t.Skipf("no disk can be mounted here: %s", said)
-	}
-	require.NoError(t, err, string(said))
 }

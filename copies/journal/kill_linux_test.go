@@ -7,14 +7,14 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strings"
 	"syscall"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
+
+	"endroit/standin/smalldisk"
 )
 
 // In the process that a test starts: the folder of its ground.
@@ -121,15 +121,11 @@ func killed(t *testing.T, in string) {
 	require.True(t, state.Signaled(), "it ended by itself: %v", run.ProcessState)
 }
 
-// smallDisk names, in the process that the test starts, the folder on a small disk.
-const smallDisk = "ENDROIT_SMALL_DISK"
-
 // A disk that becomes full while an operation is prepared leaves all files as they were,
 // whatever side it is on.
 func TestFullDisks(t *testing.T) {
-	folder := os.Getenv(smallDisk)
+	folder := smalldisk.Folder(t)
 	if folder == "" {
-		onASmallDisk(t, t.TempDir())
 		return
 	}
 	for _, side := range []string{"game", "journal"} {
@@ -151,7 +147,7 @@ func TestFullDisks(t *testing.T) {
 		failed, filled := 0, 0
 		for size := map[string]int{"game": 400, "journal": 120}[side]; ; size += 40 {
 			require.Less(t, size, 4000)
-			require.NoError(t, unix.Mount("", folder, "", unix.MS_REMOUNT, fmt.Sprintf("size=%dk", size)))
+			smalldisk.Resize(t, folder, size)
 			j, ended, err := Open(t.Context(), g.journal)
 			if err != nil {
 				failed++
@@ -189,20 +185,4 @@ func TestFullDisks(t *testing.T) {
 		assert.NotZero(t, filled, side)
 		require.NoError(t, os.RemoveAll(filepath.Join(folder, side)))
 	}
-}
-
-// onASmallDisk runs the test again where it may mount a disk of its own.
-func onASmallDisk(t *testing.T, folder string) {
-	self, err := os.Executable()
-	require.NoError(t, err)
-	run := exec.Command(
-		"unshare", "--user", "--map-root-user", "--mount", "sh", "-c", `mount -t tmpfs -o size=1m tmpfs "$0" && exec "$@"`,
-		folder, self, "-test.run=^"+t.Name()+"$", "-test.v",
-	)
-	run.Env = append(os.Environ(), smallDisk+"="+folder)
-	said, err := run.CombinedOutput()
-	if !strings.Contains(string(said), "=== RUN") {
-		t.Skipf("no disk can be mounted here: %s", said)
-	}
-	require.NoError(t, err, string(said))
 }

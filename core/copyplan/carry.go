@@ -42,7 +42,8 @@ type Route struct {
 const (
 	byBuild = "both variants are the same build, and keep them in the same place"
 	byNotes = "the accepted notes on the structure of both are the same"
-	Would   = "notes on the structure of the files that are accepted for both variants and are the same would show it (endroit notes; docs/notes.md)"
+	Would   = "notes on the structure of the files that are accepted for both variants and are the same would show it " +
+		"(endroit notes; docs/notes.md)"
 )
 
 // Routes finds for each location of one variant the location of another that keeps the same

@@ -170,7 +170,8 @@ func copyAllUnchanged(programs string) error {
 	}
 	fmt.Printf(
 		"\ncopy --all with nothing changed, %d titles of 10,000: %.0f ms; locate --all %.0f ms; ratio %.2f (limit: %.1f), %d MB\n",
-		nativeCopies+prefixCopies, median(copied).Seconds()*1000, median(located).Seconds()*1000, ratio(copied, located), copyAllLimit, memory>>20,
+		nativeCopies+prefixCopies, median(copied).Seconds()*1000, median(located).Seconds()*1000,
+		ratio(copied, located), copyAllLimit, memory>>20,
 	)
 	return nil
 }
@@ -303,7 +304,10 @@ func (b copyBench) run(rounds int) error {
 		if r.limit > 0 {
 			limit, memory = fmt.Sprintf("%.2f", r.limit), fmt.Sprintf("%d MB", r.memory>>20)
 		}
-		fmt.Printf("%-44s %10.2f s %10.2f s %8.2f %8s %10s\n", r.name, median(r.tools).Seconds(), median(r.own).Seconds(), ratio(r.own, r.tools), limit, memory)
+		fmt.Printf(
+			"%-44s %10.2f s %10.2f s %8.2f %8s %10s\n", r.name, median(r.tools).Seconds(), median(r.own).Seconds(),
+			ratio(r.own, r.tools), limit, memory,
+		)
 	}
 	fmt.Printf("\nlimit of memory: %d MB. endroit brings what it writes onto the disk, cp does not\n", copyMemory)
 	return nil

@@ -73,7 +73,11 @@ func main() {
 	}
 	programs := flag.String("programs", "bin", "the folder with the stand-in game")
 	rounds := flag.Int("rounds", 5, "how often each is run; the median counts")
-	only := flag.String("only", "", "measure one thing alone: beside, start, trace, wine, memory, judge, page, locate, sources, copies, unchanged or record")
+	only := flag.String(
+		"only", "",
+		"measure one thing alone: beside, start, trace, wine, memory, judge, page, locate, sources, copies, "+
+			"unchanged or record",
+	)
 	titles := flag.Int("titles", 0, "measure the record with so many titles alone")
 	flag.Parse()
 	if *titles > 0 {

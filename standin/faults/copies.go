@@ -292,7 +292,10 @@ func (g *copyGround) copyRound(ctx context.Context, failing bool) error {
 	switch {
 	case maps.Equal(is, before), maps.Equal(is, after):
 	default:
-		return fmt.Errorf("%s (%s): after the next start the files are neither those before nor those after: %s", what, how, differing(is, before, after))
+		return fmt.Errorf(
+			"%s (%s): after the next start the files are neither those before nor those after: %s", what, how,
+			differing(is, before, after),
+		)
 	}
 	if how == "ended" && !maps.Equal(is, after) {
 		return fmt.Errorf("%s was done, and the files are not those that it said", what)

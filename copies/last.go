@@ -1,0 +1,104 @@
+package copies
+
+import (
+	"context"
+	"endroit/copies/disk"
+	"endroit/core/copyplan"
+	"endroit/core/copyrecord"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+)
+
+// lastOf is the newest copy of the same variant in a title's folder of copies. Their names
+// begin with the time, so that few of them have to be read.
+func lastOf(ctx context.Context, folder string, side *Side) *Copy {
+	entries, err := listNames(folder)
+	if err != nil {
+		return nil
+	}
+	slices.SortFunc(entries, func(a, b fs.DirEntry) int { return strings.Compare(b.Name(), a.Name()) })
+	for _, e := range entries {
+		if !e.IsDir() || !isCandidate(e) {
+			continue
+		}
+		c, err := openCopy(ctx, filepath.Join(folder, e.Name()))
+		if err == nil && c.Record.TitleID == side.TitleID && c.Record.Title == side.Title && sameVariant(c.Record.Variant, side) {
+			return c
+		}
+	}
+	return nil
+}
+
+func sameVariant(v copyrecord.Variant, side *Side) bool {
+	here := side.Variant
+	return v.Store == here.Store && v.Reference == here.Reference && v.OS == here.System && v.Runtime == here.Runtime &&
+		v.Launcher == here.Launcher && v.Account == here.Account
+}
+
+// sameAs reports whether a side has just the content of a copy. It reads what may differ.
+func sameAs(ctx context.Context, side *Side, c *Copy, seen *Seen) (bool, error) {
+	if len(c.Record.Files) != len(side.Files) || c.Record.Variant.Version != side.Variant.Version {
+		return false, nil
+	}
+	had := map[string]copyrecord.File{}
+	for _, f := range c.Record.Files {
+		had[f.Place] = f
+	}
+	for _, f := range side.Files {
+		h, ok := had[f.Place]
+		if !ok || h.Size != f.Size && f.Kind == copyplan.Regular || h.Link != f.Link || !h.Time.Equal(f.Time) {
+			return false, nil
+		}
+	}
+	for i := range side.Files {
+		f := &side.Files[i]
+		if f.Kind != copyplan.Regular {
+			continue
+		}
+		if err := side.digest(ctx, f, seen); err != nil {
+			if errors.Is(err, disk.ErrChanged) {
+				return false, nil
+			}
+			return false, fmt.Errorf("%s: %w", f.File.Path, disk.Cause(err))
+		}
+		if f.Digest != had[f.Place].SHA256 {
+			return false, nil
+		}
+	}
+	return c.isThere(), seen.Save()
+}
+
+// isThere reports whether the files of a copy's folder are there, by their sizes.
+func (c *Copy) isThere() bool {
+	for _, f := range c.Record.Files {
+		if f.Link != "" {
+			continue
+		}
+		info, err := os.Lstat(filepath.Join(c.Path, filepath.FromSlash(f.Stored)))
+		if err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
+			return false
+		}
+	}
+	return true
+}
+
+// bytesBeside is how much a copy of a side takes beside the last one.
+func bytesBeside(side *Side, last *Copy) (n int64) {
+	had := map[string]copyrecord.File{}
+	if last != nil {
+		for _, f := range last.Record.Files {
+			had[f.Place] = f
+		}
+	}
+	for _, f := range side.Files {
+		if h, ok := had[f.Place]; !ok || h.Size != f.Size || !h.Time.Equal(f.Time) {
+			n += f.Size
+		}
+	}
+	return n
+}
