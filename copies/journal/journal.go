@@ -95,9 +95,6 @@ func Open(ctx context.Context, folder string) (j *Journal, ended []Operation, er
 // Close lets others open it.
 func (j *Journal) Close() { _ = j.lock.Unlock() }
 
-// Read lists operations without opening the journal, the newest first.
-func Read(folder string) ([]Operation, error) { return (&Journal{folder: folder}).List() }
-
 // List lists the operations, the newest first. One whose document is damaged is left out.
 func (j *Journal) List() (all []Operation, err error) {
 	entries, err := os.ReadDir(j.folder)

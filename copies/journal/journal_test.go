@@ -149,7 +149,7 @@ func TestDoAndUndo(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, os.FileMode(0o640), info.Mode().Perm())
 	}
-	all, err := Read(g.journal)
+	all, err := j.List()
 	require.NoError(t, err)
 	require.Len(t, all, 2)
 	assert.Equal(t, Undone, all[1].State)
