@@ -9,7 +9,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/copies"
-	"endroit/core/draft"
 	"endroit/core/phrase"
 	"endroit/locate"
 )
@@ -35,19 +34,11 @@ func (a *app) runCarry(ctx context.Context, c *cli.Command) error {
 	if name == "" {
 		return fail(exitUsage, "give a TITLE, such as: endroit carry Saltglass --from native --to prefix")
 	}
-	what, err := choice(c, draft.Save)
-	if err != nil {
-		return err
-	}
-	j, err := a.openJournal(ctx, c)
+	j, s, what, err := a.begin(ctx, c, name)
 	if err != nil {
 		return err
 	}
 	defer j.Close()
-	s, err := a.subject(ctx, c, name)
-	if err != nil {
-		return err
-	}
 	defer s.close()
 	to, err := s.described("--to", c.String("to"), what)
 	if err != nil {

@@ -5,6 +5,7 @@ import (
 	"endroit/copies"
 	"endroit/copies/journal"
 	"endroit/core/copyplan"
+	"endroit/core/draft"
 	"endroit/core/notes"
 	"endroit/core/phrase"
 	"endroit/core/place"
@@ -101,12 +102,16 @@ func (a *app) changeFiles(ctx context.Context, c *cli.Command, j *openedJournal,
 			phrase.Count(len(x.p.Refused), "file of the copy", "files of the copy"),
 		)
 	}
-	if len(x.p.Changes) == 0 && x.set == "" {
+	if len(x.p.Changes) == 0 && x.set == "" && x.do == nil {
 		if asJSON {
 			return a.json(out)
 		}
 		a.say("Nothing has to be changed: all files are the same already.")
 		return nil
+	}
+	goes, err := a.makeRoom(j.Journal, x, asJSON)
+	if err != nil {
+		return err
 	}
 	if c.Bool("dry-run") {
 		if asJSON {
@@ -118,14 +123,13 @@ func (a *app) changeFiles(ctx context.Context, c *cli.Command, j *openedJournal,
 	if err := a.agree(c, x); err != nil {
 		return err
 	}
+	if err := a.startedMeanwhile(ctx, x); err != nil {
+		return err
+	}
 	if x.first != nil {
 		if err := x.first(ctx); err != nil {
 			return err
 		}
-	}
-	goes, err := a.makeRoom(j.Journal, x, asJSON)
-	if err != nil {
-		return err
 	}
 	about := journal.About{
 		Kind: x.kind, Title: x.p.Side.Title, TitleID: x.p.Side.TitleID, Variant: x.p.Side.Variant.Variant, Says: x.says, Set: x.set, Was: x.was,
@@ -155,6 +159,17 @@ func (a *app) changeFiles(ctx context.Context, c *cli.Command, j *openedJournal,
 		a.say("%s", a.missing(shown(n)))
 	}
 	a.say("Done. To take it back: endroit undo %s", op.ID)
+	return nil
+}
+
+// startedMeanwhile is an error if the game was started while the person was asked.
+func (a *app) startedMeanwhile(ctx context.Context, x *toChange) error {
+	if slices.ContainsFunc(x.warnings, func(w copies.Warning) bool { return w.Word == copies.Running }) {
+		return nil // which was agreed to
+	}
+	if now := a.programs(ctx, x.p.Side); len(now) > 0 {
+		return fail(exitWarned, "nothing was done: meanwhile %s", now[0])
+	}
 	return nil
 }
 
@@ -402,6 +417,25 @@ func localTime(text string) string {
 		return ""
 	}
 	return stamp(t)
+}
+
+// begin is how the commands that change a title's progress begin: by what is meant, with the
+// journal open, and with the title. The caller closes both.
+func (a *app) begin(ctx context.Context, c *cli.Command, name string) (*openedJournal, *subject, copies.Choice, error) {
+	what, err := choice(c, draft.Save)
+	if err != nil {
+		return nil, nil, what, err
+	}
+	j, err := a.openJournal(ctx, c)
+	if err != nil {
+		return nil, nil, what, err
+	}
+	s, err := a.subject(ctx, c, name)
+	if err != nil {
+		j.Close()
+		return nil, nil, what, err
+	}
+	return j, s, what, nil
 }
 
 // openedJournal is the journal of operations, open for one command, with those that had been

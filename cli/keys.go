@@ -80,7 +80,9 @@ func (a *app) keys() *cli.Command {
 }
 
 func inFlag() cli.Flag {
-	return &cli.StringFlag{Name: "in", Usage: "the `FOLDER` of the online keys and the roots", Required: true, Sources: cli.EnvVars("ENDROIT_KEYS")}
+	return &cli.StringFlag{
+		Name: "in", Usage: "the `FOLDER` of the online keys and the roots", Required: true, Sources: cli.EnvVars("ENDROIT_KEYS"),
+	}
 }
 
 // minPassphrase is how long the passphrase of a root key has to be, in characters.
@@ -134,7 +136,10 @@ func (a *app) makeKeys(_ context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say("made the keys of %s; the fingerprint of its root, which you publish where people trust you:\n  %s", list.Name, grouped(list.Fingerprint))
+	a.say(
+		"made the keys of %s; the fingerprint of its root, which you publish where people trust you:\n  %s", list.Name,
+		grouped(list.Fingerprint),
+	)
 	a.say("\nNext:")
 	a.say("  keep %s and the passphrases away from the service's machine; without them no key can be changed", strings.Join(files, ", "))
 	a.say("  copy %s to the service's machine, and start it with --keys", c.String("in"))

@@ -10,7 +10,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/copies"
-	"endroit/core/draft"
 	"endroit/core/phrase"
 )
 
@@ -206,19 +205,11 @@ func (a *app) runClear(ctx context.Context, c *cli.Command) error {
 	if name == "" {
 		return fail(exitUsage, "give a TITLE or a DRAFT, such as: endroit clear Tidewrack")
 	}
-	what, err := choice(c, draft.Save)
-	if err != nil {
-		return err
-	}
-	j, err := a.openJournal(ctx, c)
+	j, s, what, err := a.begin(ctx, c, name)
 	if err != nil {
 		return err
 	}
 	defer j.Close()
-	s, err := a.subject(ctx, c, name)
-	if err != nil {
-		return err
-	}
 	defer s.close()
 	side, err := s.one(c.String("variant"), what)
 	if err != nil {
@@ -246,10 +237,20 @@ func (a *app) copyFirst(
 			return err
 		}
 		taken, err := a.take(ctx, s, side, what, folder, name, set)
-		if err == nil && !c.Bool("json") {
+		if err != nil {
+			return err
+		}
+		problems, err := taken.Copy.Check(ctx, nil)
+		if err != nil {
+			return err
+		}
+		if len(problems) > 0 {
+			return fail(exitFailed, "nothing was done: the copy that was to be kept is damaged: %s: %s", problems[0].Place, problems[0].What)
+		}
+		if !c.Bool("json") {
 			a.printTaken(taken)
 		}
-		return err
+		return nil
 	}
 }
 

@@ -184,7 +184,8 @@ func (a *app) people() *cli.Command {
 		Action: func(context.Context, *cli.Command) error {
 			return fail(
 				exitUsage,
-				"use one of: people list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME, rename NAME TO, forget NAME",
+				"use one of: people list, add NAME, disable NAME, enable NAME, promote NAME, demote NAME, password NAME, sign-out NAME, "+
+					"rename NAME TO, forget NAME",
 			)
 		},
 	}, program, "people")
@@ -296,7 +297,8 @@ func (a *app) peopleRename() *cli.Command {
 }
 
 func (a *app) peopleForget() *cli.Command {
-	return command(&cli.Command{Name: "forget", Usage: "remove an account's name, password and sign-ins; what it contributed stays, of somebody",
+	return command(&cli.Command{
+		Name: "forget", Usage: "remove an account's name, password and sign-ins; what it contributed stays, of somebody",
 		Flags: []cli.Flag{databaseFlag(), &cli.BoolFlag{Name: "yes", Usage: "do not ask"}},
 		Action: a.onPerson(func(ctx context.Context, c *cli.Command, s *service.Service, name string) error {
 			if !c.Bool("yes") {

@@ -5,7 +5,6 @@ import (
 	"endroit/copies"
 	"endroit/copies/journal"
 	"endroit/core/copyrecord"
-	"endroit/core/draft"
 	"endroit/core/phrase"
 	"fmt"
 	"os"
@@ -47,19 +46,11 @@ func (a *app) runSwitch(ctx context.Context, c *cli.Command) error {
 			return fail(exitUsage, "the name %q: %s", n, reason)
 		}
 	}
-	what, err := choice(c, draft.Save)
-	if err != nil {
-		return err
-	}
-	j, err := a.openJournal(ctx, c)
+	j, s, what, err := a.begin(ctx, c, strings.Join(args, " "))
 	if err != nil {
 		return err
 	}
 	defer j.Close()
-	s, err := a.subject(ctx, c, strings.Join(args, " "))
-	if err != nil {
-		return err
-	}
 	defer s.close()
 	side, err := s.one(c.String("variant"), what)
 	if err != nil {

@@ -81,6 +81,9 @@ func (j *Journal) do(
 		}
 		return Operation{}, err
 	}
+	if d.Undoes != "" {
+		_ = j.retire(d.Undoes) // else when the journal is next opened
+	}
 	return operation(folder)
 }
 

@@ -40,19 +40,44 @@ func (j *Journal) finish(folder string, d *document) error {
 	if err := syncSteps(d.Steps, kept, len(d.Steps) > syncEach && disk.CanSyncAll); err != nil {
 		return err
 	}
-	if d.Undoes != "" {
-		undone := filepath.Join(j.folder, filepath.Base(d.Undoes))
-		if err := writeJSON(filepath.Join(undone, undoneMark), marks{}); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return err
+	return writeJSON(filepath.Join(folder, doneMark), marks{notes, keptBytes(folder)})
+}
+
+// retire gives up what an operation kept that another one, which is done, has taken back. It
+// is not a part of the other: until that is done, nobody knows which of the two is needed.
+func (j *Journal) retire(id string) error {
+	undone := filepath.Join(j.folder, filepath.Base(id))
+	if !has(undone, documentFile) {
+		return nil
+	}
+	if err := writeJSON(filepath.Join(undone, undoneMark), marks{}); err != nil {
+		return err
+	}
+	if err := dropKept(undone); err != nil {
+		return err
+	}
+	return removeFoldersOf(undone)
+}
+
+// retireAll retires what was taken back when a crash, or a full disk, came between.
+func (j *Journal) retireAll() error {
+	all, err := j.List()
+	if err != nil {
+		return err
+	}
+	for _, op := range all {
+		if op.State != Done || op.Undoes == "" {
+			continue
 		}
-		if err := dropKept(undone); err != nil {
-			return err
-		}
-		if err := removeFoldersOf(undone); err != nil {
-			return err
+		for _, other := range all {
+			if other.ID == op.Undoes && other.State == Done {
+				if err := j.retire(other.ID); err != nil {
+					return err
+				}
+			}
 		}
 	}
-	return writeJSON(filepath.Join(folder, doneMark), marks{notes, keptBytes(folder)})
+	return nil
 }
 
 // removeFoldersOf removes the folders that an operation made and that are empty again.
@@ -380,5 +405,5 @@ func (j *Journal) endInterrupted(ctx context.Context) (ended []Operation, err er
 		}
 		ended = append(ended, op)
 	}
-	return ended, nil
+	return ended, j.retireAll()
 }

@@ -221,16 +221,19 @@ func (j *Journal) next(about About) (number int, err error) {
 }
 
 // LetGo gives up what an operation keeps: it cannot be undone then. One that waits to be
-// ended is given up as it is.
+// ended is no longer tried; what it replaced so far stays, and can be undone.
 func (j *Journal) LetGo(id string) error {
 	op, err := j.find(id)
 	if err != nil {
 		return err
 	}
-	if op.State != Waiting {
-		if op, err = j.undoable(id); err != nil {
-			return err
-		}
+	if op.State == Waiting {
+		folder := filepath.Join(j.folder, op.ID)
+		note := "it was given up before it was finished: some files may be as they were"
+		return writeJSON(filepath.Join(folder, doneMark), marks{[]string{note}, keptBytes(folder)})
+	}
+	if op, err = j.undoable(id); err != nil {
+		return err
 	}
 	folder := filepath.Join(j.folder, op.ID)
 	if err := writeJSON(filepath.Join(folder, letGoMark), marks{}); err != nil {

@@ -370,8 +370,39 @@ func TestTheDiskIsNotThereAtTheNextStart(t *testing.T) {
 	_, folder = prepared(t, j, []Change{g.change("a", "newer")}, false)
 	require.NoError(t, j.LetGo(filepath.Base(folder)))
 	j.Close()
-	_, ended = g.open()
+	j, ended = g.open()
 	assert.Empty(t, ended)
+	op, err := j.Undoable(filepath.Base(folder))
+	require.NoError(t, err, "what it replaced is still there")
+	assert.Contains(t, op.Notes[0], "given up before it was finished")
+}
+
+// Where an undo cannot be ended, what it was to bring back is still kept, and it can be
+// undone later.
+func TestAnUndoThatFailsLosesNothing(t *testing.T) {
+	g := newGround(t, map[string]string{"a": "old a", "b": "old b"})
+	j, _ := g.open()
+	op, err := j.Do(t.Context(), about, []Change{g.change("a", "new a"), g.change("b", "")}, nil)
+	require.NoError(t, err)
+	after := g.files()
+	undo := func(told func(int, int)) error {
+		back, _, err := j.PlanUndo(op, false)
+		require.NoError(t, err)
+		_, err = j.Undo(t.Context(), op, back, About{Kind: "undo"}, told)
+		return err
+	}
+	require.Error(t, undo(func(int, int) {
+		entries, err := os.ReadDir(g.journal)
+		require.NoError(t, err)
+		for _, e := range entries { // its mark cannot be written: a folder is in its place
+			if e.IsDir() && e.Name() != op.ID {
+				require.NoError(t, os.MkdirAll(filepath.Join(g.journal, e.Name(), doneMark, "x"), 0o755))
+			}
+		}
+	}))
+	assert.Equal(t, after, g.files())
+	require.NoError(t, undo(nil))
+	assert.Equal(t, map[string]string{"a": "old a", "b": "old b"}, g.files())
 }
 
 func TestSetsAndBounds(t *testing.T) {

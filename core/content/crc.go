@@ -114,7 +114,8 @@ func (r *register) update(x uint64, data []byte) uint64 {
 			x ^= uint64(data[0]) | uint64(data[1])<<8 | uint64(data[2])<<16 | uint64(data[3])<<24 | uint64(
 				data[4],
 			)<<32 | uint64(data[5])<<40 | uint64(data[6])<<48 | uint64(data[7])<<56
-			x = t[7][byte(x)] ^ t[6][byte(x>>8)] ^ t[5][byte(x>>16)] ^ t[4][byte(x>>24)] ^ t[3][byte(x>>32)] ^ t[2][byte(x>>40)] ^ t[1][byte(x>>48)] ^ t[0][x>>56]
+			x = t[7][byte(x)] ^ t[6][byte(x>>8)] ^ t[5][byte(x>>16)] ^ t[4][byte(x>>24)] ^ t[3][byte(x>>32)] ^
+				t[2][byte(x>>40)] ^ t[1][byte(x>>48)] ^ t[0][x>>56]
 			data = data[8:]
 		}
 		for _, b := range data {
@@ -126,7 +127,8 @@ func (r *register) update(x uint64, data []byte) uint64 {
 		x ^= uint64(data[7]) | uint64(data[6])<<8 | uint64(data[5])<<16 | uint64(data[4])<<24 | uint64(
 			data[3],
 		)<<32 | uint64(data[2])<<40 | uint64(data[1])<<48 | uint64(data[0])<<56
-		x = t[0][byte(x)] ^ t[1][byte(x>>8)] ^ t[2][byte(x>>16)] ^ t[3][byte(x>>24)] ^ t[4][byte(x>>32)] ^ t[5][byte(x>>40)] ^ t[6][byte(x>>48)] ^ t[7][x>>56]
+		x = t[0][byte(x)] ^ t[1][byte(x>>8)] ^ t[2][byte(x>>16)] ^ t[3][byte(x>>24)] ^ t[4][byte(x>>32)] ^
+			t[5][byte(x>>40)] ^ t[6][byte(x>>48)] ^ t[7][x>>56]
 		data = data[8:]
 	}
 	for _, b := range data {

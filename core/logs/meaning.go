@@ -37,7 +37,8 @@ var words = sync.OnceValue(func() map[string]trace.Op {
 		trace.Run:          "execute executed exec execve execveat run started createprocess",
 		trace.Missed:       "missed",
 		trace.Changed:      "changed change regsetvalue regsetkeyvalue setvaluekey",
-		Ignore: "close closed closehandle stat fstat lstat newfstatat statx access faccessat readlink ioctl fcntl dup dup2 fsync lseek chmod chown " +
+		Ignore: "close closed closehandle stat fstat lstat newfstatat statx access faccessat readlink ioctl fcntl dup dup2 fsync " +
+			"lseek chmod chown " +
 			"utimensat munmap connect send receive lockfile unlockfile flushfilebuffers getfileattributes setfileattributes getfilesize " +
 			"regopenkey regcreatekey regclosekey regqueryvalue regenumkey regenumvalue regflushkey queryvaluekey openkey createkey enumeratekey " +
 			"queryinformationfile setinformationfile flushbuffersfile",
@@ -159,7 +160,8 @@ const (
 var resultWords = sync.OnceValue(func() (p struct{ absentResult, fineResult *regexp.Regexp }) {
 	p.absentResult = regexp.MustCompile(`(?i)not[ _]?found|no[ _]such|ENOENT|ENOTDIR|does not exist|0xC0000034|0xC000003A`)
 	p.fineResult = regexp.MustCompile(
-		`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|fine|yes|true|done|(STATUS|ERROR)_(SUCCESS|BUFFER_OVERFLOW|NO_MORE_FILES|END_OF_FILE|HANDLE_EOF|REPARSE|MORE_DATA))$`,
+		`(?i)^(|0|0x0+|[0-9]+|-?|success(ful(ly)?)?|succeeded|ok|fine|yes|true|done|(STATUS|ERROR)_` +
+			`(SUCCESS|BUFFER_OVERFLOW|NO_MORE_FILES|END_OF_FILE|HANDLE_EOF|REPARSE|MORE_DATA))$`,
 	)
 	return p
 })

@@ -353,35 +353,48 @@ func (l Location) Align(names []string) (segments []Segment, ok bool) {
 // Fill gives the name with other texts where the segment is variable; put makes them. Of a
 // name that the segment does not match, all is variable.
 func (s Segment) Fill(name string, put func(text string) string) string {
-	var b strings.Builder
-	b.WriteString(`(?is)^`)
-	for _, p := range s {
-		switch p.Kind {
-		case Literal:
-			b.WriteString("(" + regexp.QuoteMeta(p.Text) + ")")
-		case One:
-			b.WriteString(`(.)`)
-		case Named:
-			b.WriteString(`(.+?)`)
-		default:
-			b.WriteString(`(.*?)`)
-		}
-	}
-	b.WriteString(`$`)
-	re, err := regexp.Compile(b.String())
-	if err != nil {
-		return put(name) // a text that is not UTF-8
-	}
-	found := re.FindStringSubmatch(name)
-	if found == nil {
+	texts, ok := s.cut(name, true)
+	if !ok {
 		return put(name)
 	}
 	out := ""
-	for i, text := range found[1:] {
+	for i, text := range texts {
 		if k := s[i].Kind; k == Any || k == Named {
 			text = put(text)
 		}
 		out += text
 	}
 	return out
+}
+
+// cut gives what each part of the segment stands for in a name, literals too: each the
+// shortest text that lets the segment match.
+func (s Segment) cut(name string, fold bool) ([]string, bool) {
+	var b strings.Builder
+	b.WriteString("(?s")
+	if fold {
+		b.WriteString("i")
+	}
+	b.WriteString(")^")
+	for _, p := range s {
+		switch p.Kind {
+		case Literal:
+			b.WriteString("(" + regexp.QuoteMeta(p.Text) + ")")
+		case One:
+			b.WriteString("(.)")
+		case Named:
+			b.WriteString("(.+?)")
+		default:
+			b.WriteString("(.*?)")
+		}
+	}
+	re, err := regexp.Compile(b.String() + "$")
+	if err != nil {
+		return nil, false // a text that is not UTF-8
+	}
+	found := re.FindStringSubmatch(name)
+	if found == nil {
+		return nil, false
+	}
+	return found[1:], true
 }

@@ -3,7 +3,6 @@ package place
 import (
 	"errors"
 	"fmt"
-	"regexp"
 	"strings"
 )
 
@@ -26,7 +25,7 @@ func (l Location) Texts(names []string) (texts []Text, below []string, ok bool) 
 	for i, s := range l.Pattern.Segments {
 		if l.IsDeep(i) {
 			begin := at
-			for at < len(names) && aligned[at] == nil && !l.folderBegins(i, at, aligned) {
+			for at < len(names) && aligned[at] == nil && !(l.Pattern.Folder && i == len(l.Pattern.Segments)-1) {
 				at++
 			}
 			texts = append(texts, Text{Kind: Deep, Value: strings.Join(names[begin:at], "/")})
@@ -35,12 +34,11 @@ func (l Location) Texts(names []string) (texts []Text, below []string, ok bool) 
 		if at >= len(names) || aligned[at] == nil {
 			return nil, nil, false
 		}
-		values, fits := s.values(names[at], byAnchor[l.Anchor].FoldCase)
+		values, fits := s.cut(names[at], byAnchor[l.Anchor].FoldCase)
 		if !fits {
 			return nil, nil, false
 		}
-		n := 0
-		for _, p := range s {
+		for n, p := range s {
 			if p.Kind == Literal {
 				continue
 			}
@@ -49,52 +47,10 @@ func (l Location) Texts(names []string) (texts []Text, below []string, ok bool) 
 				t.Name = p.Text
 			}
 			texts = append(texts, t)
-			n++
 		}
 		at++
 	}
 	return texts, names[at:], true
-}
-
-// folderBegins reports whether what is not aligned from here on lies below the folder that
-// the location is, and not in the `**` of segment i, which is its last.
-func (l Location) folderBegins(i, at int, aligned []Segment) bool {
-	if !l.Pattern.Folder || i != len(l.Pattern.Segments)-1 {
-		return false
-	}
-	return true // the shortest: all is below
-}
-
-// values are what the variable parts of a segment stand for in a name, each the shortest.
-func (s Segment) values(name string, fold bool) ([]string, bool) {
-	var b strings.Builder
-	b.WriteString("(?s")
-	if fold {
-		b.WriteString("i")
-	}
-	b.WriteString(")^")
-	for _, p := range s {
-		switch p.Kind {
-		case Literal:
-			b.WriteString(regexp.QuoteMeta(p.Text))
-		case One:
-			b.WriteString("(.)")
-		case Named:
-			b.WriteString("(.+?)")
-		default:
-			b.WriteString("(.*?)")
-		}
-	}
-	b.WriteString("$")
-	re, err := regexp.Compile(b.String())
-	if err != nil {
-		return nil, false // a text that is not UTF-8
-	}
-	found := re.FindStringSubmatch(name)
-	if found == nil {
-		return nil, false
-	}
-	return found[1:], true
 }
 
 // Make is the inverse of Texts: the names of the file in which the location's variable parts

@@ -32,7 +32,8 @@ const playing = `{ echo 'set volume 40'; echo 'play 60'; echo 'save 1'; echo 'pl
 
 // copied is a copy, and the game played on after it.
 const copied = `endroit copy saltglass --name 'before the storm' --yes >/dev/null 2>&1; endroit copy --all >/dev/null 2>&1;
-	f=$(endroit locate saltglass --json | sed -n 's/.*"path": "\(.*voyage.glass\)".*/\1/p' | head -n 1); sleep 3; echo 'a longer voyage' > "$f"; `
+	f=$(endroit locate saltglass --json | sed -n 's/.*"path": "\(.*voyage.glass\)".*/\1/p' | head -n 1)
+	sleep 3; echo 'a longer voyage' > "$f"; `
 
 // commands takes each in an xterm on a screen in memory.
 func commands(ctx context.Context, programs, folder, out, only string) error {
