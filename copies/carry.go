@@ -95,11 +95,20 @@ func Carry(t *manifest.Title, c *Copy, to *Side, o CarryOptions) (*Carried, erro
 	routes, alone := copyplan.Routes(source, target, here, there)
 	out := &Carried{}
 	byFrom := map[int]copyplan.Route{}
+	used := map[int]bool{} // of the copy's locations, those with files
+	for _, f := range c.Record.Files {
+		used[f.Location] = true
+	}
 	for _, r := range routes {
-		byFrom[r.From] = r
+		if byFrom[r.From] = r; !used[r.From] {
+			continue
+		}
 		out.Routes = append(out.Routes, CarriedRoute{From: here[r.From].At.String(), To: there[r.To].At.String(), Shown: r.Shown, Why: r.Why})
 	}
 	for _, i := range alone {
+		if !used[i] {
+			continue
+		}
 		out.Routes = append(
 			out.Routes,
 			CarriedRoute{From: here[i].At.String(), Why: "no location of that variant is known to keep the same; " + copyplan.Would},

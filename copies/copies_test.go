@@ -271,6 +271,28 @@ func TestPutback(t *testing.T) {
 	assert.Equal(t, "day 12", h.files()[inSlots+"a.sav"])
 }
 
+// A copy of one slot says nothing of the others, and one that found a location empty brings
+// that back too.
+func TestWhatACopySaysNothingOf(t *testing.T) {
+	h := newHome(t, nil)
+	h.title.Variants[0].Locations[0].At = "xdg-data:tidewrack/slots/{slot}.sav"
+	h.write(inSlots+"a.sav", "day 1")
+	h.write(inSlots+"b.sav", "day 2")
+	o := h.options()
+	only := Choice{Slot: "a"}
+	o.Again = func(context.Context) (*Side, error) { return h.side(only), nil }
+	taken, err := Take(t.Context(), h.side(only), o)
+	require.NoError(t, err)
+	require.Len(t, taken.Copy.Record.Files, 1)
+	whole := h.take(func(o *TakeOptions) { o.Always = true }).Copy
+	h.write(inSlots+"a.sav", "day 9")
+	h.write(inOptions, "made later")
+	h.do(h.plan(taken.Copy, PutbackOptions{}))
+	assert.Equal(t, map[string]string{inSlots + "a.sav": "day 1", inSlots + "b.sav": "day 2", inOptions: "made later"}, h.files())
+	h.do(h.plan(whole, PutbackOptions{}))
+	assert.Equal(t, map[string]string{inSlots + "a.sav": "day 1", inSlots + "b.sav": "day 2"}, h.files())
+}
+
 func TestClear(t *testing.T) {
 	h := newHome(t, played())
 	before := h.files()

@@ -90,6 +90,12 @@ type PutbackOptions struct {
 // It reads the files of both sides that may be the same.
 func PlanPutback(ctx context.Context, side *Side, c *Copy, o PutbackOptions) (*Prepared, error) {
 	p := &Prepared{Side: side, Verdicts: map[string]int{}}
+	if slot := c.Record.Slot; slot != "" {
+		if o.Slot != "" && o.Slot != slot {
+			return nil, safefile.InputErrorf("the copy has only the slot %s", slot)
+		}
+		o.Slot = slot // of all others it says nothing
+	}
 	w := &putback{p: p, c: c, o: o, accounts: map[string]bool{}, touched: map[int]bool{}}
 	if err := w.findTargets(); err != nil {
 		return nil, err
@@ -220,7 +226,7 @@ func (w *putback) targetOf(anchor place.Anchor, names []string, at string) (targ
 // accounts than the copy's are left alone.
 func (w *putback) ofInterest() (here []int) {
 	for i, f := range w.p.Side.Files {
-		if !w.touched[f.Location] {
+		if !w.touched[f.Location] || w.o.Slot != "" && f.File.Captures["slot"] != w.o.Slot {
 			continue
 		}
 		if account := f.File.Captures["account"]; account != "" && len(w.accounts) > 0 && !w.accounts[account] {
@@ -288,7 +294,12 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 			c.Open = func() (*os.File, error) { return openRegular(root, stored) }
 			w.judge(root, t)
 		case copyplan.Link:
-			to := byKey[fold(t.file.Link)]
+			to, there := byKey[fold(t.file.Link)]
+			if !there {
+				w.p.Refused = append(w.p.Refused, Problem{s.Place, "it is a link to a file that was not chosen"})
+				w.p.Changes = append(w.p.Changes, c)
+				continue
+			}
 			text, err := filepath.Rel(filepath.Dir(c.Path()), to.Path())
 			if err != nil {
 				return err

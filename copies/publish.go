@@ -24,19 +24,18 @@ func (t *taking) record(side *Side, now time.Time) *copyrecord.Record {
 			Store: v.Store, Reference: v.Reference, Launcher: v.Launcher, OS: v.System, Runtime: v.Runtime, Version: v.Version,
 			Account: v.Account, Parts: side.parts(),
 		},
-		LeftOut: side.LeftOut, Files: make([]copyrecord.File, 0, len(side.Files)),
+		Slot: side.slot, LeftOut: side.LeftOut, Files: make([]copyrecord.File, 0, len(side.Files)),
 	}
+	// Also those without a file: to put the copy back is to have none there again.
 	index := map[int]int{} // of the variant's locations in the record's
+	for _, i := range side.looked {
+		l := side.Variant.Locations[i]
+		index[i] = len(r.Locations)
+		r.Locations = append(r.Locations, copyrecord.Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Reason: l.Reason})
+	}
 	for _, f := range side.Files {
 		d := t.done[f.Place].File
-		at, ok := index[f.Location]
-		if !ok {
-			l := side.location(f)
-			at = len(r.Locations)
-			index[f.Location] = at
-			r.Locations = append(r.Locations, copyrecord.Location{At: l.At, Holds: l.Holds, Standing: l.Standing, Reason: l.Reason})
-		}
-		d.Location = at
+		d.Location = index[f.Location]
 		r.Files = append(r.Files, d)
 	}
 	return r

@@ -40,7 +40,9 @@ type Side struct {
 	// LeftOut is what of the variant is not among the files, and why.
 	LeftOut []copyrecord.LeftOut
 
-	here *locate.Resolver
+	looked []int  // the variant's locations that were looked at, with files or without
+	slot   string // that the files are limited to
+	here   *locate.Resolver
 }
 
 // SideFile is a file of a side.
@@ -54,7 +56,7 @@ type SideFile struct {
 // Gather looks at the files of a variant that here has found. A location that is disputed
 // or could not be searched is left out.
 func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choice) *Side {
-	s := &Side{Title: t.Title, TitleID: t.ID, Variant: v, here: here}
+	s := &Side{Title: t.Title, TitleID: t.ID, Variant: v, slot: choice.Slot, here: here}
 	most := 0
 	for _, l := range v.Locations {
 		most += len(l.Files)
@@ -82,6 +84,7 @@ func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choi
 			}
 			continue
 		}
+		s.looked = append(s.looked, i)
 		for _, sk := range l.Skipped {
 			s.LeftOut = append(s.LeftOut, copyrecord.LeftOut{What: sk.Path, Why: sk.Why})
 		}

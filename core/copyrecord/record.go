@@ -67,7 +67,10 @@ type Record struct {
 	Machine string  `json:"machine"`
 	Source  Source  `json:"source"`
 	Variant Variant `json:"variant"`
-	// Locations are those that were copied from. LeftOut are others of the variant, with
+	// Slot is the one that the copy is limited to; empty for all that there was.
+	Slot string `json:"slot,omitempty"`
+	// Locations are those that were copied from, with what they hold or without a file: of
+	// all others the copy says nothing. LeftOut are others of the variant, with
 	// the reason: what they held is not in this copy.
 	Locations []Location `json:"locations"`
 	LeftOut   []LeftOut  `json:"left_out,omitempty"`
@@ -257,7 +260,7 @@ func (r *Record) Check() error {
 	for _, t := range []struct{ field, text string }{
 		{"title", r.Title}, {"title_id", r.TitleID}, {"by", r.By}, {"machine", r.Machine}, {"variant.store", r.Variant.Store},
 		{"variant.reference", r.Variant.Reference}, {"variant.launcher", r.Variant.Launcher}, {"variant.os", r.Variant.OS},
-		{"variant.runtime", r.Variant.Runtime}, {"variant.version", r.Variant.Version}, {"variant.account", r.Variant.Account},
+		{"variant.runtime", r.Variant.Runtime}, {"variant.version", r.Variant.Version}, {"variant.account", r.Variant.Account}, {"slot", r.Slot},
 	} {
 		if reason := words.Line(t.text, maxText); reason != "" {
 			return &Error{t.field, reason}
