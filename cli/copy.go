@@ -100,7 +100,7 @@ func copiesFolder(named string) (string, error) {
 func (j *copyJob) options(a *app, s *subject, side *copies.Side, told func(done, of int)) copies.TakeOptions {
 	return copies.TakeOptions{
 		To: j.to, Name: j.name, Form: j.form, By: "endroit " + Version, Machine: j.machine, Seen: j.seen, Told: told,
-		Always: j.always || j.name != "" || j.form != copies.Folder, Again: a.again(s, side, j.choice),
+		Always: j.always || j.name != "" || j.form != copies.Folder, Again: a.again(s, side, j.choice), Quiet: copyplan.UsualQuiet,
 	}
 }
 

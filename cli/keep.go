@@ -57,6 +57,7 @@ type keeper struct {
 	taken  []copied
 	gone   int
 	left   int
+	quiet  time.Duration
 	parted string // the other machine's copy that was told of
 }
 
@@ -91,6 +92,7 @@ func (a *app) runKeep(ctx context.Context, c *cli.Command) error {
 		return fail(exitNotFound, "no location of %s can be watched on this machine", k.s.title.Name)
 	}
 	quiet, why := a.quietTime(c, name)
+	k.quiet = quiet
 	if !c.Bool("json") {
 		a.say("%s", a.heading("Keep "+shown(k.s.title.Name)))
 		a.printWhere(k.side.Variant)
@@ -180,7 +182,7 @@ func (k *keeper) take(ctx context.Context) (busy bool, err error) {
 		return false, nil
 	}
 	o := k.job.options(k.a, k.s, side, nil)
-	o.Kept, o.Name, o.Always = true, "", false
+	o.Kept, o.Name, o.Always, o.Quiet = true, "", false, k.quiet
 	taken, err := copies.Take(ctx, side, o)
 	var restless *copies.RestlessError
 	switch {

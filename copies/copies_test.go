@@ -477,6 +477,21 @@ func TestOneMoment(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "day 41, written meanwhile", string(got))
 
+	// A file that changes before it is read through is tried again under the same name, and
+	// what was tried does not stay.
+	side := h.side(Choice{})
+	h.write(inSlots+"b.sav", "day 42, before it was read")
+	o.Always = true
+	taken, err = Take(t.Context(), side, o)
+	require.NoError(t, err)
+	assert.Equal(t, 2, taken.Tries)
+	stored := []string{copyrecord.FileName}
+	for _, f := range taken.Copy.Record.Files {
+		stored = append(stored, f.Stored)
+		assert.False(t, strings.HasPrefix(f.Stored, "other/"), f.Stored)
+	}
+	assert.ElementsMatch(t, stored, filesIn(t, taken.Copy.Path))
+
 	// Files come and go too.
 	looks = 0
 	o.Always = true
@@ -505,7 +520,24 @@ func TestOneMoment(t *testing.T) {
 	assert.ErrorContains(t, err, "c.sav")
 	entries, err := os.ReadDir(filepath.Dir(taken.Copy.Path))
 	require.NoError(t, err)
-	assert.Len(t, entries, 2, "nothing of it is left")
+	assert.Len(t, entries, 3, "nothing of it is left")
+}
+
+// A game that saves several files pauses between them; nothing that was copied has changed
+// meanwhile, and yet it would be half of one save and half of another.
+func TestOneMomentIsNotAPauseWithinASave(t *testing.T) {
+	h := newHome(t, map[string]string{inSlots + "a.sav": "day 1", inSlots + "b.sav": "day 1"})
+	require.NoError(t, os.WriteFile(h.path(inSlots+"a.sav"), []byte("day 2"), 0o600))
+	saved := time.AfterFunc(150*time.Millisecond, func() {
+		_ = os.WriteFile(h.path(inSlots+"b.sav"), []byte("day 2"), 0o600)
+	})
+	defer saved.Stop()
+	taken := h.take(func(o *TakeOptions) { o.Quiet = time.Second })
+	for _, name := range []string{"a.sav", "b.sav"} {
+		got, err := os.ReadFile(filepath.Join(taken.Copy.Path, "xdg-data/tidewrack/slots", name))
+		require.NoError(t, err)
+		assert.Equal(t, "day 2", string(got), name)
+	}
 }
 
 func TestTargetsThatCannotBe(t *testing.T) {
@@ -522,4 +554,16 @@ func TestTargetsThatCannotBe(t *testing.T) {
 	require.NoError(t, os.RemoveAll(h.path(".config/tidewrack")))
 	_, err = Take(t.Context(), h.side(Choice{}), h.options())
 	assert.ErrorIs(t, err, ErrEmpty)
+}
+
+// filesIn lists what a folder has, by paths below it.
+func filesIn(t *testing.T, folder string) (names []string) {
+	require.NoError(t, filepath.WalkDir(folder, func(path string, e fs.DirEntry, err error) error {
+		if err == nil && !e.IsDir() {
+			name, _ := filepath.Rel(folder, path)
+			names = append(names, filepath.ToSlash(name))
+		}
+		return err
+	}))
+	return names
 }

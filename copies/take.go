@@ -42,6 +42,9 @@ type TakeOptions struct {
 	Always bool
 	// Pause is how long to wait before files that changed are read again; 0 for the usual.
 	Pause time.Duration
+	// Quiet is for how long nothing may have changed: a save that is being written pauses
+	// between its files, and what is there then is of two moments.
+	Quiet time.Duration
 }
 
 // Taken is a copy that was taken.
@@ -158,7 +161,8 @@ type taking struct {
 	lastCount    atomic.Int64               // of these
 	done         map[string]doneFile        // by place
 	names        copyrecord.Names
-	made         sync.Map // the copy's folders
+	stored       map[string]string // by place: the path in the copy, the same in each try
+	made         sync.Map          // the copy's folders
 	unchanged    int
 	written      int64
 }
@@ -167,8 +171,23 @@ type taking struct {
 type doneFile struct {
 	copyrecord.File
 	identity disk.Identity
+	begun    time.Time // before it was read
 	reused   bool
 	written  int64
+}
+
+// fresh is for how long after it was read a file can still change without a sign, since it
+// was changed just before: a change in the same tick of the clock leaves its times as they
+// are.
+func (d doneFile) fresh() time.Duration {
+	if d.reused || d.Stored == "" {
+		return 0
+	}
+	last := time.Unix(0, max(d.identity.Time, d.identity.Changed))
+	if tick := d.identity.Tick(); d.begun.Sub(last) < tick {
+		return tick
+	}
+	return 0
 }
 
 func (t *taking) openLast() (done func()) {
@@ -211,7 +230,7 @@ func (t *taking) inLast(stored string) (fs.FileInfo, error) {
 
 // ofOneMoment copies the files until all were unchanged from the first look to the last.
 func (t *taking) ofOneMoment(ctx context.Context, side *Side) (tries int, of *Side, err error) {
-	t.done = map[string]doneFile{}
+	t.done, t.stored = map[string]doneFile{}, map[string]string{}
 	pause := t.o.Pause
 	if pause == 0 {
 		pause = usualPause
@@ -235,15 +254,18 @@ func (t *taking) ofOneMoment(ctx context.Context, side *Side) (tries int, of *Si
 			changed = differ(side, again)
 		}
 		if len(changed) == 0 {
+			if changed, err = t.settle(ctx, side); err != nil {
+				return tries, nil, err
+			}
+		}
+		if len(changed) == 0 {
 			return tries, side, nil
 		}
 		if tries == maxTries {
 			return tries, nil, &RestlessError{changed[:min(len(changed), 5)]}
 		}
-		select {
-		case <-ctx.Done():
-			return tries, nil, ctx.Err()
-		case <-time.After(pause):
+		if err := sleep(ctx, pause); err != nil {
+			return tries, nil, err
 		}
 		pause *= 2
 		if side, err = t.o.Again(ctx); err != nil {
@@ -253,6 +275,94 @@ func (t *taking) ofOneMoment(ctx context.Context, side *Side) (tries int, of *Si
 			return tries, nil, ErrEmpty
 		}
 	}
+}
+
+func sleep(ctx context.Context, d time.Duration) error {
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(d):
+		return nil
+	}
+}
+
+// settle waits until all that was copied has been quiet, and says what changed meanwhile.
+func (t *taking) settle(ctx context.Context, side *Side) (changed []string, err error) {
+	wait := t.unsettled(side, time.Now())
+	if wait == 0 {
+		return nil, nil
+	}
+	if err := sleep(ctx, wait); err != nil {
+		return nil, err
+	}
+	again, err := t.o.Again(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if changed = differ(side, again); len(changed) > 0 {
+		return changed, nil
+	}
+	for _, f := range side.Files {
+		d := t.done[f.Place]
+		if d.fresh() == 0 {
+			continue
+		}
+		same, err := t.stillSame(ctx, side, f, d)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", f.File.Path, disk.Cause(err))
+		}
+		if !same {
+			changed = append(changed, f.File.Path)
+		}
+	}
+	return changed, nil
+}
+
+// stillSame reads a file again, whose times would not tell of a change.
+func (t *taking) stillSame(ctx context.Context, side *Side, f SideFile, d doneFile) (bool, error) {
+	from, err := side.open(f)
+	if err != nil {
+		if err = replaced(f, err); errors.Is(err, disk.ErrChanged) {
+			return false, nil
+		}
+		return false, err
+	}
+	defer from.Close()
+	now, err := disk.Digest(ctx, from, disk.SHA256)
+	return err == nil && now.SHA256 == d.SHA256, err
+}
+
+// unsettled is how long it takes until all that was copied has been quiet, and a change
+// would show: the files by their last change, and their folders, which tell of files that
+// are gone or not there yet. A time that is still to come tells nothing, so all of Quiet is
+// waited for.
+func (t *taking) unsettled(side *Side, now time.Time) (wait time.Duration) {
+	since := func(changed int64, before bool, quiet time.Duration) {
+		switch age := now.Sub(time.Unix(0, changed)); {
+		case age < 0 && !before:
+			wait = max(wait, quiet)
+		case age >= 0:
+			wait = max(wait, quiet-age)
+		}
+	}
+	folders := map[string]bool{}
+	for _, f := range side.Files {
+		d := t.done[f.Place]
+		since(max(d.identity.Time, d.identity.Changed), d.reused, max(t.o.Quiet, d.fresh()))
+		if d.fresh() > 0 {
+			wait = max(wait, time.Millisecond)
+		}
+		folders[filepath.Dir(f.File.Path)] = true
+	}
+	if t.o.Quiet == 0 {
+		return wait
+	}
+	for folder := range folders {
+		if info, err := os.Stat(folder); err == nil {
+			since(info.ModTime().UnixNano(), true, t.o.Quiet)
+		}
+	}
+	return wait
 }
 
 // differ lists the files that are not the same in two looks at one side.
@@ -280,17 +390,18 @@ func (t *taking) copyAll(ctx context.Context, side *Side) (changed []string, err
 	stored := make([]string, len(side.Files))
 	wanted := map[string]bool{}
 	for i, f := range side.Files {
-		wanted[f.Place] = true
-		if had, ok := t.done[f.Place]; ok {
-			stored[i] = had.Stored
-		} else if f.Kind == copyplan.Regular {
-			l := side.location(f)
-			stored[i] = t.names.Next(l.Place().Anchor, f.Target.Names)
+		if f.Kind != copyplan.Regular {
+			continue
 		}
+		wanted[f.Place] = true
+		if t.stored[f.Place] == "" {
+			t.stored[f.Place] = t.names.Next(side.location(f).Place().Anchor, f.Target.Names)
+		}
+		stored[i] = t.stored[f.Place]
 	}
-	for place, f := range t.done {
+	for place, name := range t.stored { // of earlier tries, perhaps not whole
 		if !wanted[place] {
-			_ = os.Remove(filepath.Join(t.part, filepath.FromSlash(f.Stored)))
+			_ = os.Remove(filepath.Join(t.part, filepath.FromSlash(name)))
 			delete(t.done, place)
 		}
 	}
@@ -303,7 +414,8 @@ func (t *taking) copyAll(ctx context.Context, side *Side) (changed []string, err
 	restless := make([]bool, len(side.Files))
 	err = parallel.EachTold(ctx, len(side.Files), t.o.Told, func(ctx context.Context, i int) error {
 		f := side.Files[i]
-		if had, ok := t.done[f.Place]; ok && f.Kind == copyplan.Regular && had.Size == f.Size && had.Time.Equal(f.Time) {
+		had, ok := t.done[f.Place]
+		if ok && f.Kind == copyplan.Regular && had.Size == f.Size && had.Time.Equal(f.Time) && had.fresh() == 0 {
 			if info, err := os.Stat(f.File.Path); err == nil && disk.Look(info) == had.identity {
 				results[i] = had
 				return nil
@@ -347,6 +459,7 @@ func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideF
 	if t.unread(root, f, stored, &d) {
 		return d, nil
 	}
+	d.begun = time.Now()
 	from, err := side.open(f)
 	if err != nil {
 		return d, replaced(f, err)

@@ -38,6 +38,15 @@ func Look(info fs.FileInfo) Identity {
 	return id
 }
 
+// Tick is how close two changes can be without a difference in the times: that of the
+// kernel's clock, or two seconds where times have no fractions (FAT's are of two seconds).
+func (id Identity) Tick() time.Duration {
+	if id.Time%int64(time.Second) == 0 && id.Changed%int64(time.Second) == 0 {
+		return 2 * time.Second
+	}
+	return 50 * time.Millisecond
+}
+
 // Attributes are what a file has beside its content.
 type Attributes struct {
 	Time   time.Time
