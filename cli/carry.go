@@ -40,7 +40,7 @@ func (a *app) runCarry(ctx context.Context, c *cli.Command) error {
 	}
 	defer j.Close()
 	defer s.close()
-	to, err := s.described("--to", c.String("to"), what)
+	to, err := s.described(ctx, "--to", c.String("to"), what)
 	if err != nil {
 		return err
 	}
@@ -84,7 +84,7 @@ func (a *app) runCarry(ctx context.Context, c *cli.Command) error {
 
 // described is the one variant on this machine that a text describes. It need not have files
 // yet.
-func (s *subject) described(option, text string, what copies.Choice) (*copies.Side, error) {
+func (s *subject) described(ctx context.Context, option, text string, what copies.Choice) (*copies.Side, error) {
 	var fits []locate.Variant
 	for _, v := range s.found.Variants {
 		if strings.Contains(strings.ToLower(describeVariant(v)), strings.ToLower(text)) {
@@ -98,7 +98,7 @@ func (s *subject) described(option, text string, what copies.Choice) (*copies.Si
 		}
 		return nil, fail(exitNotFound, "%s %q: "+word+"; there are:\n%s", option, text, s.title.Name, s.listed())
 	}
-	side := copies.Gather(s.here, s.found, fits[0], what)
+	side := copies.Gather(ctx, s.here, s.found, fits[0], what)
 	side.Source = s.source
 	return side, nil
 }
@@ -124,7 +124,7 @@ func (a *app) carriedFrom(
 		}
 		return unpacked(ctx, found)
 	}
-	side, err := s.described("--from", text, what)
+	side, err := s.described(ctx, "--from", text, what)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -9,6 +9,7 @@ import (
 	"endroit/core/notes"
 	"endroit/core/phrase"
 	"endroit/core/place"
+	"endroit/registry"
 	"errors"
 	"fmt"
 	"path/filepath"
@@ -335,7 +336,12 @@ func (a *app) printSteps(p *copies.Prepared) {
 		if counts[do]++; counts[do] > stepsShown {
 			continue
 		}
-		folder := folders[p.Changes[i].Top]
+		folder, name := folders[p.Changes[i].Top], ""
+		if key := p.Changes[i].Key; key.Path != "" {
+			folder, name = registryOf(key), key.Path
+		} else {
+			name = relative(folder, p.Changes[i].Path())
+		}
 		if _, had := groups[folder]; !had {
 			order = append(order, folder)
 		}
@@ -346,7 +352,7 @@ func (a *app) printSteps(p *copies.Prepared) {
 		case after != "":
 			states = after
 		}
-		r := row{string(do), shown(relative(folder, p.Changes[i].Path())), states}
+		r := row{string(do), shown(name), states}
 		width = max(width, phrase.Width(r.name))
 		groups[folder] = append(groups[folder], r)
 	}
@@ -371,6 +377,9 @@ func (a *app) printSteps(p *copies.Prepared) {
 func commonFolders(changes []journal.Change) map[string]string {
 	out := map[string]string{}
 	for _, c := range changes {
+		if c.Key.Path != "" {
+			continue
+		}
 		folder := filepath.Dir(c.Path())
 		had, ok := out[c.Top]
 		if !ok {
@@ -385,8 +394,22 @@ func commonFolders(changes []journal.Change) map[string]string {
 	return out
 }
 
+// registryOf says in which registry a key is.
+func registryOf(k registry.Key) string {
+	if k.Prefix == "" {
+		return "registry"
+	}
+	return "registry of " + k.Prefix
+}
+
 func stateLine(s copyplan.State) string {
 	switch s.Kind {
+	case copyplan.Key:
+		line := phrase.Size(s.Size) + " as text"
+		if !s.Time.IsZero() {
+			line += " of " + stamp(s.Time)
+		}
+		return line
 	case copyplan.Regular:
 		return phrase.Size(s.Size) + " of " + stamp(s.Time)
 	case copyplan.Link:

@@ -126,9 +126,9 @@ func (a *app) runCopy(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	defer s.close()
-	sides := s.sides(c.String("variant"), job.choice)
+	sides := s.sides(ctx, c.String("variant"), job.choice)
 	if c.String("variant") != "" && len(sides) == 0 {
-		_, err := s.one(c.String("variant"), job.choice)
+		_, err := s.one(ctx, c.String("variant"), job.choice)
 		return err
 	}
 	sides = slices.DeleteFunc(sides, func(side *copies.Side) bool { return len(side.Files) == 0 })
@@ -220,6 +220,7 @@ func (a *app) printCopySide(ctx context.Context, side *copies.Side) {
 	for i, l := range side.Variant.Locations {
 		n, bytes := 0, int64(0)
 		var newest time.Time
+		at, values := l.Folder, -1
 		for _, f := range side.Files {
 			if f.Location == i {
 				n++
@@ -227,12 +228,20 @@ func (a *app) printCopySide(ctx context.Context, side *copies.Side) {
 				if f.Time.After(newest) {
 					newest = f.Time
 				}
+				if f.Key.Path != "" {
+					at, values = f.Key.String(), f.Values
+				}
 			}
 		}
-		if n > 0 {
-			a.say("    %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(pasted(l.Folder)))
-			a.say("              %s  %s", sideLine(n, bytes, newest.Local().Format("2006-01-02 15:04:05")), a.quiet(string(l.Standing)))
+		if n == 0 {
+			continue
 		}
+		line := sideLine(n, bytes, stamp(newest))
+		if values >= 0 {
+			line = keyLine(values, newest)
+		}
+		a.say("    %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(pasted(at)))
+		a.say("              %s  %s", line, a.quiet(string(l.Standing)))
 	}
 	for _, l := range side.LeftOut {
 		a.say("    %s", a.missing("left out: "+shown(l.What)+" ("+shown(l.Why)+")"))
@@ -248,6 +257,15 @@ func (a *app) printCopySide(ctx context.Context, side *copies.Side) {
 	if sum.Files == 0 {
 		a.say("    %s", a.missing("no files"))
 	}
+}
+
+// keyLine says what a registry key has.
+func keyLine(values int, changed time.Time) string {
+	line := "registry key with " + phrase.Count(values, "value", "values")
+	if !changed.IsZero() {
+		line += ", changed " + stamp(changed)
+	}
+	return line
 }
 
 // printTaken says what was taken.
@@ -357,7 +375,7 @@ func (a *app) copyTitle(
 		return out, err
 	}
 	s := &subject{title: recorded, source: copyrecord.Source{Revision: k.Head.Revision}, here: here, found: t}
-	for _, side := range s.sides("", job.choice) {
+	for _, side := range s.sides(ctx, "", job.choice) {
 		if len(side.Files) == 0 {
 			continue
 		}

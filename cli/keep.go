@@ -84,7 +84,7 @@ func (a *app) runKeep(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	defer k.s.close()
-	if k.side, err = k.s.one(c.String("variant"), k.job.choice); err != nil {
+	if k.side, err = k.s.one(ctx, c.String("variant"), k.job.choice); err != nil {
 		return err
 	}
 	places := k.side.Places(k.job.choice)

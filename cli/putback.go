@@ -133,7 +133,7 @@ func (a *app) sideOf(ctx context.Context, c *cli.Command, found *copies.Copy, wh
 		if wanted := c.String("variant"); wanted != "" && !strings.Contains(strings.ToLower(describeVariant(v)), strings.ToLower(wanted)) {
 			continue
 		}
-		same = append(same, copies.Gather(s.here, s.found, v, what))
+		same = append(same, copies.Gather(ctx, s.here, s.found, v, what))
 	}
 	switch {
 	case len(same) == 1:
@@ -211,7 +211,7 @@ func (a *app) runClear(ctx context.Context, c *cli.Command) error {
 	}
 	defer j.Close()
 	defer s.close()
-	side, err := s.one(c.String("variant"), what)
+	side, err := s.one(ctx, c.String("variant"), what)
 	if err != nil {
 		return err
 	}

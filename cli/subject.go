@@ -184,13 +184,13 @@ func (a *app) printWhere(v locate.Variant) {
 
 // sides are the variants with their files: those that the person named, or all. Of variants
 // that have the same files one is enough.
-func (s *subject) sides(wanted string, choice copies.Choice) (out []*copies.Side) {
+func (s *subject) sides(ctx context.Context, wanted string, choice copies.Choice) (out []*copies.Side) {
 	var all []*copies.Side
 	for _, v := range s.found.Variants {
 		if wanted != "" && !strings.Contains(strings.ToLower(describeVariant(v)), strings.ToLower(wanted)) {
 			continue
 		}
-		side := copies.Gather(s.here, s.found, v, choice)
+		side := copies.Gather(ctx, s.here, s.found, v, choice)
 		side.Source = s.source
 		all = append(all, side)
 	}
@@ -213,8 +213,8 @@ func (s *subject) sides(wanted string, choice copies.Choice) (out []*copies.Side
 }
 
 // one is the variant that an operation is about; an error where there are several.
-func (s *subject) one(wanted string, choice copies.Choice) (*copies.Side, error) {
-	all := s.sides(wanted, choice)
+func (s *subject) one(ctx context.Context, wanted string, choice copies.Choice) (*copies.Side, error) {
+	all := s.sides(ctx, wanted, choice)
 	if len(all) == 0 && wanted != "" {
 		return nil, fail(exitNotFound, "no variant of %s on this machine is described so: %q; there are:\n%s", s.title.Name, wanted, s.listed())
 	}
@@ -248,7 +248,7 @@ func (a *app) again(s *subject, side *copies.Side, choice copies.Choice) func(co
 		}
 		for _, v := range found.Variants {
 			if describeVariant(v) == was {
-				now := copies.Gather(s.here, found, v, choice)
+				now := copies.Gather(ctx, s.here, found, v, choice)
 				now.Source = s.source
 				return now, nil
 			}

@@ -52,7 +52,7 @@ func (a *app) runSwitch(ctx context.Context, c *cli.Command) error {
 	}
 	defer j.Close()
 	defer s.close()
-	side, err := s.one(c.String("variant"), what)
+	side, err := s.one(ctx, c.String("variant"), what)
 	if err != nil {
 		return err
 	}

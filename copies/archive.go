@@ -55,19 +55,24 @@ func (t *taking) publishArchive(ctx context.Context, r *copyrecord.Record, text 
 // members are the files of a copy that have content, the record not among them.
 func members(r *copyrecord.Record) (all []member) {
 	for _, f := range r.Files {
-		if f.Link == "" {
-			all = append(all, member{f.Place, f.Stored, f.Size, f.SHA256, f})
+		if f.Link != "" {
+			continue
 		}
-	}
-	for _, k := range r.Keys {
-		all = append(all, member{k.Place, k.Stored, -1, k.SHA256, copyrecord.File{Time: r.Taken, Mode: 0o600}})
+		m := member{f.Place, f.Stored, f.Size, f.SHA256, f}
+		if f.IsKey() {
+			m.file.Mode = 0o600
+			if f.Time.IsZero() {
+				m.file.Time = r.Taken
+			}
+		}
+		all = append(all, m)
 	}
 	return all
 }
 
 type member struct {
 	place, stored string
-	size          int64 // -1 if the record does not say
+	size          int64
 	digest        string
 	file          copyrecord.File
 }

@@ -74,7 +74,7 @@ func Carry(t *manifest.Title, c *Copy, to *Side, o CarryOptions) (*Carried, erro
 	var there []copyplan.Kept
 	for i := range v.Locations {
 		l := &v.Locations[i]
-		if l.Error == "" && l.Usable && l.Place().Anchor != place.Registry {
+		if l.Error == "" && l.Usable {
 			there = append(there, copyplan.Kept{At: l.Place(), Holds: l.Holds, Notes: notesDigest(l.Notes)})
 		} else {
 			there = append(there, copyplan.Kept{Holds: "-"})
@@ -169,12 +169,17 @@ func (out *Carried) add(
 	if err != nil {
 		return err
 	}
-	translated, err := copyplan.Translate(from, at, names, values)
-	if err != nil {
-		return err
+	translated := names
+	if f.IsKey() && from.String() != at.String() {
+		return fmt.Errorf("that variant keeps it in another key of the registry, %s", at)
+	}
+	if !f.IsKey() {
+		if translated, err = copyplan.Translate(from, at, names, values); err != nil {
+			return err
+		}
 	}
 	was := f.Place
-	f.Place = place.Of(at.Anchor, translated, false).String()
+	f.Place = place.Of(at.Anchor, translated, f.IsKey()).String()
 	for _, other := range places {
 		if other == f.Place {
 			return errors.New("another file of the copy has the same place there")
@@ -264,7 +269,7 @@ func carriedRecord(r *copyrecord.Record, to *Side) *copyrecord.Record {
 		Store: v.Store, Reference: v.Reference, Launcher: v.Launcher, OS: v.System, Runtime: v.Runtime, Version: r.Variant.Version,
 		Account: v.Account, Parts: to.parts(),
 	}
-	out.Locations, out.Files, out.Keys, out.LeftOut = nil, []copyrecord.File{}, nil, nil
+	out.Locations, out.Files, out.LeftOut = nil, []copyrecord.File{}, nil
 	return &out
 }
 
@@ -311,7 +316,7 @@ func WriteCarried(ctx context.Context, from *Copy, carried *Carried, to string, 
 			if err != nil {
 				return nil, err
 			}
-			stored := t.names.Next(anchor, names)
+			stored := t.names.Next(anchor, storedNames(anchor, names))
 			if err := t.takeOver(ctx, source, root, f, stored); err != nil {
 				return nil, err
 			}

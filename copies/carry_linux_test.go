@@ -42,7 +42,7 @@ func between(t *testing.T) (h *home, sides func() (native, first, second *Side))
 		found, err := here.Title(t.Context(), &h.title, locate.Everywhere)
 		require.NoError(t, err)
 		for _, v := range found.Variants {
-			side := Gather(here, found, v, Choice{})
+			side := Gather(t.Context(), here, found, v, Choice{})
 			switch filepath.Base(v.Prefix) {
 			case "first":
 				first = side

@@ -1,7 +1,7 @@
 // Package copies takes safe copies of what locations hold on this machine, checks them, and
 // plans how they are put back.
 //
-//	side := copies.Gather(here, title, variant, choice)
+//	side := copies.Gather(ctx, here, title, variant, choice)
 //	taken, err := copies.Take(ctx, side, options)
 //	found, notes := copies.List(folders)
 //
@@ -127,13 +127,16 @@ func openRegular(root *os.Root, name string) (*os.File, error) {
 	return f, nil
 }
 
-// Items are the files of a copy.
+// Items are the files and registry keys of a copy.
 func Items(r *copyrecord.Record) []copyplan.Item {
 	out := make([]copyplan.Item, len(r.Files))
 	for i, f := range r.Files {
 		kind := copyplan.Regular
-		if f.Link != "" {
+		switch {
+		case f.Link != "":
 			kind = copyplan.Link
+		case f.IsKey():
+			kind = copyplan.Key
 		}
 		out[i] = copyplan.Item{Place: f.Place, State: copyplan.State{
 			Kind: kind, Size: f.Size, Digest: f.SHA256, Link: f.Link, Time: f.Time, Mode: uint32(f.Mode),
@@ -251,15 +254,10 @@ func (c *Copy) Check(ctx context.Context, told func(done, of int)) ([]Problem, e
 			told(i+1, len(c.Record.Files))
 		}
 	}
-	for _, k := range c.Record.Keys {
-		if what := checkFile(ctx, root, k.Stored, -1, k.SHA256); what != "" {
-			problems = append(problems, Problem{k.Place, what})
-		}
-	}
 	return problems, ctx.Err()
 }
 
-// checkFile says what is wrong with a stored file; a size below 0 is any.
+// checkFile says what is wrong with a stored file.
 func checkFile(ctx context.Context, root *os.Root, stored string, size int64, digest string) string {
 	f, err := openRegular(root, filepath.FromSlash(stored))
 	if errors.Is(err, fs.ErrNotExist) {
@@ -273,7 +271,7 @@ func checkFile(ctx context.Context, root *os.Root, stored string, size int64, di
 	switch {
 	case err != nil:
 		return disk.Cause(err).Error()
-	case size >= 0 && info.Size() != size:
+	case info.Size() != size:
 		return fmt.Sprintf("it has %d bytes, and the record says %d", info.Size(), size)
 	}
 	read, err := disk.Digest(ctx, f, disk.SHA256)

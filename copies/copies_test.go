@@ -96,7 +96,7 @@ func (h *home) side(choice Choice) *Side {
 	found, err := here.Title(h.t.Context(), &h.title, locate.Everywhere)
 	require.NoError(h.t, err)
 	require.Len(h.t, found.Variants, 1)
-	return Gather(here, found, found.Variants[0], choice)
+	return Gather(h.t.Context(), here, found, found.Variants[0], choice)
 }
 
 func (h *home) options() TakeOptions {

@@ -51,13 +51,19 @@ func sameAs(ctx context.Context, side *Side, c *Copy, seen *Seen) (bool, error) 
 	}
 	for _, f := range side.Files {
 		h, ok := had[f.Place]
-		if !ok || h.Size != f.Size && f.Kind == copyplan.Regular || h.Link != f.Link || !h.Time.Equal(f.Time) {
+		if !ok || h.Size != f.Size && f.Kind == copyplan.Regular || h.Link != f.Link || !h.Time.Equal(f.Time) && f.Kind != copyplan.Key {
 			return false, nil
 		}
 	}
 	for i := range side.Files {
 		f := &side.Files[i]
-		if f.Kind != copyplan.Regular {
+		switch f.Kind {
+		case copyplan.Link:
+			continue
+		case copyplan.Key:
+			if f.Digest != had[f.Place].SHA256 {
+				return false, nil
+			}
 			continue
 		}
 		if err := side.digest(ctx, f, seen); err != nil {
@@ -96,7 +102,7 @@ func bytesBeside(side *Side, last *Copy) (n int64) {
 		}
 	}
 	for _, f := range side.Files {
-		if h, ok := had[f.Place]; !ok || h.Size != f.Size || !h.Time.Equal(f.Time) {
+		if h, ok := had[f.Place]; !ok || h.Size != f.Size || !h.Time.Equal(f.Time) && f.Kind != copyplan.Key {
 			n += f.Size
 		}
 	}

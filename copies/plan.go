@@ -2,8 +2,11 @@ package copies
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -18,9 +21,11 @@ import (
 	"endroit/core/filename"
 	"endroit/core/notes"
 	"endroit/core/place"
+	"endroit/core/regtext"
 	"endroit/core/standing"
 	"endroit/locate"
 	"endroit/machine"
+	"endroit/registry"
 	"endroit/safefile"
 )
 
@@ -144,6 +149,7 @@ type target struct {
 	machine.Target
 	location int
 	file     copyrecord.File
+	key      registry.Key // if it is one
 }
 
 // findTargets finds where each file of the copy goes here.
@@ -164,7 +170,7 @@ func (w *putback) findTargets() error {
 		if err != nil {
 			return err // which Parse lets not pass
 		}
-		t, err := w.targetOf(anchor, names, w.c.Record.Locations[f.Location].At)
+		t, err := w.targetOf(anchor, names, f)
 		if err != nil {
 			w.p.Refused = append(w.p.Refused, Problem{f.Place, err.Error()})
 			continue
@@ -189,7 +195,8 @@ func (w *putback) usable(l *locate.Location) bool {
 
 // targetOf finds the location that covers a file here: the one by which it was copied, else
 // another of the variant.
-func (w *putback) targetOf(anchor place.Anchor, names []string, at string) (target, error) {
+func (w *putback) targetOf(anchor place.Anchor, names []string, f copyrecord.File) (target, error) {
+	at := w.c.Record.Locations[f.Location].At
 	locations := w.p.Side.Variant.Locations
 	order := make([]int, 0, len(locations))
 	for i := range locations {
@@ -203,6 +210,12 @@ func (w *putback) targetOf(anchor place.Anchor, names []string, at string) (targ
 	for _, i := range order {
 		l := &locations[i]
 		if l.Place().Anchor != anchor || !w.usable(l) {
+			continue
+		}
+		if f.IsKey() {
+			if l.Place().String() == f.Place {
+				return target{location: i, key: w.p.Side.keyOf(l)}, nil
+			}
 			continue
 		}
 		t, err := w.p.Side.here.Target(l, names)
@@ -267,7 +280,9 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 		files[f.Place] = f
 	}
 	var root *os.Root
-	if slices.ContainsFunc(w.p.Plan.Steps, func(s copyplan.Step) bool { return s.After.Kind == copyplan.Regular }) {
+	if slices.ContainsFunc(w.p.Plan.Steps, func(s copyplan.Step) bool {
+		return s.After.Kind == copyplan.Regular || s.After.Kind == copyplan.Key
+	}) {
 		var err error
 		if root, err = os.OpenRoot(w.c.Path); err != nil {
 			return fmt.Errorf("%s: %w", w.c.Path, disk.Cause(err))
@@ -279,10 +294,10 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 		c := journal.Change{Place: s.Place, Before: s.Before, After: s.After}
 		t, wanted := byKey[fold(s.Place)]
 		if wanted {
-			c.Top, c.Names = t.Top, t.Names
+			c.Top, c.Names, c.Key = t.Top, t.Names, t.key
 		}
 		if f, there := files[s.Place]; there { // as it is called here
-			c.Top, c.Names = f.Target.Top, f.Target.Names
+			c.Top, c.Names, c.Key = f.Target.Top, f.Target.Names, f.Key
 		}
 		switch s.After.Kind {
 		case copyplan.Regular:
@@ -293,6 +308,14 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 			stored := filepath.FromSlash(t.file.Stored)
 			c.Open = func() (*os.File, error) { return openRegular(root, stored) }
 			w.judge(root, t)
+		case copyplan.Key:
+			text, err := readKeyText(root, t)
+			if err != nil {
+				w.p.Refused = append(w.p.Refused, Problem{s.Place, err.Error()})
+				break
+			}
+			c.Text = text
+			c.After = keyState(text, t.file.Time)
 		case copyplan.Link:
 			to, there := byKey[fold(t.file.Link)]
 			if !there {
@@ -306,7 +329,7 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 			}
 			c.LinkText = text
 		}
-		if s.After.Kind != copyplan.Nothing {
+		if s.After.Kind != copyplan.Nothing && c.Key.Path == "" {
 			targets = append(targets, copyplan.Target{Place: s.Place, Path: filepath.ToSlash(c.Path()), Names: c.Names})
 		}
 		w.p.Changes = append(w.p.Changes, c)
@@ -315,6 +338,27 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 		w.p.Refused = append(w.p.Refused, Problem{x.Place, x.Why})
 	}
 	return ctx.Err()
+}
+
+// readKeyText reads the text of a registry key in a copy, in the one form that it has here.
+func readKeyText(root *os.Root, t target) ([]byte, error) {
+	f, err := openRegular(root, filepath.FromSlash(t.file.Stored))
+	if err != nil {
+		return nil, disk.Cause(err)
+	}
+	defer f.Close()
+	text, err := io.ReadAll(io.LimitReader(f, regtext.MaxBytes+1))
+	if err != nil {
+		return nil, disk.Cause(err)
+	}
+	if sum := sha256.Sum256(text); hex.EncodeToString(sum[:]) != t.file.SHA256 {
+		return nil, errors.New("its content is not the one that was copied")
+	}
+	tree, err := regtext.Parse(text, t.key.Path)
+	if err != nil {
+		return nil, err
+	}
+	return regtext.Text(t.key.Path, tree)
 }
 
 // rules are what the machine that the game sees asks of names.
@@ -433,7 +477,7 @@ func PlanClear(side *Side, allAccounts bool) *Prepared {
 		}
 		items = append(items, f.Item)
 		p.Changes = append(p.Changes, journal.Change{
-			Place: f.Place, Top: f.Target.Top, Names: f.Target.Names, Before: f.State,
+			Place: f.Place, Top: f.Target.Top, Names: f.Target.Names, Key: f.Key, Before: f.State,
 		})
 		p.Plan.Steps = append(p.Plan.Steps, copyplan.Step{Place: f.Place, Before: f.State})
 	}

@@ -2,12 +2,15 @@ package copies
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"endroit/copies/disk"
 	"endroit/core/copyplan"
@@ -16,8 +19,10 @@ import (
 	"endroit/core/footprint"
 	"endroit/core/phrase"
 	"endroit/core/place"
+	"endroit/core/regtext"
 	"endroit/locate"
 	"endroit/machine"
+	"endroit/registry"
 )
 
 // Choice says what of a title is meant.
@@ -51,11 +56,16 @@ type SideFile struct {
 	Location int // in the variant's
 	File     machine.File
 	Target   machine.Target
+	// Key is where it is if it is a registry key, Text its content (package regtext), with
+	// so many Values.
+	Key    registry.Key
+	Text   []byte
+	Values int
 }
 
 // Gather looks at the files of a variant that here has found. A location that is disputed
 // or could not be searched is left out.
-func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choice) *Side {
+func Gather(ctx context.Context, here *locate.Resolver, t locate.Title, v locate.Variant, choice Choice) *Side {
 	s := &Side{Title: t.Title, TitleID: t.ID, Variant: v, slot: choice.Slot, here: here}
 	most := 0
 	for _, l := range v.Locations {
@@ -73,14 +83,26 @@ func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choi
 		case !l.Usable:
 			leave(fmt.Sprintf("%s: %s", l.Standing, l.Reason))
 			continue
-		case l.Place().Anchor == place.Registry:
-			leave("registry keys are not copied yet")
+		case !choice.Includes(l.Holds) && l.Values != nil:
+			leave(fmt.Sprintf("it holds %s, which was not chosen", footprint.Kind(l.Holds).Word()))
 			continue
 		case !choice.Includes(l.Holds):
 			if len(l.Files) > 0 {
 				leave(
 					fmt.Sprintf("it holds %s, which was not chosen (%s)", footprint.Kind(l.Holds).Word(), phrase.Count(len(l.Files), "file", "files")),
 				)
+			}
+			continue
+		}
+		if l.Place().Anchor == place.Registry {
+			key, err := s.readKey(ctx, i)
+			if err != nil {
+				leave(err.Error())
+				continue
+			}
+			s.looked = append(s.looked, i)
+			if key.Kind != copyplan.Nothing && choice.Slot == "" {
+				s.Files = append(s.Files, key)
 			}
 			continue
 		}
@@ -102,13 +124,42 @@ func Gather(here *locate.Resolver, t locate.Title, v locate.Variant, choice Choi
 			had[f.Path] = true
 			s.Files = append(s.Files, SideFile{
 				copyplan.Item{Place: at, State: copyplan.State{Kind: copyplan.Regular, Size: f.Size, Time: f.Time}},
-				i, f, machine.Target{Top: f.Top(), Names: f.Names()},
+				i, f, machine.Target{Top: f.Top(), Names: f.Names()}, registry.Key{}, nil, 0,
 			})
 		}
 	}
 	s.findLinks()
 	slices.SortFunc(s.Files, func(a, b SideFile) int { return strings.Compare(a.Place, b.Place) })
 	return s
+}
+
+// keyOf is the registry key of a location, where this variant is.
+func (s *Side) keyOf(l *locate.Location) registry.Key {
+	return registry.Key{Prefix: s.Variant.Prefix, Path: strings.Join(l.Place().Names(), `\`)}
+}
+
+// readKey reads the registry key of a location; its kind is Nothing if there is none.
+func (s *Side) readKey(ctx context.Context, location int) (f SideFile, err error) {
+	l := &s.Variant.Locations[location]
+	f.Key, f.Location, f.Place = s.keyOf(l), location, l.Place().String()
+	f.File.Path = f.Key.String()
+	tree, changed, err := registry.Read(ctx, f.Key)
+	if err != nil || len(tree) == 0 {
+		return f, err
+	}
+	if f.Text, err = regtext.Text(f.Key.Path, tree); err != nil {
+		return f, err
+	}
+	f.State = keyState(f.Text, changed)
+	f.Values = regtext.Values(tree)
+	f.File.Size, f.File.Time = f.Size, changed
+	return f, nil
+}
+
+// keyState is the state of a registry key with this text.
+func keyState(text []byte, changed time.Time) copyplan.State {
+	sum := sha256.Sum256(text)
+	return copyplan.State{Kind: copyplan.Key, Size: int64(len(text)), Digest: hex.EncodeToString(sum[:]), Time: changed.UTC()}
 }
 
 // findLinks finds what links lead to: one that leads to no other file of the side is left

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -20,6 +21,7 @@ import (
 	"endroit/core/copyrecord"
 	"endroit/core/filename"
 	"endroit/core/notes"
+	"endroit/core/place"
 	"endroit/parallel"
 	"endroit/safefile"
 )
@@ -180,7 +182,7 @@ type doneFile struct {
 // was changed just before: a change in the same tick of the clock leaves its times as they
 // are.
 func (d doneFile) fresh() time.Duration {
-	if d.reused || d.Stored == "" {
+	if d.reused || d.begun.IsZero() { // also links and registry keys
 		return 0
 	}
 	last := time.Unix(0, max(d.identity.Time, d.identity.Changed))
@@ -373,7 +375,8 @@ func differ(a, b *Side) (paths []string) {
 	}
 	for _, f := range a.Files {
 		other, there := is[f.Place]
-		if !there || other.Size != f.Size || !other.Time.Equal(f.Time) || other.Kind != f.Kind || other.Link != f.Link {
+		if !there || other.Size != f.Size || !other.Time.Equal(f.Time) && f.Kind != copyplan.Key || other.Kind != f.Kind ||
+			other.Link != f.Link || f.Kind == copyplan.Key && other.Digest != f.Digest {
 			paths = append(paths, f.File.Path)
 		}
 		delete(is, f.Place)
@@ -390,12 +393,16 @@ func (t *taking) copyAll(ctx context.Context, side *Side) (changed []string, err
 	stored := make([]string, len(side.Files))
 	wanted := map[string]bool{}
 	for i, f := range side.Files {
-		if f.Kind != copyplan.Regular {
+		if f.Kind == copyplan.Link {
 			continue
 		}
 		wanted[f.Place] = true
 		if t.stored[f.Place] == "" {
-			t.stored[f.Place] = t.names.Next(side.location(f).Place().Anchor, f.Target.Names)
+			anchor, names := side.location(f).Place().Anchor, f.Target.Names
+			if f.Kind == copyplan.Key {
+				names = side.location(f).Place().Names()
+			}
+			t.stored[f.Place] = t.names.Next(anchor, storedNames(anchor, names))
 		}
 		stored[i] = t.stored[f.Place]
 	}
@@ -456,6 +463,9 @@ func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideF
 		d.Link, d.Size = f.Link, 0
 		return d, nil
 	}
+	if f.Kind == copyplan.Key {
+		return t.copyKey(root, f, stored, d)
+	}
 	if t.unread(root, f, stored, &d) {
 		return d, nil
 	}
@@ -487,6 +497,42 @@ func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideF
 	}
 	d.Note = t.verdict(side, f, root, d)
 	return d, nil
+}
+
+// copyKey writes a registry key's text into the copy.
+func (t *taking) copyKey(root *os.Root, f SideFile, stored string, d doneFile) (doneFile, error) {
+	d.Stored, d.SHA256, d.Values, d.reused = stored, f.Digest, f.Values, t.lastFiles[f.Place].SHA256 == f.Digest
+	if !d.reused {
+		d.written = f.Size
+	}
+	if err := t.makeFolder(root, path.Dir(stored)); err != nil {
+		return d, err
+	}
+	name := filepath.FromSlash(stored)
+	_ = root.Remove(name) // of an earlier try
+	if err := root.WriteFile(name, f.Text, 0o600); err != nil {
+		return d, err
+	}
+	if !disk.CanSyncAll {
+		file, err := root.OpenFile(name, os.O_RDWR, 0)
+		if err != nil {
+			return d, err
+		}
+		defer file.Close()
+		return d, file.Sync()
+	}
+	return d, nil
+}
+
+// storedNames are the names of a file in a copy: a registry key's text gets the ending by
+// which systems know it.
+func storedNames(anchor place.Anchor, names []string) []string {
+	if anchor != place.Registry {
+		return names
+	}
+	out := slices.Clone(names)
+	out[len(out)-1] += ".reg"
+	return out
 }
 
 // replaced takes for a change what Open says of a file that is no longer the one that was

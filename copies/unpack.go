@@ -28,7 +28,7 @@ import (
 const maxWindow = 128 << 20
 
 // maxEntries bounds the entries of an archive.
-const maxEntries = copyrecord.MaxFiles + copyrecord.MaxKeys + 1
+const maxEntries = copyrecord.MaxFiles + 1
 
 // entryError says which entry of an archive is wrong.
 func entryError(name, format string, args ...any) error {
@@ -195,16 +195,12 @@ func eachInZip(ctx context.Context, path string, do func(name string, in io.Read
 
 // bounded reads a member, and no more than the record says and one byte.
 func bounded(ctx context.Context, m member, in io.Reader, out io.Writer) (what string, err error) {
-	most := m.size
-	if most < 0 {
-		most = copyrecord.MaxBytes
-	}
 	hash := sha256.New()
 	to := io.Writer(hash)
 	if out != nil {
 		to = io.MultiWriter(out, hash)
 	}
-	n, err := io.Copy(to, io.LimitReader(contextReader{ctx, in}, most+1))
+	n, err := io.Copy(to, io.LimitReader(contextReader{ctx, in}, m.size+1))
 	switch {
 	case ctx.Err() != nil:
 		return "", ctx.Err()
@@ -212,9 +208,9 @@ func bounded(ctx context.Context, m member, in io.Reader, out io.Writer) (what s
 		return "", err
 	case err != nil:
 		return "it cannot be read: " + err.Error(), nil
-	case n > most:
-		return fmt.Sprintf("it has more than the %d bytes that the record says", most), nil
-	case m.size >= 0 && n != m.size:
+	case n > m.size:
+		return fmt.Sprintf("it has more than the %d bytes that the record says", m.size), nil
+	case n != m.size:
 		return fmt.Sprintf("it has %d bytes, and the record says %d", n, m.size), nil
 	case hex.EncodeToString(hash.Sum(nil)) != m.digest:
 		return "its content is not the one that was copied", nil
@@ -287,7 +283,7 @@ func (c *Copy) Unpack(ctx context.Context, into string) (*Copy, error) {
 	}
 	var bytes int64
 	for _, m := range members(c.Record) {
-		bytes += max(m.size, 0)
+		bytes += m.size
 	}
 	if err := disk.CheckSpace(into, bytes); err != nil {
 		return nil, err

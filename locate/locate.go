@@ -557,6 +557,12 @@ func (h *Resolver) variant(ctx context.Context, v manifest.Variant, roots place.
 	}
 	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
+		if err == nil && at.Anchor == place.Registry && runtime.GOOS == "windows" {
+			one := key(l, at, "", machine.OwnKey)
+			one.place, one.fold = at, true
+			out.Locations = append(out.Locations, one)
+			continue
+		}
 		one := locate(l, at, err, func() (machine.Found, error) { return h.finder.Find(ctx, roots, at, known) })
 		one.roots, one.place, one.known, one.fold = roots, at, known, at.Folds() || runtime.GOOS == "windows"
 		if !h.brief {
@@ -636,7 +642,7 @@ func (h *Resolver) inPrefix(ctx context.Context, v manifest.Variant, p *machine.
 	for _, l := range v.Locations {
 		at, err := place.Parse(l.At)
 		if err == nil && at.Anchor == place.Registry {
-			one := key(l, at, p)
+			one := key(l, at, p.Folder, p.HasKey)
 			one.place, one.fold = at, true
 			out.Locations = append(out.Locations, one)
 			continue
@@ -659,14 +665,17 @@ func (h *Resolver) inPrefix(ctx context.Context, v manifest.Variant, p *machine.
 	return out
 }
 
-// key looks a registry location up in a prefix's hives.
-func key(l manifest.Location, at place.Location, p *machine.Prefix) Location {
+// key looks a registry location up: in a prefix's hives, or, without a prefix, in the registry
+// of this Windows.
+func key(l manifest.Location, at place.Location, prefix string, has func(names []string) (values int, found bool, err error)) Location {
 	one := locate(l, at, nil, func() (machine.Found, error) { return machine.Found{Files: []machine.File{}}, nil })
 	one.Forms = at.FormsIn(place.Inside{})
-	values, found, err := p.HasKey(at.Names())
+	values, found, err := has(at.Names())
 	switch {
 	case err != nil:
 		one.Error = err.Error()
+	case !found && prefix == "":
+		one.Missing = "the registry has no such key"
 	case !found:
 		one.Missing = "the prefix's registry has no such key"
 	default:
@@ -674,7 +683,9 @@ func key(l manifest.Location, at place.Location, p *machine.Prefix) Location {
 		if strings.EqualFold(at.Names()[0], "HKEY_LOCAL_MACHINE") {
 			hive = "system.reg"
 		}
-		one.Found.Folder = filepath.Join(p.Folder, hive)
+		if prefix != "" {
+			one.Found.Folder = filepath.Join(prefix, hive)
+		}
 		one.Values = &values
 	}
 	return one

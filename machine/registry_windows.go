@@ -72,3 +72,25 @@ func readKey(root registry.Key, path string, depth int, left *int) (map[string]a
 	}
 	return tree, nil
 }
+
+// OwnKey reports whether the registry of this Windows has a key, by its names below the
+// anchor, and how many values it has.
+func OwnKey(names []string) (values int, found bool, err error) {
+	root := registry.CURRENT_USER
+	if strings.EqualFold(names[0], "HKEY_LOCAL_MACHINE") {
+		root = registry.LOCAL_MACHINE
+	}
+	k, err := registry.OpenKey(root, strings.Join(names[1:], `\`), registry.QUERY_VALUE|registry.WOW64_64KEY)
+	if errors.Is(err, registry.ErrNotExist) {
+		return 0, false, nil
+	}
+	if err != nil {
+		return 0, false, err
+	}
+	defer k.Close()
+	info, err := k.Stat()
+	if err != nil {
+		return 0, false, err
+	}
+	return int(info.ValueCount), true, nil
+}

@@ -62,7 +62,7 @@ func (j *Journal) do(
 		err = s.prepare(ctx, told)
 	}
 	if err == nil {
-		err = s.unchanged()
+		err = s.unchanged(ctx)
 	}
 	if err == nil {
 		err = writeJSON(filepath.Join(folder, stagedMark), marks{})
@@ -120,6 +120,10 @@ func (s *stage) plan() error {
 	s.links = disk.CanMove && s.canLink()
 	seen, devices := map[string]bool{}, map[string]uint64{}
 	for i, c := range s.changes {
+		if c.Key.Path != "" {
+			s.d.Steps = append(s.d.Steps, keyStep(c))
+			continue
+		}
 		if len(c.Names) == 0 || !filepath.IsAbs(c.Top) {
 			return fmt.Errorf("%s is no place of a file", c.Place)
 		}
@@ -237,7 +241,7 @@ func pieces(steps []step) (all []piece) {
 	last := ""
 	for i, st := range steps {
 		folder, _ := cutLast(st.Names)
-		key := st.Top + "\x00" + folder
+		key := st.Top + "\x00" + folder + "\x00" + st.Key
 		if n := len(all); n > 0 && key == last && i-all[n-1].from < maxPiece {
 			all[n-1].to = i + 1
 			continue
@@ -250,6 +254,13 @@ func pieces(steps []step) (all []piece) {
 // preparePiece prepares the steps of one folder.
 func (s *stage) preparePiece(ctx context.Context, p piece, sync bool, told func()) error {
 	first := s.changes[p.from]
+	if first.Key.Path != "" {
+		if err := s.prepareKey(ctx, p.from); err != nil {
+			return err
+		}
+		told()
+		return nil
+	}
 	parent, missing := openParent(first.Top, first.Names)
 	if missing == nil {
 		defer parent.close()
@@ -407,6 +418,9 @@ func (s *stage) checkSpace() error {
 	needs, where := map[uint64]int64{}, map[uint64]string{}
 	devices := map[string]uint64{} // by folder
 	for i, c := range s.changes {
+		if c.Key.Path != "" {
+			continue // a few kilobytes
+		}
 		if s.d.Steps[i].Copied {
 			needs[s.device] += c.Before.Size
 			where[s.device] = filepath.Dir(s.folder)
@@ -455,9 +469,15 @@ func deviceOf(c Change, known map[string]uint64) (uint64, error) {
 }
 
 // unchanged checks that each file is still as it was when the person was asked.
-func (s *stage) unchanged() error {
+func (s *stage) unchanged(ctx context.Context) error {
 	for _, p := range pieces(s.d.Steps) {
 		first := s.changes[p.from]
+		if first.Key.Path != "" {
+			if err := keyUnchanged(ctx, first); err != nil {
+				return err
+			}
+			continue
+		}
 		parent, missing := openParent(first.Top, first.Names)
 		for i := p.from; i < p.to; i++ {
 			c, err := s.changes[i], missing
@@ -526,6 +546,9 @@ func syncSteps(steps []step, kept *os.File, all bool) error {
 func eachParent(steps []step, do func(*parentFolder) error) error {
 	done := map[string]bool{}
 	for _, st := range steps {
+		if st.Key != "" {
+			continue // which package registry brings onto the disk
+		}
 		folder, _ := cutLast(st.Names)
 		key := st.Top + "\x00" + folder
 		if done[key] {

@@ -107,6 +107,10 @@ type step struct {
 	// Copied says that what is replaced is kept as a copy, made before anything changes,
 	// and not by its name.
 	Copied bool `json:"copied,omitzero"`
+	// Key is the path of a registry key, Prefix the folder of the prefix that it is in: then
+	// there is no part, and Top and Names are empty.
+	Key    string `json:"key,omitempty"`
+	Prefix string `json:"prefix,omitempty"`
 }
 
 type folderMade struct {
@@ -137,8 +141,10 @@ func decodeNames(text string) ([]string, error) {
 // encodeTop writes a folder's path: only what JSON cannot carry is encoded.
 func encodeTop(path string) string { return strings.ReplaceAll(url.PathEscape(path), "%2F", "/") }
 
+func decodePath(text string) (string, error) { return url.PathUnescape(text) }
+
 func decodeTop(text string) (string, error) {
-	path, err := url.PathUnescape(text)
+	path, err := decodePath(text)
 	if err == nil && !filepath.IsAbs(path) {
 		err = fmt.Errorf("%q is no absolute path", path)
 	}
@@ -269,6 +275,13 @@ func keptBytes(folder string) (n int64) {
 
 // path is where a step's file is, for people.
 func (s step) path() string {
+	if s.Key != "" {
+		k, err := s.key()
+		if err != nil {
+			return s.Place
+		}
+		return k.String()
+	}
 	top, err := decodeTop(s.Top)
 	names, err2 := decodeNames(s.Names)
 	if err != nil || err2 != nil {

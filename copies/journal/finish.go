@@ -24,6 +24,16 @@ func (j *Journal) finish(folder string, d *document) error {
 	defer kept.Close()
 	var notes []string
 	for _, p := range pieces(d.Steps) {
+		if d.Steps[p.from].Key != "" {
+			note, err := swapKey(folder, p.from, d.Steps[p.from])
+			if err != nil {
+				return err
+			}
+			if note != "" {
+				notes = append(notes, note)
+			}
+			continue
+		}
 		parent, _, missing := d.Steps[p.from].open()
 		for i := p.from; i < p.to; i++ {
 			note, err := swap(kept, filepath.Join(folder, keptFolder), i, d.Steps[i], parent, missing)
@@ -157,6 +167,9 @@ func rollBack(folder string, d *document) error {
 // swapBack takes one change back, as far as it was made. left says that what the file had
 // meanwhile is kept.
 func swapBack(folder, kept string, i int, st step) (left bool, err error) {
+	if st.Key != "" {
+		return swapKeyBack(folder, i, st)
+	}
 	p, name, err := st.open()
 	if err != nil {
 		return false, ignoreMissing(err)

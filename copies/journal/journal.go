@@ -28,6 +28,7 @@ import (
 
 	"endroit/copies/disk"
 	"endroit/core/copyplan"
+	"endroit/registry"
 )
 
 // Errors that callers decide on.
@@ -66,10 +67,19 @@ type Change struct {
 	BLAKE3 string
 	// LinkText is what a link says, where After is one.
 	LinkText string
+	// Key is where it is if it is a registry key and no file: then Top and Names are empty, and
+	// Text is the new content (package regtext), none where After is nothing.
+	Key  registry.Key
+	Text []byte
 }
 
-// Path is where the file is.
-func (c Change) Path() string { return filepath.Join(append([]string{c.Top}, c.Names...)...) }
+// Path is where the file is, or the registry key.
+func (c Change) Path() string {
+	if c.Key.Path != "" {
+		return c.Key.String()
+	}
+	return filepath.Join(append([]string{c.Top}, c.Names...)...)
+}
 
 // Open opens a journal, which need not be there, and ends what was interrupted: ended tells
 // of it. ErrBusy if another process has it open.

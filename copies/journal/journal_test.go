@@ -16,6 +16,9 @@ import (
 
 	"endroit/copies/disk"
 	"endroit/core/copyplan"
+	"endroit/core/hive"
+	"endroit/core/regtext"
+	"endroit/registry"
 )
 
 // ground is a folder with a title's files, one with their new contents, and a journal.
@@ -47,6 +50,9 @@ func (g *ground) write(name, text string) {
 // change is what makes a file become a text; an empty one removes it, and one that begins
 // with "link " makes a link.
 func (g *ground) change(name, text string) Change {
+	if key, ok := strings.CutPrefix(name, "key:"); ok {
+		return g.changeKey(key, text)
+	}
 	names := strings.Split(name, "/")
 	is, err := look(g.top, names)
 	require.NoError(g.t, err)
@@ -68,8 +74,50 @@ func (g *ground) change(name, text string) Change {
 	return c
 }
 
-// files are what is in the game's folder, by name; of a link where it leads.
-func (g *ground) files() map[string]string { return filesIn(g.t, g.top) }
+// files are what is in the game's folder, by name; of a link where it leads, of a registry
+// key the text of its value.
+func (g *ground) files() map[string]string {
+	out := filesIn(g.t, g.top)
+	for _, name := range []string{"First", "Second"} {
+		tree, _, err := registry.Read(g.t.Context(), g.key(name))
+		if err == nil && len(tree) > 0 {
+			out["key:"+name] = string(tree[0].Values[0].Data)
+		}
+	}
+	return out
+}
+
+// key is a key of the ground's prefix.
+func (g *ground) key(name string) registry.Key {
+	return registry.Key{Prefix: filepath.Join(filepath.Dir(g.top), "prefix"), Path: `HKEY_CURRENT_USER\Software\Tidewrack\` + name}
+}
+
+// withKeys makes the ground's prefix.
+func (g *ground) withKeys() {
+	folder := g.key("").Prefix
+	require.NoError(g.t, os.MkdirAll(filepath.Join(folder, "drive_c"), 0o755))
+	require.NoError(g.t, os.WriteFile(filepath.Join(folder, "user.reg"), []byte("WINE REGISTRY Version 2\n\n[Software\\\\Other] 1\n"), 0o600))
+}
+
+func valueOf(text string) []hive.Branch {
+	if text == "" {
+		return nil
+	}
+	return []hive.Branch{{Values: []hive.Raw{{Name: "Volume", Kind: hive.Binary, Data: []byte(text)}}}}
+}
+
+func (g *ground) changeKey(name, text string) Change {
+	c := Change{Place: "registry:" + name, Key: g.key(name)}
+	var err error
+	_, c.Before, err = readKey(g.t.Context(), c.Key)
+	require.NoError(g.t, err)
+	if text != "" {
+		c.Text, err = regtext.Text(c.Key.Path, valueOf(text))
+		require.NoError(g.t, err)
+	}
+	c.After = stateOf(c.Text, time.Time{})
+	return c
+}
 
 func filesIn(t *testing.T, top string) map[string]string {
 	out := map[string]string{}
@@ -313,7 +361,7 @@ func prepared(t *testing.T, j *Journal, changes []Change, copied bool) (*documen
 	require.NoError(t, writeJSON(filepath.Join(folder, headFile), d.head))
 	require.NoError(t, writeJSON(filepath.Join(folder, documentFile), d))
 	require.NoError(t, s.prepare(t.Context(), nil))
-	require.NoError(t, s.unchanged())
+	require.NoError(t, s.unchanged(t.Context()))
 	require.NoError(t, writeJSON(filepath.Join(folder, stagedMark), marks{}))
 	s.close()
 	return d, folder

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"testing"
 	"time"
@@ -14,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/registry"
 	"endroit/standin/smalldisk"
 )
 
@@ -32,6 +34,7 @@ func sides() (a, b map[string]string) {
 			b[name] = fmt.Sprintf("second %d", i)
 		}
 	}
+	a["key:First"], b["key:First"], b["key:Second"] = "first", "second", "second"
 	return a, b
 }
 
@@ -84,7 +87,12 @@ func TestKills(t *testing.T) {
 	for _, folder := range []string{g.top, g.contents} {
 		require.NoError(t, os.MkdirAll(folder, 0o755))
 	}
+	g.withKeys()
 	for name, text := range a {
+		if key, ok := strings.CutPrefix(name, "key:"); ok {
+			require.NoError(t, registry.Write(t.Context(), g.key(key), valueOf(text)))
+			continue
+		}
 		g.write(name, text)
 	}
 	ended := map[State]int{}

@@ -29,6 +29,19 @@ func (j *Journal) PlanUndo(op Operation, digests bool) (changes []Change, later 
 		return nil, nil, err
 	}
 	for i, st := range d.Steps {
+		if st.Key != "" {
+			c, changed, err := undoKey(folder, i, st)
+			if err != nil {
+				return nil, nil, err
+			}
+			if changed {
+				later = append(later, Later{st.Place, st.path(), c.Before})
+			}
+			if !c.Before.Same(c.After) {
+				changes = append(changes, c)
+			}
+			continue
+		}
 		top, err := decodeTop(st.Top)
 		if err != nil {
 			return nil, nil, err

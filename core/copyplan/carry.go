@@ -50,9 +50,16 @@ const (
 // files: at the same place, or with the same notes on their structure, or, which shows
 // nothing, the only one there that holds the same kind of thing. alone are those of from
 // that have none.
+//
+// What a key of the registry keeps goes to a key, and files go to files.
 func Routes(from, to Build, a, b []Kept) (routes []Route, alone []int) {
 	taken := map[int]bool{}
 	for i, x := range a {
+		find := func(b []Kept, taken map[int]bool, fits func(Kept) bool) int {
+			return find(b, taken, func(y Kept) bool {
+				return (x.At.Anchor == place.Registry) == (y.At.Anchor == place.Registry) && fits(y)
+			})
+		}
 		j := find(b, taken, func(y Kept) bool { return y.At.String() == x.At.String() && y.Holds == x.Holds })
 		if j < 0 && x.Notes != "" {
 			j = find(b, taken, func(y Kept) bool { return y.Notes == x.Notes && y.Holds == x.Holds })

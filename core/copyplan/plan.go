@@ -24,13 +24,14 @@ const (
 	Nothing Kind = ""
 	Regular Kind = "file"
 	Link    Kind = "link"
+	Key     Kind = "key" // of a registry, with all below it
 )
 
 // State is what is at a place. The zero State is nothing.
 type State struct {
 	Kind   Kind      `json:"kind,omitempty"`
-	Size   int64     `json:"size,omitzero"`    // bytes
-	Digest string    `json:"digest,omitempty"` // SHA-256 of a file's content in hexadecimal; empty if nobody has read it
+	Size   int64     `json:"size,omitzero"`    // bytes; of a key those of its text
+	Digest string    `json:"digest,omitempty"` // SHA-256 of a file's content, or a key's text, in hexadecimal; empty if nobody has read it
 	Link   string    `json:"link,omitempty"`   // the place that a link leads to
 	Time   time.Time `json:"time,omitzero"`    // of the last change
 	Mode   uint32    `json:"mode,omitzero"`    // permission bits
@@ -42,7 +43,7 @@ func (s State) Same(o State) bool {
 	switch {
 	case s.Kind != o.Kind:
 		return false
-	case s.Kind == Regular:
+	case s.Kind == Regular, s.Kind == Key:
 		return s.Size == o.Size && s.Digest != "" && s.Digest == o.Digest
 	}
 	return s.Link == o.Link

@@ -41,7 +41,6 @@ const (
 	MaxBytes     = 64 << 20
 	MaxFiles     = 200_000
 	MaxLocations = 256
-	MaxKeys      = 1000
 	MaxName      = 80      // bytes of a copy's own name
 	MaxSize      = 1 << 40 // bytes of one file
 	maxText      = 500
@@ -74,8 +73,8 @@ type Record struct {
 	// the reason: what they held is not in this copy.
 	Locations []Location `json:"locations"`
 	LeftOut   []LeftOut  `json:"left_out,omitempty"`
-	Files     []File     `json:"files"`
-	Keys      []Key      `json:"keys,omitempty"`
+	// Files are the copied files, and registry keys.
+	Files []File `json:"files"`
 }
 
 // Source is what said where the files are: a revision of the manifest, or a draft.
@@ -111,14 +110,15 @@ type LeftOut struct {
 	Why  string `json:"why"`
 }
 
-// File is one file of the copy.
+// File is one file of the copy, or a registry key with all below it: then the file that is
+// stored is text that Windows' own registry editor imports (package regtext).
 type File struct {
 	Place    string `json:"place"`    // ANCHOR:PATH, the exact place, percent-encoded as in a location
 	Location int    `json:"location"` // the index of the location that it is from
 	// Stored is its path below the copy's folder, or in the archive; empty for a link.
 	Stored string    `json:"stored,omitempty"`
 	Size   int64     `json:"size"`             // bytes
-	Time   time.Time `json:"time"`             // of the last change
+	Time   time.Time `json:"time,omitzero"`    // of the last change; of a registry key it may be missing
 	Mode   Mode      `json:"mode,omitzero"`    // 0 where the system has none
 	SHA256 string    `json:"sha256,omitempty"` // in hexadecimal; empty for a link
 	// BLAKE3 is a second digest, in hexadecimal, that takes less time; it may be missing.
@@ -128,6 +128,7 @@ type File struct {
 	Parts  place.Captures    `json:"parts,omitempty"`
 	Holes  [][2]int64        `json:"holes,omitempty"`  // offset and length, in bytes, in rising order
 	Xattrs map[string][]byte `json:"xattrs,omitempty"` // of the user's namespace
+	Values int               `json:"values,omitzero"`  // how many a registry key has
 	// Note is what the notes on structure say of it: sound, damaged, foreign.
 	Note string `json:"note,omitempty"`
 }
@@ -148,27 +149,20 @@ func (m *Mode) UnmarshalText(text []byte) error {
 	return nil
 }
 
-// Key is a registry key of the copy. Its values are in the file Stored, as text that
-// Windows' own registry editor imports.
-type Key struct {
-	Place    string `json:"place"`
-	Location int    `json:"location"`
-	Stored   string `json:"stored"`
-	Values   int    `json:"values"`
-	SHA256   string `json:"sha256"`
-}
-
 // Names are the anchor and the names below it.
 func (f File) Names() (place.Anchor, []string, error) { return exact(f.Place) }
 
-// exact reads an exact place of a file.
+// IsKey reports whether it is a registry key.
+func (f File) IsKey() bool { return strings.HasPrefix(f.Place, string(place.Registry)+":") }
+
+// exact reads an exact place of a file, or of a registry key, which is written as a folder.
 func exact(text string) (place.Anchor, []string, error) {
 	l, err := place.ParseAny(text)
 	if err != nil {
 		return "", nil, err
 	}
-	if l.Pattern.Folder {
-		return "", nil, errors.New("it is a folder")
+	if l.Pattern.Folder != (l.Anchor == place.Registry) {
+		return "", nil, errors.New("it is a folder, or a registry key without a slash at its end")
 	}
 	for _, s := range l.Pattern.Segments {
 		if len(s) != 1 || s[0].Kind != place.Literal {
@@ -272,8 +266,8 @@ func (r *Record) Check() error {
 	if r.Set && r.Name == "" {
 		return &Error{"name", "a set needs a name"}
 	}
-	if len(r.Locations) > MaxLocations || len(r.Files) > MaxFiles || len(r.Keys) > MaxKeys {
-		return &Error{"", fmt.Sprintf("it has more than %d locations, %d files or %d keys", MaxLocations, MaxFiles, MaxKeys)}
+	if len(r.Locations) > MaxLocations || len(r.Files) > MaxFiles {
+		return &Error{"", fmt.Sprintf("it has more than %d locations or %d files", MaxLocations, MaxFiles)}
 	}
 	locations := make([]place.Location, len(r.Locations))
 	for i, l := range r.Locations {
@@ -304,7 +298,7 @@ func CheckName(name string) string {
 	return ""
 }
 
-// checkFiles checks files and keys against the locations and each other.
+// checkFiles checks files against the locations and each other.
 func (r *Record) checkFiles(locations []place.Location) error {
 	places := map[string]int{}
 	stored := storedNames{map[string]bool{}, map[string]bool{}}
@@ -318,8 +312,15 @@ func (r *Record) checkFiles(locations []place.Location) error {
 			return field("place", err.Error())
 		}
 		at := locations[f.Location]
-		if _, covered := at.Match(names, nil); anchor != at.Anchor || !covered || anchor == place.Registry {
+		_, covered := at.Match(names, nil)
+		if anchor == place.Registry { // a key is taken whole
+			covered = f.Place == at.String()
+		}
+		if anchor != at.Anchor || !covered {
 			return field("place", fmt.Sprintf("%s does not cover it", at))
+		}
+		if f.IsKey() && (f.Link != "" || f.Mode != 0 || len(f.Holes) > 0 || len(f.Xattrs) > 0) {
+			return field("place", "a registry key has no mode, and is no link")
 		}
 		// Exactly alike: whether names may differ by case alone is a matter of where they
 		// are put.
@@ -333,7 +334,7 @@ func (r *Record) checkFiles(locations []place.Location) error {
 		if f.Mode&^0o777 != 0 {
 			return field("mode", "it has more than permission bits")
 		}
-		if y := f.Time.Year(); y < 1601 || y > 9999 {
+		if y := f.Time.Year(); (y < 1601 || y > 9999) && !(f.IsKey() && f.Time.IsZero()) {
 			return field("time", "its year is not between 1601 and 9999")
 		}
 		if len(f.Parts) > maxCaptures {
@@ -369,18 +370,6 @@ func (r *Record) checkFiles(locations []place.Location) error {
 		from, _, _ := f.Names()
 		if other, _, _ := r.Files[to].Names(); other != from {
 			return &Error{fmt.Sprintf("files[%d].link", i), "it leads below another anchor"}
-		}
-	}
-	for i, k := range r.Keys {
-		field := func(name, reason string) error { return &Error{fmt.Sprintf("keys[%d].%s", i, name), reason} }
-		if k.Location < 0 || k.Location >= len(locations) || locations[k.Location].Anchor != place.Registry {
-			return field("location", "there is no such location of the registry")
-		}
-		if at := locations[k.Location]; k.Place != at.String() {
-			return field("place", fmt.Sprintf("it is not %s", at))
-		}
-		if err := stored.add(k.Stored, k.SHA256); err != nil {
-			return field("stored", err.Error())
 		}
 	}
 	return nil

@@ -101,8 +101,16 @@ func TestHostileRecords(t *testing.T) {
 		{"a title with escapes", func(r *Record) { r.Title = "a\x1b[2J" }, "title"},
 		{"no title", func(r *Record) { r.Title = "" }, "title"},
 		{"a key that is no registry's", func(r *Record) {
-			r.Keys = []Key{{Place: r.Locations[0].At, Stored: "x.reg", SHA256: strings.Repeat("a", 64)}}
-		}, "of the registry"},
+			r.Files[0].Place = "registry:HKEY_CURRENT_USER/Software/Fen/"
+		}, "does not cover it"},
+		{"a key that is another's", func(r *Record) {
+			r.Locations[0].At, r.Files[0].Place = "registry:HKEY_CURRENT_USER/Software/Fen/", "registry:HKEY_CURRENT_USER/Software/Fen/Other/"
+		}, "does not cover it"},
+		{"a key with a mode", func(r *Record) {
+			r.Locations[0].At, r.Files[0].Place = "registry:HKEY_CURRENT_USER/Software/Fen/", "registry:HKEY_CURRENT_USER/Software/Fen/"
+			r.Files[0].Mode = 0o644
+		}, "a registry key has no mode"},
+		{"a key without its end", func(r *Record) { r.Files[0].Place = "registry:HKEY_CURRENT_USER/Software/Fen" }, "a registry key without a slash"},
 		{"a set without a name", func(r *Record) { r.Set, r.Name = true, "" }, "needs a name"},
 		{"never taken", func(r *Record) { r.Taken = time.Time{} }, "taken"},
 	} {

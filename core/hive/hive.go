@@ -11,6 +11,7 @@ package hive
 
 import (
 	"bytes"
+	"encoding/binary"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -27,6 +28,9 @@ const (
 	maxKeys  = 2_000_000
 	maxValue = 16 << 20 // bytes of one line, continued lines joined
 )
+
+// firstLine is how a hive begins.
+const firstLine = "WINE REGISTRY Version 2"
 
 // ErrFormat says that the input is no hive in text form.
 var ErrFormat = errors.New("not a registry hive in Wine's text form, version 2")
@@ -62,9 +66,10 @@ type Key struct {
 // Hive is a whole hive.
 type Hive struct {
 	// Root is where its keys hang: REGISTRY\Machine, REGISTRY\User\S-1-….
-	Root string
-	Keys []Key
-	byID map[string]int
+	Root  string
+	Keys  []Key
+	byID  map[string]int
+	exact bool
 }
 
 // New makes a hive of keys; of two with one path the last counts.
@@ -77,7 +82,7 @@ func New(root string, keys []Key) *Hive {
 }
 
 // Parse reads a hive. An error names the line.
-func Parse(data []byte) (*Hive, error) { return parse(data, nil) }
+func Parse(data []byte) (*Hive, error) { return parse(data, nil, false) }
 
 // ParseBelow reads only the keys with these paths and those below them, and passes
 // over all others unread: a hive has tens of thousands. Paths are in ASCII; with
@@ -86,11 +91,11 @@ func ParseBelow(data []byte, paths ...string) (*Hive, error) {
 	w := wanted{}
 	for _, p := range paths {
 		if strings.ContainsFunc(p, func(r rune) bool { return r < ' ' || r > '~' || r == ']' }) {
-			return parse(data, nil)
+			return parse(data, nil, false)
 		}
 		w = append(w, []byte(strings.ReplaceAll(strings.ToLower(p), `\`, `\\`)))
 	}
-	return parse(data, w)
+	return parse(data, w, false)
 }
 
 // wanted are paths as they stand in a file, in lowercase.
@@ -107,16 +112,18 @@ func (w wanted) has(line []byte) bool {
 	return false
 }
 
-func parse(data []byte, only wanted) (*Hive, error) {
+// parse reads the keys that are wanted, all with nil. With exact, Data of a text is what the
+// registry has of it, byte for byte.
+func parse(data []byte, only wanted, exact bool) (*Hive, error) {
 	if len(data) > MaxBytes {
 		return nil, fmt.Errorf("read hive: %d bytes; the limit is %d", len(data), MaxBytes)
 	}
 	p := parser{rest: data}
 	first, _ := p.line()
-	if strings.TrimSpace(string(first)) != "WINE REGISTRY Version 2" {
+	if strings.TrimSpace(string(first)) != firstLine {
 		return nil, fmt.Errorf("read hive: %w", ErrFormat)
 	}
-	h := &Hive{byID: map[string]int{}}
+	h := &Hive{byID: map[string]int{}, exact: exact}
 	for {
 		line, ok := p.line()
 		if !ok {
@@ -191,7 +198,7 @@ func (h *Hive) add(line string) error {
 	if len(h.Keys) == 0 {
 		return errors.New("a value before the first key")
 	}
-	return h.Keys[len(h.Keys)-1].value(line)
+	return h.Keys[len(h.Keys)-1].value(line, h.exact)
 }
 
 func (h *Hive) key(rest string) error {
@@ -211,7 +218,7 @@ func (h *Hive) key(rest string) error {
 	return nil
 }
 
-func (k *Key) value(line string) error {
+func (k *Key) value(line string, exact bool) error {
 	var v Value
 	rest, isDefault := strings.CutPrefix(line, "@")
 	if !isDefault {
@@ -228,14 +235,14 @@ func (k *Key) value(line string) error {
 	if !ok {
 		return errors.New("a value without =")
 	}
-	if err := v.parse(rest); err != nil {
+	if err := v.parse(rest, exact); err != nil {
 		return fmt.Errorf("value %.60q: %w", v.Name, err)
 	}
 	k.Values = append(k.Values, v)
 	return nil
 }
 
-func (v *Value) parse(text string) error {
+func (v *Value) parse(text string, exact bool) error {
 	kind, rest := uint64(Binary), text
 	switch {
 	case strings.HasPrefix(text, `"`):
@@ -265,7 +272,15 @@ func (v *Value) parse(text string) error {
 	if !strings.HasPrefix(rest, `"`) {
 		return errors.New("a text without quotes")
 	}
-	got, _, err := unescape(rest[1:], '"')
+	units, _, err := unescapeUnits(rest[1:], '"')
+	got := string(utf16.Decode(units))
+	if exact {
+		v.Data = make([]byte, 0, 2*len(units)+2)
+		for _, u := range units {
+			v.Data = binary.LittleEndian.AppendUint16(v.Data, u)
+		}
+		v.Data = append(v.Data, 0, 0) // which is not written
+	}
 	v.Kind, v.Text = Kind(kind), got
 	if v.Kind == Multi {
 		v.Text = strings.ReplaceAll(strings.TrimRight(got, "\x00"), "\x00", "\n")
@@ -284,12 +299,16 @@ func (v *Value) bytes(kind Kind, text string) error {
 // unescape reads up to the closing character and returns the text and how many
 // bytes it took, the closing one included. Characters are UTF-16 units.
 func unescape(text string, until byte) (string, int, error) {
-	var units []uint16
+	units, n, err := unescapeUnits(text, until)
+	return string(utf16.Decode(units)), n, err
+}
+
+func unescapeUnits(text string, until byte) (units []uint16, n int, err error) {
 	for i := 0; i < len(text); {
 		c := text[i]
 		switch {
 		case c == until:
-			return string(utf16.Decode(units)), i + 1, nil
+			return units, i + 1, nil
 		case c != '\\':
 			// Other characters stand in UTF-8, or in Latin-1 as older versions wrote.
 			r, n := utf8.DecodeRuneInString(text[i:])
@@ -301,13 +320,13 @@ func unescape(text string, until byte) (string, int, error) {
 		default:
 			u, n := escape(text[i+1:])
 			if n == 0 {
-				return "", 0, errors.New("a text ends in a backslash")
+				return nil, 0, errors.New("a text ends in a backslash")
 			}
 			units = append(units, u)
 			i += 1 + n
 		}
 	}
-	return "", 0, fmt.Errorf("a text without its closing %c", until)
+	return nil, 0, fmt.Errorf("a text without its closing %c", until)
 }
 
 var simpleEscapes = map[byte]uint16{'a': 7, 'b': 8, 'e': 27, 'f': 12, 'n': 10, 'r': 13, 't': 9, 'v': 11}

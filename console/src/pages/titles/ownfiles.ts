@@ -41,10 +41,17 @@ function cloudFirst(cloud: Cloud): Step[] {
 
 /** What of a variant people may change files by: neither disputed nor withdrawn. */
 export function usable(v: Variant, held: string[]): Schemas['Location'][] {
-  return v.locations.filter((l) => l.usable && l.anchor !== 'registry' && held.includes(l.holds))
+  return v.locations.filter((l) => l.usable && held.includes(l.holds))
+}
+
+const keys: Record<string, string> = {
+  Copy: 'In the registry editor, export this key with all below it',
+  'Replace with your copy': 'In the registry editor, delete this key, then import your export of it',
+  'Move to another folder': 'In the registry editor, export this key with all below it, then delete it',
 }
 
 function place(l: Schemas['Location'], verb: string): Step {
+  if (l.anchor === 'registry') return { text: `${keys[verb]} (${holds[l.holds]}):`, at: l.at, forms: l.forms }
   const what = l.at.endsWith('/') ? 'this folder with all that is in it' : 'the files that this names'
   return { text: `${verb} ${what} (${holds[l.holds]}):`, at: l.at, forms: l.forms }
 }
