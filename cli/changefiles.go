@@ -357,7 +357,11 @@ func (a *app) printSteps(p *copies.Prepared) {
 		groups[folder] = append(groups[folder], r)
 	}
 	for _, folder := range order {
-		a.say("  %s", a.path(pasted(folder)))
+		heading := folder
+		if filepath.IsAbs(folder) {
+			heading = pasted(folder)
+		}
+		a.say("  %s", a.path(heading))
 		for _, r := range groups[folder] {
 			a.say("    %s %s  %s", phrase.Pad(r.do, 7), phrase.Pad(r.name, width), r.states)
 		}
@@ -399,7 +403,7 @@ func registryOf(k registry.Key) string {
 	if k.Prefix == "" {
 		return "registry"
 	}
-	return "registry of " + k.Prefix
+	return "registry of " + pasted(k.Prefix)
 }
 
 func stateLine(s copyplan.State) string {

@@ -509,7 +509,7 @@ func (t *taking) copyKey(root *os.Root, f SideFile, stored string, d doneFile) (
 		return d, err
 	}
 	name := filepath.FromSlash(stored)
-	_ = root.Remove(name) // of an earlier try
+	_ = disk.Remove(root, name) // of an earlier try
 	if err := root.WriteFile(name, f.Text, 0o600); err != nil {
 		return d, err
 	}
@@ -603,7 +603,7 @@ func (t *taking) write(ctx context.Context, root *os.Root, from *os.File, f Side
 	}
 	to, err := root.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
 	if errors.Is(err, fs.ErrExist) { // of an earlier try; it may be a name of the last copy's file
-		_ = root.Remove(name)
+		_ = disk.Remove(root, name)
 		to, err = root.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
 	}
 	if err != nil {

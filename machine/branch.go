@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync"
 )
@@ -234,6 +235,9 @@ func (f rootedFolder) list() ([]entry, error) {
 		info, gone := e.Info()
 		if errors.Is(gone, fs.ErrNotExist) {
 			continue
+		}
+		if runtime.GOOS == "windows" {
+			info = nil // it tells which file it is by a path that leads there only from the folder
 		}
 		all = append(all, entry{e.Name(), e.Type(), info})
 	}

@@ -202,7 +202,7 @@ func swapBack(folder, kept string, i int, st step) (left bool, err error) {
 		left = true
 	}
 	if st.Before.Kind == copyplan.Nothing {
-		return left, ignoreMissing(p.root.Remove(name))
+		return left, ignoreMissing(disk.Remove(p.root, name))
 	}
 	if disk.Move(in, keptAs, p.file, name) == nil {
 		return left, nil
@@ -216,7 +216,7 @@ func copyBack(p parentFolder, kept, name, part string) error {
 	if err != nil {
 		return err
 	}
-	_ = p.root.Remove(part)
+	_ = disk.Remove(p.root, part)
 	if info.Mode()&fs.ModeSymlink != 0 {
 		text, err := os.Readlink(kept)
 		if err != nil {
@@ -234,7 +234,7 @@ func copyBack(p parentFolder, kept, name, part string) error {
 			return err
 		}
 	}
-	if err := p.root.Rename(part, name); err != nil {
+	if err := disk.Rename(p.root, part, name); err != nil {
 		return err
 	}
 	return os.Remove(kept)
@@ -266,11 +266,11 @@ func swap(kept *os.File, keptPath string, i int, st step, p parentFolder, missin
 	}
 	switch {
 	case st.After.Kind != copyplan.Nothing:
-		return note, p.root.Rename(st.Part, name)
+		return note, disk.Rename(p.root, st.Part, name)
 	case gone:
 		return note, nil
 	}
-	return note, p.root.Remove(name)
+	return note, disk.Remove(p.root, name)
 }
 
 // keeper keeps what one step replaces.
@@ -357,7 +357,7 @@ func removePrepared(d *document) error {
 			}
 			return err
 		}
-		err = p.root.Remove(st.Part)
+		err = disk.Remove(p.root, st.Part)
 		p.close()
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err

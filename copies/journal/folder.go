@@ -93,7 +93,7 @@ func makeFolder(f folderMade) error {
 // removeFolder removes a folder that an operation made, unless something lies in it.
 func removeFolder(f folderMade) error {
 	return withFolder(f, func(root *os.Root, name string) error {
-		_ = root.Remove(name) // it stays where it is not empty
+		_ = disk.Remove(root, name) // it stays where it is not empty
 		return nil
 	})
 }

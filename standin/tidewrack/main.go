@@ -1,13 +1,14 @@
 // Command tidewrack is a stand-in game: it behaves on disk as games do, driven by
 // a script instead of a person. It reads a pack file all the time, hammers a
 // log, saves slots through a temporary file, saves by itself now and then, and
-// keeps settings, a cache, a profile and a lock.
+// keeps settings, a cache, a profile and a lock. On Windows its settings are in the registry.
 //
 //	tidewrack [-pace real|free] [-build N] [-save-on-exit] SCRIPT      (- reads the script from standard input)
 //
 // A script has one command a line: load N, save N, play FRAMES, world REGIONS, set NAME
-// VALUE, shot, say WORDS, quit. Each answers with a line on standard output. A build
-// refuses the slots of older ones. A world is saved as many files, all of one day.
+// VALUE, show NAME, hold N, shot, say WORDS, quit. Each answers with a line on standard output. A build
+// refuses the slots of older ones. A world is saved as many files, all of one day. A slot that
+// is held stays open until the game ends.
 package main
 
 import (
@@ -22,7 +23,6 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"sort"
 	"strconv"
 	"strings"
 	"time"
@@ -85,14 +85,8 @@ type game struct {
 	frame, day, gold             int
 	sum                          uint32
 	settings                     map[string]string
+	held                         *os.File
 	scratch                      string
-}
-
-func folder(variable, byDefault string) string {
-	if v := os.Getenv(variable); filepath.IsAbs(v) {
-		return filepath.Join(v, "tidewrack")
-	}
-	return filepath.Join(os.Getenv("HOME"), byDefault, "tidewrack")
 }
 
 // start does what games do before the first picture: it reads its settings and
@@ -104,13 +98,11 @@ func start(free bool) (*game, error) {
 	}
 	g := &game{
 		install:  filepath.Dir(exe),
-		data:     folder("XDG_DATA_HOME", ".local/share"),
-		config:   folder("XDG_CONFIG_HOME", ".config"),
-		cache:    folder("XDG_CACHE_HOME", ".cache"),
 		free:     free,
 		day:      1,
 		settings: map[string]string{"volume": "80", "language": "en", "fullscreen": "yes"},
 	}
+	g.data, g.config, g.cache = folders()
 	for _, d := range []string{filepath.Join(g.data, "slots"), g.config, g.cache} {
 		if err := os.MkdirAll(d, 0o755); err != nil {
 			return nil, err
@@ -181,6 +173,18 @@ func (g *game) do(command string, args []string) (string, error) {
 		}
 		g.settings[args[0]] = args[1]
 		return "set " + args[0], g.writeSettings()
+	case "show":
+		if len(args) != 1 {
+			return "", errors.New("a name is wanted")
+		}
+		return args[0] + " is " + g.settings[args[0]], nil
+	case "hold":
+		n, err := number()
+		if err != nil {
+			return "", err
+		}
+		g.held, err = os.OpenFile(filepath.Join(g.data, "slots", fmt.Sprintf("slot%d.sav", n)), os.O_RDWR, 0)
+		return fmt.Sprintf("holds slot %d", n), err
 	case "shot":
 		return "took a picture", g.shot()
 	case "say":
@@ -304,32 +308,6 @@ func (g *game) log(text string) error {
 	defer f.Close()
 	_, err = fmt.Fprintln(f, time.Now().Format(time.RFC3339Nano), text)
 	return err
-}
-
-func (g *game) readSettings() error {
-	b, err := os.ReadFile(filepath.Join(g.config, "settings.ini"))
-	if errors.Is(err, os.ErrNotExist) {
-		return g.writeSettings()
-	}
-	for line := range strings.Lines(string(b)) {
-		if name, value, found := strings.Cut(strings.TrimSpace(line), "="); found {
-			g.settings[name] = value
-		}
-	}
-	return err
-}
-
-func (g *game) writeSettings() error {
-	var names []string
-	for n := range g.settings {
-		names = append(names, n)
-	}
-	sort.Strings(names)
-	text := "[tidewrack]\n"
-	for _, n := range names {
-		text += n + "=" + g.settings[n] + "\n"
-	}
-	return os.WriteFile(filepath.Join(g.config, "settings.ini"), []byte(text), 0o644)
 }
 
 func (g *game) shot() error {
