@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"endroit/copies"
+	"endroit/copies/disk"
 	"endroit/core/phrase"
 )
 
@@ -180,7 +181,7 @@ func unpacked(ctx context.Context, found *copies.Copy) (c *copies.Copy, done fun
 	if err != nil {
 		return nil, nil, err
 	}
-	done = func() { _ = os.RemoveAll(into) }
+	done = func() { _ = disk.RemoveAll(into) }
 	if c, err = found.Unpack(ctx, into); err != nil {
 		done()
 		return nil, nil, fail(exitInput, "%w", err)

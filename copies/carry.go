@@ -295,7 +295,7 @@ func WriteCarried(ctx context.Context, from *Copy, carried *Carried, to string, 
 		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
 	}
 	t := &taking{o: TakeOptions{To: to, Form: Folder, Machine: r.Machine}, folder: folder, part: filepath.Join(folder, partName(r.Machine))}
-	defer os.RemoveAll(t.part)
+	defer disk.RemoveAll(t.part)
 	if err := os.MkdirAll(t.part, 0o755); err != nil {
 		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
 	}

@@ -117,7 +117,7 @@ func removeParts(folder, machine string) {
 	}
 	for _, e := range entries {
 		if strings.HasPrefix(e.Name(), partPrefix+short(machine)+"-") && !strings.Contains(e.Name(), "-"+attempt+"-") {
-			_ = os.RemoveAll(filepath.Join(folder, e.Name()))
+			_ = disk.RemoveAll(filepath.Join(folder, e.Name()))
 		}
 	}
 }

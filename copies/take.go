@@ -110,7 +110,7 @@ func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
 	}
 	now := time.Now()
 	t := &taking{o: o, folder: folder, part: filepath.Join(folder, partName(o.Machine)), last: last}
-	defer os.RemoveAll(t.part)
+	defer disk.RemoveAll(t.part)
 	if err := os.MkdirAll(t.part, 0o755); err != nil {
 		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
 	}

@@ -44,7 +44,7 @@ func remove(c *Copy, machine string) error {
 	if err := os.Rename(c.Path, part); err != nil {
 		return fmt.Errorf("%s: %w", c.Path, disk.Cause(err))
 	}
-	if err := os.RemoveAll(part); err != nil {
+	if err := disk.RemoveAll(part); err != nil {
 		return fmt.Errorf("%s: %w", c.Path, disk.Cause(err))
 	}
 	return nil

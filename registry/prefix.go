@@ -114,5 +114,9 @@ func writeHive(name, path string, tree []hive.Branch, alone func() bool) error {
 		return err
 	}
 	defer folder.Close()
-	return folder.Sync()
+	err = folder.Sync()
+	if errors.Is(err, errors.ErrUnsupported) || errors.Is(err, fs.ErrPermission) {
+		return nil // not every system has a notion of it
+	}
+	return err
 }

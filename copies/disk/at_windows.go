@@ -60,6 +60,29 @@ func Remove(root *os.Root, name string) error {
 	})
 }
 
+// RemoveAll removes a folder with all that is in it, by the way of Rename.
+func RemoveAll(path string) error {
+	if err := os.RemoveAll(path); !lacking(err) {
+		return err
+	}
+	entries, err := os.ReadDir(path)
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		at := filepath.Join(path, e.Name())
+		if e.IsDir() {
+			err = RemoveAll(at)
+		} else {
+			err = os.Remove(at)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return os.Remove(path)
+}
+
 // lacking reports whether something is not there to be called.
 func lacking(err error) bool {
 	return errors.Is(err, windows.ERROR_INVALID_FUNCTION) || errors.Is(err, windows.ERROR_NOT_SUPPORTED) ||

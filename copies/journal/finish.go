@@ -341,7 +341,7 @@ func takeBack(folder string, d *document) error {
 	if err := removePrepared(d); err != nil {
 		return err
 	}
-	return os.RemoveAll(folder)
+	return disk.RemoveAll(folder)
 }
 
 // removePrepared removes the parts and the folders of an operation.
@@ -387,7 +387,7 @@ func (j *Journal) endInterrupted(ctx context.Context) (ended []Operation, err er
 		}
 		d, err := readDocument(folder)
 		if errors.Is(err, errNoDocument) {
-			if err := os.RemoveAll(folder); err != nil {
+			if err := disk.RemoveAll(folder); err != nil {
 				return nil, err
 			}
 			continue

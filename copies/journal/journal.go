@@ -249,7 +249,7 @@ func (j *Journal) LetGo(id string) error {
 	if err := writeJSON(filepath.Join(folder, letGoMark), marks{}); err != nil {
 		return err
 	}
-	return os.RemoveAll(filepath.Join(folder, keptFolder))
+	return disk.RemoveAll(filepath.Join(folder, keptFolder))
 }
 
 // Kept is how many bytes all operations keep that can still be undone.

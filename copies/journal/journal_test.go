@@ -19,6 +19,7 @@ import (
 	"endroit/core/hive"
 	"endroit/core/regtext"
 	"endroit/registry"
+	"endroit/standin/winetest"
 )
 
 // ground is a folder with a title's files, one with their new contents, and a journal.
@@ -30,7 +31,7 @@ type ground struct {
 
 func newGround(t *testing.T, files map[string]string) *ground {
 	t.Helper()
-	in := t.TempDir()
+	in := winetest.Temporary(t)
 	g := &ground{t, filepath.Join(in, "game"), filepath.Join(in, "contents"), filepath.Join(in, "journal")}
 	for _, folder := range []string{g.top, g.contents} {
 		require.NoError(t, os.MkdirAll(folder, 0o755))
