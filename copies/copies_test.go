@@ -27,6 +27,7 @@ import (
 type home struct {
 	t     *testing.T
 	dir   string // with home, copies and state in it
+	state string // with the journal, where that is elsewhere
 	title manifest.Title
 	seen  *Seen
 }
@@ -118,11 +119,22 @@ func (h *home) take(change func(o *TakeOptions)) *Taken {
 }
 
 func (h *home) journal() *journal.Journal {
-	j, _, err := journal.Open(h.t.Context(), filepath.Join(h.dir, "state", "operations"))
-	require.NoError(h.t, err)
+	j := h.journalIn(h.t)
 	h.t.Cleanup(j.Close)
 	return j
 }
+
+func (h *home) journalIn(t *testing.T) *journal.Journal {
+	in := h.dir
+	if h.state != "" {
+		in = h.state
+	}
+	j, _, err := journal.Open(t.Context(), filepath.Join(in, "state", "operations"))
+	require.NoError(t, err)
+	return j
+}
+
+var about = journal.About{Kind: "putback", Title: "Tidewrack"}
 
 func (h *home) plan(c *Copy, o PutbackOptions) *Prepared {
 	h.t.Helper()
@@ -138,7 +150,7 @@ func (h *home) do(p *Prepared) journal.Operation {
 	require.Empty(h.t, p.Refused)
 	j := h.journal()
 	defer j.Close()
-	op, err := j.Do(h.t.Context(), journal.About{Kind: "putback", Title: "Tidewrack"}, p.Changes, nil)
+	op, err := j.Do(h.t.Context(), about, p.Changes, nil)
 	require.NoError(h.t, err)
 	return op
 }
@@ -396,7 +408,7 @@ func TestADamagedCopyChangesNothing(t *testing.T) {
 			assert.Equal(t, "xdg-data:tidewrack/slots/a.sav", problems[0].Place)
 			p := h.plan(c, PutbackOptions{})
 			j := h.journal()
-			_, err = j.Do(t.Context(), journal.About{Kind: "putback", Title: "Tidewrack"}, p.Changes, nil)
+			_, err = j.Do(t.Context(), about, p.Changes, nil)
 			assert.Error(t, err)
 			assert.Equal(t, before, h.files())
 		})

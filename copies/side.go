@@ -276,7 +276,7 @@ func (s *Side) foldOf() func(at string) string {
 	folding := map[string]bool{}
 	for i := range s.Variant.Locations {
 		l := &s.Variant.Locations[i]
-		if l.Folds() {
+		if l.Folds() || l.Error == "" && filepath.IsAbs(l.Folder) && disk.Folds(l.Folder) {
 			folding[string(l.Place().Anchor)] = true
 		}
 	}

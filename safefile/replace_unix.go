@@ -3,8 +3,10 @@
 package safefile
 
 import (
+	"errors"
 	"os"
 	"path/filepath"
+	"syscall"
 
 	"github.com/google/renameio/v2"
 )
@@ -22,5 +24,8 @@ func replace(name string, data []byte) error {
 		return err
 	}
 	defer f.Close()
-	return f.Sync()
+	if err := f.Sync(); err != nil && !errors.Is(err, errors.ErrUnsupported) && !errors.Is(err, syscall.EINVAL) {
+		return err
+	}
+	return nil // not every file system has a notion of it (fsync(2), EINVAL)
 }

@@ -15,6 +15,8 @@ import (
 	"io/fs"
 	"math"
 	"os"
+	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -59,6 +61,51 @@ type Attributes struct {
 // tells of.
 func Read(f *os.File, info fs.FileInfo) Attributes {
 	return Attributes{Time: info.ModTime(), Mode: info.Mode().Perm(), Xattrs: xattrs(f), Holes: holes(f, info)}
+}
+
+// maxProbed is how many names of a folder are tried.
+const maxProbed = 64
+
+// Folds reports whether letters' case makes no difference to the names in a folder, or in the
+// closest one above it that is there: whether a name that is there is found in other letters
+// too. Nothing is written, so of an empty folder it is what holds of its own name.
+func Folds(folder string) bool {
+	for {
+		if info, err := os.Stat(folder); err == nil && info.IsDir() {
+			break
+		}
+		above := filepath.Dir(folder)
+		if above == folder {
+			return false
+		}
+		folder = above
+	}
+	if f, err := os.Open(folder); err == nil {
+		names, _ := f.Readdirnames(maxProbed)
+		_ = f.Close()
+		for _, name := range names {
+			if folds, known := foundOtherwise(filepath.Join(folder, name)); known {
+				return folds
+			}
+		}
+	}
+	folds, _ := foundOtherwise(folder)
+	return folds
+}
+
+// foundOtherwise reports whether a file is found with its name in other letters.
+func foundOtherwise(path string) (found, known bool) {
+	name := filepath.Base(path)
+	other := strings.ToUpper(name)
+	if other == name {
+		other = strings.ToLower(name)
+	}
+	is, err := os.Lstat(path)
+	if other == name || err != nil {
+		return false, false
+	}
+	as, err := os.Lstat(filepath.Join(filepath.Dir(path), other))
+	return err == nil && os.SameFile(is, as), true
 }
 
 // Sum is a digest that is made of what is read, each in hexadecimal.

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"syscall"
 
 	"endroit/copies/disk"
 	"endroit/core/copyplan"
@@ -266,7 +267,11 @@ func swap(kept *os.File, keptPath string, i int, st step, p parentFolder, missin
 	}
 	switch {
 	case st.After.Kind != copyplan.Nothing:
-		return note, disk.Rename(p.root, st.Part, name)
+		err := disk.Rename(p.root, st.Part, name)
+		if errors.Is(err, fs.ErrInvalid) || errors.Is(err, syscall.EINVAL) {
+			err = fmt.Errorf("the file system here cannot have this name (%w)", disk.Cause(err))
+		}
+		return note, err
 	case gone:
 		return note, nil
 	}

@@ -121,7 +121,7 @@ func syncPath(folder string) error {
 		return err
 	}
 	defer f.Close()
-	return disk.SyncFolder(f)
+	return ignoreUnsupported(disk.SyncFolder(f))
 }
 
 // ignoreMissing takes for done what is about something that is not there.

@@ -111,7 +111,7 @@ func (e *ClashError) Error() string {
 		where = "in the copy"
 	}
 	return fmt.Sprintf(
-		"%s are several files %s, and differ in letters' case alone, which is no difference to the game: it is not clear which counts",
+		"%s are several files %s, and differ in letters' case alone, which makes no difference here: it is not clear which counts",
 		strings.Join(e.Places, " and "), where,
 	)
 }
