@@ -221,6 +221,9 @@ func (n *node) Readdir(context.Context) (fs.DirStream, syscall.Errno) {
 		if errno != 0 {
 			return nil, errno
 		}
+		if e.Name == "." || e.Name == ".." {
+			continue
+		}
 		if shown, ok := n.on.names.Load(n.below(e.Name)); ok {
 			e.Name = shown.(string)
 		}
