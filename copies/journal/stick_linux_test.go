@@ -30,6 +30,7 @@ func TestNamesThatAreOne(t *testing.T) {
 	_, err := j.Do(t.Context(), about, []Change{g.change("a.sav", "one"), g.change("A.sav", "two")}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"a.sav": "one", "A.sav": "two"}, g.files())
+	j.Close()
 
 	// What cannot be called so there is taken back.
 	g.top = filepath.Join(s.Folder, "game")
