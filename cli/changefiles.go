@@ -24,6 +24,7 @@ import (
 type toChange struct {
 	kind, heading, says, intro string
 	set, was                   string
+	wasCopy                    string // the copy of the set was, once it is taken
 	p                          *copies.Prepared
 	copy                       *copies.Copy
 	warnings                   []copies.Warning
@@ -134,6 +135,7 @@ func (a *app) changeFiles(ctx context.Context, c *cli.Command, j *openedJournal,
 	}
 	about := journal.About{
 		Kind: x.kind, Title: x.p.Side.Title, TitleID: x.p.Side.TitleID, Variant: x.p.Side.Variant.Variant, Says: x.says, Set: x.set, Was: x.was,
+		WasCopy: x.wasCopy,
 		Install: x.p.Side.Variant.Install, Prefix: x.p.Side.Variant.Prefix, Cloud: x.p.Side.Variant.Cloud != nil && *x.p.Side.Variant.Cloud,
 	}
 	told, end := a.progress("preparing")

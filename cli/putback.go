@@ -224,13 +224,13 @@ func (a *app) runClear(ctx context.Context, c *cli.Command) error {
 		kind: "clear", says: "cleared " + phrase.Count(len(p.Changes), "file", "files"), heading: "Clear " + s.title.Name, p: p,
 		warnings: append(p.Warnings, a.surroundings(ctx, side)...),
 		intro:    "They are copied first, and the copy can be put back at any time.",
-		first:    a.copyFirst(c, s, side, what, "before clearing", false, c.String("to")),
+		first:    a.copyFirst(c, s, side, what, "before clearing", false, c.String("to"), func(*copies.Copy) {}),
 	})
 }
 
-// copyFirst takes a copy before files are changed, and says where it is.
+// copyFirst takes a copy before files are changed, says where it is, and hands it to took.
 func (a *app) copyFirst(
-	c *cli.Command, s *subject, side *copies.Side, what copies.Choice, name string, set bool, to string,
+	c *cli.Command, s *subject, side *copies.Side, what copies.Choice, name string, set bool, to string, took func(*copies.Copy),
 ) func(context.Context) error {
 	return func(ctx context.Context) error {
 		folder, err := copiesFolder(to)
@@ -251,6 +251,7 @@ func (a *app) copyFirst(
 		if !c.Bool("json") {
 			a.printTaken(taken)
 		}
+		took(taken.Copy)
 		return nil
 	}
 }

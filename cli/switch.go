@@ -60,8 +60,8 @@ func (a *app) runSwitch(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	current := journal.Set(all, s.title.ID, s.title.Name, side.Variant.Variant)
-	sets, err := a.setsOf(ctx, s, side, c.String("to"))
+	current := journal.Set(all, s.title.ID, s.title.Name, side.Variant.Variant, side.Variant.Prefix)
+	sets, err := a.setsOf(ctx, s, side, c.String("to"), journal.SetCopies(all, s.title.ID, s.title.Name, side.Variant.Variant))
 	if err != nil {
 		return err
 	}
@@ -92,7 +92,7 @@ func (a *app) switchTo(
 		says: fmt.Sprintf("switched from %s to %s", was, name),
 	}
 	if len(side.Files) > 0 {
-		x.first = a.copyFirst(c, s, side, what, was, true, c.String("to"))
+		x.first = a.copyFirst(c, s, side, what, was, true, c.String("to"), func(taken *copies.Copy) { x.wasCopy = taken.Record.ID })
 	}
 	to := sets[strings.ToLower(name)]
 	if to == nil {
@@ -120,8 +120,11 @@ func (a *app) switchTo(
 	return a.changeFiles(ctx, c, j, x)
 }
 
-// setsOf are the newest copies of each set of a variant, by their names in lowercase.
-func (a *app) setsOf(ctx context.Context, s *subject, side *copies.Side, to string) (map[string]*copies.Copy, error) {
+// setsOf are the newest copies of each set of a variant, by their names in lowercase. Of those
+// that were taken here, the last ones are known, whatever the clock said.
+func (a *app) setsOf(
+	ctx context.Context, s *subject, side *copies.Side, to string, last map[string]string,
+) (map[string]*copies.Copy, error) {
 	var named []string
 	if to != "" {
 		if _, err := os.Stat(to); err == nil {
@@ -141,7 +144,9 @@ func (a *app) setsOf(ctx context.Context, s *subject, side *copies.Side, to stri
 			r.Variant.Store != v.Store || r.Variant.Reference != v.Reference {
 			continue
 		}
-		if key := strings.ToLower(r.Name); out[key] == nil {
+		key := strings.ToLower(r.Name)
+		had := out[key]
+		if had == nil || r.ID == last[key] && had.Record.Machine == r.Machine {
 			out[key] = c
 		}
 	}

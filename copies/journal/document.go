@@ -34,6 +34,8 @@ type About struct {
 	// switch and what takes one back.
 	Set string `json:"set,omitempty"`
 	Was string `json:"was,omitempty"`
+	// WasCopy is the id of the copy of that set that was taken then.
+	WasCopy string `json:"was_copy,omitempty"`
 	// Install and Prefix are where the game is, Cloud whether its launcher keeps cloud copies:
 	// who takes the operation back looks whether it runs.
 	Install string `json:"install,omitempty"`

@@ -129,18 +129,32 @@ func (j *Journal) List() (all []Operation, err error) {
 	return all, nil
 }
 
-// Set is the name of the set that is in place for a title's variant; empty if none was
-// ever named.
-func Set(all []Operation, titleID, title, variant string) string {
+// Set is the name of the set that is in place for a title's variant, in its prefix if it has
+// one; empty if none was ever named.
+func Set(all []Operation, titleID, title, variant, prefix string) string {
 	for _, op := range all {
 		if op.State != Done && op.State != LetGo || op.Set == "" && op.Was == "" {
 			continue
 		}
-		if op.TitleID == titleID && op.Title == title && op.Variant == variant {
+		if op.TitleID == titleID && op.Title == title && op.Variant == variant && op.Prefix == prefix {
 			return op.Set
 		}
 	}
 	return ""
+}
+
+// SetCopies are the ids of the last copies that were taken here of a title's sets, by their
+// names in lowercase. They are by the order of operations, as clocks are set back.
+func SetCopies(all []Operation, titleID, title, variant string) map[string]string {
+	out := map[string]string{}
+	for _, op := range all { // the newest first
+		name := strings.ToLower(op.Was)
+		if op.WasCopy == "" || out[name] != "" || op.TitleID != titleID || op.Title != title || op.Variant != variant {
+			continue
+		}
+		out[name] = op.WasCopy
+	}
+	return out
 }
 
 // newID is the name of an operation's folder: they sort by when they began.
