@@ -98,9 +98,7 @@ func (s *subject) described(ctx context.Context, option, text string, what copie
 		}
 		return nil, fail(exitNotFound, "%s %q: "+word+"; there are:\n%s", option, text, s.title.Name, s.listed())
 	}
-	side := copies.Gather(ctx, s.here, s.found, fits[0], what)
-	side.Source = s.source
-	return side, nil
+	return s.gather(ctx, s.found, fits[0], what), nil
 }
 
 // carriedFrom is the copy that is carried: one that was named, or one that is taken now of

@@ -134,11 +134,10 @@ func (a *app) sideOf(ctx context.Context, c *cli.Command, found *copies.Copy, wh
 		if wanted := c.String("variant"); wanted != "" && !strings.Contains(strings.ToLower(describeVariant(v)), strings.ToLower(wanted)) {
 			continue
 		}
-		same = append(same, copies.Gather(ctx, s.here, s.found, v, what))
+		same = append(same, s.gather(ctx, s.found, v, what))
 	}
 	switch {
 	case len(same) == 1:
-		same[0].Source = s.source
 		return s, same[0], nil
 	case len(same) == 0:
 		s.close()

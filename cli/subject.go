@@ -31,11 +31,12 @@ import (
 // subject is a title whose files are copied or changed: one of the manifest, or one's own
 // draft.
 type subject struct {
-	title  *manifest.Title
-	source copyrecord.Source
-	here   *locate.Resolver
-	found  locate.Title
-	close  func()
+	title    *manifest.Title
+	source   copyrecord.Source
+	here     *locate.Resolver
+	found    locate.Title
+	evidence map[string]int // how many files each location of a draft was seen with
+	close    func()
 }
 
 // whereFlags say which of a title's variants on this machine is meant.
@@ -97,7 +98,7 @@ func (a *app) subject(ctx context.Context, c *cli.Command, name string) (*subjec
 		defer k.Close()
 	}
 	if isDraft {
-		if s.title, s.source, err = readSubjectDraft(name); err != nil {
+		if err := s.readDraft(name); err != nil {
 			return nil, err
 		}
 	} else {
@@ -139,20 +140,25 @@ func looksLikeDraft(name string) bool {
 	return err == nil && info.Mode().IsRegular()
 }
 
-func readSubjectDraft(name string) (*manifest.Title, copyrecord.Source, error) {
+func (s *subject) readDraft(name string) error {
 	data, err := safefile.Read(name, draft.MaxBytes)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, copyrecord.Source{}, fail(exitNotFound, "there is no file %s; endroit propose makes a draft", name)
+		return fail(exitNotFound, "there is no file %s; endroit propose makes a draft", name)
 	}
 	if err != nil {
-		return nil, copyrecord.Source{}, fail(unread(err), "%w", err)
+		return fail(unread(err), "%w", err)
 	}
 	d, err := draft.Parse(data)
 	if err != nil {
-		return nil, copyrecord.Source{}, fail(exitInput, "%s: %w", name, err)
+		return fail(exitInput, "%s: %w", name, err)
 	}
 	sum := sha256.Sum256(data)
-	return locate.OfDraft(d), copyrecord.Source{Draft: hex.EncodeToString(sum[:])}, nil
+	s.title, s.source = locate.OfDraft(d), copyrecord.Source{Draft: hex.EncodeToString(sum[:])}
+	s.evidence = map[string]int{}
+	for _, l := range d.Locations {
+		s.evidence[l.At] = len(l.Seen)
+	}
+	return nil
 }
 
 // describeVariant tells a variant on this machine from others, in a line.
@@ -190,9 +196,7 @@ func (s *subject) sides(ctx context.Context, wanted string, choice copies.Choice
 		if wanted != "" && !strings.Contains(strings.ToLower(describeVariant(v)), strings.ToLower(wanted)) {
 			continue
 		}
-		side := copies.Gather(ctx, s.here, s.found, v, choice)
-		side.Source = s.source
-		all = append(all, side)
+		all = append(all, s.gather(ctx, s.found, v, choice))
 	}
 	slices.SortStableFunc(all, func(a, b *copies.Side) int { return cmp.Compare(len(b.Files), len(a.Files)) })
 	had := map[string]bool{}
@@ -210,6 +214,13 @@ func (s *subject) sides(ctx context.Context, wanted string, choice copies.Choice
 		out = append(out, side)
 	}
 	return out
+}
+
+// gather looks at the files of a variant.
+func (s *subject) gather(ctx context.Context, t locate.Title, v locate.Variant, choice copies.Choice) *copies.Side {
+	side := copies.Gather(ctx, s.here, t, v, choice)
+	side.Source, side.Evidence = s.source, s.evidence
+	return side
 }
 
 // one is the variant that an operation is about; an error where there are several.
@@ -248,9 +259,7 @@ func (a *app) again(s *subject, side *copies.Side, choice copies.Choice) func(co
 		}
 		for _, v := range found.Variants {
 			if describeVariant(v) == was {
-				now := copies.Gather(ctx, s.here, found, v, choice)
-				now.Source = s.source
-				return now, nil
+				return s.gather(ctx, found, v, choice), nil
 			}
 		}
 		return nil, fmt.Errorf("%s is no longer on this machine", was)

@@ -2,6 +2,7 @@ package copies
 
 import (
 	"context"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -344,6 +345,31 @@ func TestWarnings(t *testing.T) {
 	assert.Contains(t, side.LeftOut[0].Why, "disputed")
 	p := h.plan(taken.Copy, PutbackOptions{})
 	assert.Len(t, p.Refused, 3)
+}
+
+func TestFarMoreThanTheEvidence(t *testing.T) {
+	files := map[string]string{}
+	for i := range 300 {
+		files[fmt.Sprintf("%sregion-%d.dat", inSlots, i)] = "day 1"
+	}
+	h := newHome(t, files)
+	taken := h.take(nil)
+	words := func(side *Side) (all []Word) {
+		for _, w := range PlanClear(side, false).Warnings {
+			all = append(all, w.Word)
+		}
+		return all
+	}
+	side := h.side(Choice{})
+	assert.Empty(t, words(side), "nothing is known of how many there are to be")
+	side.Evidence = map[string]int{slots: 30}
+	assert.Empty(t, words(side), "there are as many as a world has")
+	side.Evidence = map[string]int{slots: 2}
+	assert.Equal(t, []Word{Wide}, words(side))
+	p, err := PlanPutback(t.Context(), side, taken.Copy, PutbackOptions{Seen: h.seen})
+	require.NoError(t, err)
+	defer p.Close()
+	assert.Empty(t, p.Warnings, "nothing is replaced or removed")
 }
 
 func TestVersions(t *testing.T) {

@@ -20,6 +20,7 @@ import (
 	"endroit/core/copyrecord"
 	"endroit/core/filename"
 	"endroit/core/notes"
+	"endroit/core/phrase"
 	"endroit/core/place"
 	"endroit/core/regtext"
 	"endroit/core/standing"
@@ -34,6 +35,7 @@ type Word string
 
 // The words.
 const (
+	Wide     Word = "wide"     // files are replaced or removed by a location that finds far more than its evidence
 	Observed Word = "observed" // a location was merely observed, and files are replaced or removed by it
 	Newer    Word = "newer"    // what is here was changed after what replaces it
 	Damaged  Word = "damaged"  // a file that would be put back is damaged, or something else
@@ -46,7 +48,7 @@ const (
 )
 
 // Words lists them.
-var Words = []Word{Observed, Newer, Damaged, Version, Account, Running, Cloud, Changed, Unshown}
+var Words = []Word{Wide, Observed, Newer, Damaged, Version, Account, Running, Cloud, Changed, Unshown}
 
 // Warning is something that a person has to know, and to say yes to.
 type Warning struct {
@@ -399,7 +401,7 @@ func (w *putback) judge(root *os.Root, t target) {
 // warn says what a person has to say yes to.
 func (w *putback) warn() {
 	p := w.p
-	p.Warnings = append(p.Warnings, p.observed()...)
+	p.Warnings = append(p.Warnings, append(p.wide(), p.observed()...)...)
 	if p.Age == copyplan.Here && p.Plan.Sum().Replace+p.Plan.Sum().Remove > 0 {
 		p.Warnings = append(p.Warnings, Warning{Newer, fmt.Sprintf(
 			"what would be replaced or removed here was changed on %s, after what the copy has (%s)",
@@ -453,6 +455,41 @@ func (p *Prepared) observed() (out []Warning) {
 	return out
 }
 
+// How many files a location may find before a person is asked whether it is the right one:
+// so many for each that its evidence saw, but not fewer than usualFiles; and where nothing is
+// known of that, manyFiles.
+const (
+	timesEvidence = 20
+	usualFiles    = 200
+	manyFiles     = 2000
+)
+
+// wide warns of locations that find far more files here than their evidence makes likely,
+// where more than a few are replaced or removed by them: somebody else's files may be among
+// them.
+func (p *Prepared) wide() (out []Warning) {
+	found, changed := map[int]int{}, map[int]int{}
+	for _, f := range p.Side.Files {
+		found[f.Location]++
+		if p.changes(f.Place) {
+			changed[f.Location]++
+		}
+	}
+	for i, l := range p.Side.Variant.Locations {
+		most, says := manyFiles, "its evidence does not say of how many"
+		if n := p.Side.Evidence[l.At]; n > 0 {
+			most, says = max(n*timesEvidence, usualFiles), "its evidence saw "+phrase.Count(n, "file", "files")
+		}
+		if found[i] > most && changed[i] > usualFiles {
+			out = append(out, Warning{Wide, fmt.Sprintf(
+				"%s finds %d files here, of which %d are replaced or removed, and %s; look whether all are this game's (endroit locate --all-files)",
+				l.At, found[i], changed[i], says,
+			)})
+		}
+	}
+	return out
+}
+
 // changes reports whether a file that is here is replaced or removed.
 func (p *Prepared) changes(at string) bool {
 	_, found := slices.BinarySearchFunc(p.Plan.Steps, at, func(s copyplan.Step, at string) int { return strings.Compare(s.Place, at) })
@@ -482,7 +519,7 @@ func PlanClear(side *Side, allAccounts bool) *Prepared {
 		p.Plan.Steps = append(p.Plan.Steps, copyplan.Step{Place: f.Place, Before: f.State})
 	}
 	p.Here, p.Age = copyplan.Of(items), copyplan.Here
-	p.Warnings = p.observed()
+	p.Warnings = append(p.wide(), p.observed()...)
 	return p
 }
 

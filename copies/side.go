@@ -44,6 +44,9 @@ type Side struct {
 	Files          []SideFile // by place
 	// LeftOut is what of the variant is not among the files, and why.
 	LeftOut []copyrecord.LeftOut
+	// Evidence is how many files were seen by each location when it was found, where that is
+	// known.
+	Evidence map[string]int
 
 	looked []int  // the variant's locations that were looked at, with files or without
 	slot   string // that the files are limited to

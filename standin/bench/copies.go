@@ -220,7 +220,7 @@ func (b copyBench) run(rounds int) error {
 	over, overSynced := &row{name: "putting back over other files: cp -a", limit: putbackLimit}, &row{name: "the same, cp -a with sync -f"}
 	plain := filepath.Join(b.folder, "plain")
 	copyTools := fmt.Sprintf("cp -a %s %s && find %s -type f -print0 | xargs -0 sha256sum >/dev/null", b.game, plain, b.game)
-	agreed := []string{"--yes", "--although", "observed", "--although", "newer", "--draft", b.draft, "--json"}
+	agreed := []string{"--yes", "--although", "wide", "--although", "observed", "--although", "newer", "--draft", b.draft, "--json"}
 	for round := range rounds {
 		to := filepath.Join(b.folder, "copies"+strconv.Itoa(round))
 		seen := filepath.Join(b.home, ".local", "share", "endroit", "seen-files.json")
