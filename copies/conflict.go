@@ -2,6 +2,10 @@ package copies
 
 import (
 	"context"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
 	"path/filepath"
 	"slices"
 
@@ -25,7 +29,11 @@ type Conflict struct {
 // FindConflict looks in a folder of copies, which another machine may put copies into as
 // well, whether a side has diverged from the other machine's. It is nil where it has not.
 func FindConflict(ctx context.Context, side *Side, to, machine string, seen *Seen) (*Conflict, error) {
-	all, _ := List(ctx, []string{filepath.Join(to, filename.Portable(side.Title))})
+	folder := filepath.Join(to, filename.Portable(side.Title))
+	if !othersIn(folder, machine) {
+		return nil, nil
+	}
+	all, _ := List(ctx, []string{folder})
 	all = slices.DeleteFunc(all, func(c *Copy) bool {
 		return c.Record.TitleID != side.TitleID || c.Record.Title != side.Title || !sameBuild(c.Record.Variant, side) || c.Record.Set
 	})
@@ -54,6 +62,42 @@ func FindConflict(ctx context.Context, side *Side, to, machine string, seen *See
 		return nil, nil // one side has all that the other has
 	}
 	return c, seen.Save()
+}
+
+// othersIn reports whether a folder has copies that another machine took, or that cannot be
+// told: most folders have none, and then nobody has to read what all of them are of.
+func othersIn(folder, machine string) bool {
+	entries, err := listNames(folder)
+	if err != nil {
+		return false
+	}
+	for _, e := range entries {
+		if !isCandidate(e) {
+			continue
+		}
+		h, err := headOf(filepath.Join(folder, e.Name()), e)
+		if err != nil || h.Machine != machine {
+			return true
+		}
+	}
+	return false
+}
+
+func headOf(path string, e fs.DirEntry) (h copyrecord.Head, err error) {
+	if !e.IsDir() {
+		return h, errors.New("an archive is read whole")
+	}
+	root, err := os.OpenRoot(path)
+	if err != nil {
+		return h, err
+	}
+	defer root.Close()
+	f, err := openRegular(root, copyrecord.FileName)
+	if err != nil {
+		return h, err
+	}
+	defer f.Close()
+	return copyrecord.ReadHead(io.LimitReader(f, copyrecord.MaxBytes))
 }
 
 // sameBuild is sameVariant, whatever the account.

@@ -11,9 +11,9 @@
 package copyrecord
 
 import (
-	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -218,6 +218,40 @@ func Parse(data []byte) (*Record, error) {
 	return r, nil
 }
 
+// Head is what a record says of a copy before it names its files.
+type Head struct {
+	TitleID, Title, Machine string
+	Set                     bool
+}
+
+// ReadHead reads a record up to its locations, if they stand behind its head, as this program
+// writes them. It checks nothing: it is for telling which records have to be parsed.
+func ReadHead(from io.Reader) (h Head, err error) {
+	d := jsontext.NewDecoder(from)
+	if t, err := d.ReadToken(); err != nil || t.Kind() != '{' {
+		return h, &Error{"", "it is not JSON"}
+	}
+	for d.PeekKind() != '}' {
+		name, err := d.ReadToken()
+		if err != nil {
+			return h, &Error{"", plain(err)}
+		}
+		into := map[string]any{"title_id": &h.TitleID, "title": &h.Title, "machine": &h.Machine, "set": &h.Set}[name.String()]
+		switch {
+		case name.String() == "locations" && h.Title != "" && h.Machine != "":
+			return h, nil
+		case into == nil:
+			err = d.SkipValue()
+		default:
+			err = json.UnmarshalDecode(d, into)
+		}
+		if err != nil {
+			return h, &Error{"", plain(err)}
+		}
+	}
+	return h, nil
+}
+
 // plain says what the JSON library says, without its prefix.
 func plain(err error) string {
 	var syntax *jsontext.SyntacticError
@@ -301,7 +335,7 @@ func CheckName(name string) string {
 // checkFiles checks files against the locations and each other.
 func (r *Record) checkFiles(locations []place.Location) error {
 	places := map[string]int{}
-	stored := storedNames{map[string]bool{}, map[string]bool{}}
+	stored := storedNames{map[string]bool{}, map[string]bool{}, map[string]bool{}}
 	for i, f := range r.Files {
 		field := func(name, reason string) error { return &Error{fmt.Sprintf("files[%d].%s", i, name), reason} }
 		if f.Location < 0 || f.Location >= len(locations) {
@@ -376,7 +410,7 @@ func (r *Record) checkFiles(locations []place.Location) error {
 }
 
 // storedNames are the paths of a copy's own files, by filename.Fold.
-type storedNames struct{ files, folders map[string]bool }
+type storedNames struct{ files, folders, portable map[string]bool }
 
 // add checks the path of a file of the copy itself: it leaves the copy on no system, and
 // means one file on each.
@@ -387,7 +421,13 @@ func (s *storedNames) add(name, digest string) error {
 	if len(name) > maxStored {
 		return fmt.Errorf("it is longer than %d bytes", maxStored)
 	}
-	for part := range strings.SplitSeq(name, "/") {
+	parts := name
+	if cut := strings.LastIndexByte(name, '/'); cut >= 0 && s.portable[name[:cut]] {
+		parts = name[cut+1:] // its folder was looked at with another file
+	} else if cut >= 0 {
+		s.portable[name[:cut]] = true
+	}
+	for part := range strings.SplitSeq(parts, "/") {
 		if !filename.IsPortable(part) {
 			return fmt.Errorf("%q is not a path that every system can have below a copy's folder", name)
 		}
@@ -403,6 +443,9 @@ func (s *storedNames) add(name, digest string) error {
 	for folder := range above(key) {
 		if s.files[folder] {
 			return fmt.Errorf("%q lies below a file", name)
+		}
+		if s.folders[folder] {
+			break // and so are those above it
 		}
 		s.folders[folder] = true
 	}
@@ -438,8 +481,12 @@ func checkXattrs(xattrs map[string][]byte) string {
 }
 
 func isHex(text string) bool {
-	_, err := hex.DecodeString(text)
-	return err == nil && text == strings.ToLower(text)
+	for i := range len(text) {
+		if c := text[i]; (c < '0' || c > '9') && (c < 'a' || c > 'f') {
+			return false
+		}
+	}
+	return len(text)%2 == 0
 }
 
 // Bytes is the size of all files together.

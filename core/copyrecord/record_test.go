@@ -1,6 +1,7 @@
 package copyrecord
 
 import (
+	"bytes"
 	"strings"
 	"testing"
 	"time"
@@ -160,7 +161,7 @@ func FuzzParse(f *testing.F) {
 func TestNamesInACopy(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var names Names
-		stored := storedNames{map[string]bool{}, map[string]bool{}}
+		stored := storedNames{map[string]bool{}, map[string]bool{}, map[string]bool{}}
 		segment := rapid.OneOf(
 			rapid.SampledFrom([]string{"a", "A", "aux", "b.", "é", "e\u0301", "12:30", "\xff", "other", "1", strings.Repeat("long", 40)}),
 			rapid.StringN(1, 20, 60),
@@ -173,4 +174,26 @@ func TestNamesInACopy(t *testing.T) {
 	var names Names
 	assert.Equal(t, "home/a b/c.sav", names.Next(place.Home, []string{"a b", "c.sav"}))
 	assert.Equal(t, "other/1/C.SAV", names.Next(place.Home, []string{"A B", "C.SAV"}), "differs in case alone")
+}
+
+// The head is read without what follows it, in any order.
+func TestReadHead(t *testing.T) {
+	r := sound(func(r *Record) { r.Set, r.Name, r.Machine = true, "guests", "0123456789" })
+	text, err := r.Text()
+	require.NoError(t, err)
+	want := Head{r.TitleID, r.Title, r.Machine, true}
+	h, err := ReadHead(bytes.NewReader(text))
+	require.NoError(t, err)
+	assert.Equal(t, want, h)
+	cut := bytes.Index(text, []byte(`"locations"`))
+	h, err = ReadHead(bytes.NewReader(text[:cut+20]))
+	require.NoError(t, err, "what follows is not read")
+	assert.Equal(t, want, h)
+	h, err = ReadHead(strings.NewReader(`{"locations": [], "files": [{}], "machine": "a", "title": "b"}`))
+	require.NoError(t, err)
+	assert.Equal(t, Head{Title: "b", Machine: "a"}, h)
+	for _, bad := range []string{"", "[]", "{", `{"title": 3}`, `{"title": "a"`} {
+		_, err = ReadHead(strings.NewReader(bad))
+		assert.Error(t, err, bad)
+	}
 }
