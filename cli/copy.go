@@ -50,6 +50,7 @@ type copyJob struct {
 	always   bool
 	machine  string
 	seen     *copies.Seen
+	last     *copies.LastRead // of the title that is copied; may be nil
 }
 
 func (a *app) copyJob(c *cli.Command) (*copyJob, error) {
@@ -99,7 +100,7 @@ func copiesFolder(named string) (string, error) {
 
 func (j *copyJob) options(a *app, s *subject, side *copies.Side, told func(done, of int)) copies.TakeOptions {
 	return copies.TakeOptions{
-		To: j.to, Name: j.name, Form: j.form, By: "endroit " + Version, Machine: j.machine, Seen: j.seen, Told: told,
+		To: j.to, Name: j.name, Form: j.form, By: "endroit " + Version, Machine: j.machine, Seen: j.seen, Last: j.last, Told: told,
 		Always: j.always || j.name != "" || j.form != copies.Folder, Again: a.again(s, side, j.choice), Quiet: copyplan.UsualQuiet,
 	}
 }
@@ -121,8 +122,12 @@ func (a *app) runCopy(ctx context.Context, c *cli.Command) error {
 	if c.Bool("all") {
 		return a.copyAll(ctx, c, job)
 	}
-	s, err := a.subject(ctx, c, name)
+	s, err := a.readSubject(ctx, c, name)
 	if err != nil {
+		return err
+	}
+	job.last = copies.ReadLast(ctx, job.to, s.title.Name)
+	if err := s.find(ctx); err != nil {
 		return err
 	}
 	defer s.close()

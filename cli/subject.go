@@ -85,8 +85,25 @@ func fewCollections() {
 	debug.SetMemoryLimit(160 << 20)
 }
 
-// subject finds the title, or reads the draft, of this name.
+// subject finds the title, or reads the draft, of this name, and where it is here.
 func (a *app) subject(ctx context.Context, c *cli.Command, name string) (*subject, error) {
+	s, err := a.readSubject(ctx, c, name)
+	if err != nil {
+		return nil, err
+	}
+	return s, s.find(ctx)
+}
+
+// find finds where the title is on this machine.
+func (s *subject) find(ctx context.Context) (err error) {
+	if s.found, err = s.here.Title(ctx, s.title, locate.Everywhere); err != nil {
+		s.close()
+	}
+	return err
+}
+
+// readSubject reads what is recorded of a title, or the draft, of this name.
+func (a *app) readSubject(ctx context.Context, c *cli.Command, name string) (*subject, error) {
 	fewCollections()
 	s := &subject{}
 	k, err := a.openManifest(ctx)
@@ -115,10 +132,6 @@ func (a *app) subject(ctx context.Context, c *cli.Command, name string) (*subjec
 		return nil, err
 	}
 	s.close = s.here.Close
-	if s.found, err = s.here.Title(ctx, s.title, locate.Everywhere); err != nil {
-		s.close()
-		return nil, err
-	}
 	return s, nil
 }
 

@@ -326,10 +326,9 @@ func WriteCarried(ctx context.Context, from *Copy, carried *Carried, to string, 
 		}
 	}
 	r.Taken = time.Now().UTC().Truncate(time.Millisecond)
-	if err := r.Check(); err != nil {
-		return nil, err
-	}
-	return t.publish(ctx, &r)
+	checked := make(chan error, 1)
+	checked <- r.Check()
+	return t.publish(ctx, &r, checked)
 }
 
 // takeOver copies a stored file of another copy into this one, and checks it.

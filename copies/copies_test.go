@@ -249,8 +249,8 @@ func TestASecondCopyTakesWhatChanged(t *testing.T) {
 
 // settle makes what was written so far old to the reader's clock.
 func (h *home) settle() {
+	h.seen = OpenSeen(filepath.Join(h.t.TempDir(), "none"))
 	h.seen.now = func() time.Time { return time.Now().Add(time.Hour) }
-	*h.seen = Seen{name: h.seen.name, of: map[string]sight{}, now: h.seen.now}
 }
 
 func TestPutback(t *testing.T) {

@@ -5,28 +5,67 @@ import (
 	"endroit/copies/disk"
 	"endroit/core/copyplan"
 	"endroit/core/copyrecord"
+	"endroit/core/filename"
 	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 )
 
-// lastOf is the newest copy of the same variant in a title's folder of copies. Their names
-// begin with the time, so that few of them have to be read.
-func lastOf(ctx context.Context, folder string, side *Side) *Copy {
+// LastRead is the newest copy in a title's folder of copies, which is being read.
+type LastRead struct {
+	path string
+	done chan struct{}
+	copy *Copy
+	err  error
+}
+
+// ReadLast begins to read the newest copy of a title in a folder of copies, while its files
+// are looked for. Whether it is of the variant that is copied is told later.
+func ReadLast(ctx context.Context, to, title string) *LastRead {
+	folder := filepath.Join(to, filename.Portable(title))
+	names := newestFirst(folder)
+	if len(names) == 0 {
+		return nil
+	}
+	l := &LastRead{path: filepath.Join(folder, names[0]), done: make(chan struct{})}
+	go func() {
+		defer close(l.done)
+		l.copy, l.err = openCopy(ctx, l.path)
+	}()
+	return l
+}
+
+// newestFirst are the names of the copies in a title's folder: they begin with the time.
+func newestFirst(folder string) (names []string) {
 	entries, err := listNames(folder)
 	if err != nil {
 		return nil
 	}
-	slices.SortFunc(entries, func(a, b fs.DirEntry) int { return strings.Compare(b.Name(), a.Name()) })
 	for _, e := range entries {
-		if !e.IsDir() || !isCandidate(e) {
-			continue
+		if e.IsDir() && isCandidate(e) {
+			names = append(names, e.Name())
 		}
-		c, err := openCopy(ctx, filepath.Join(folder, e.Name()))
+	}
+	slices.SortFunc(names, func(a, b string) int { return strings.Compare(b, a) })
+	return names
+}
+
+// lastOf is the newest copy of the same variant in a title's folder of copies. Few of them
+// have to be read.
+func lastOf(ctx context.Context, folder string, side *Side, begun *LastRead) *Copy {
+	for _, name := range newestFirst(folder) {
+		path := filepath.Join(folder, name)
+		var c *Copy
+		var err error
+		if begun != nil && begun.path == path {
+			<-begun.done
+			c, err = begun.copy, begun.err
+		} else {
+			c, err = openCopy(ctx, path)
+		}
 		if err == nil && c.Record.TitleID == side.TitleID && c.Record.Title == side.Title && sameVariant(c.Record.Variant, side) {
 			return c
 		}

@@ -41,9 +41,13 @@ func (t *taking) record(side *Side, now time.Time) *copyrecord.Record {
 	return r
 }
 
-// publish gives the copy its name, when it is whole and on the disk.
-func (t *taking) publish(ctx context.Context, r *copyrecord.Record) (*Copy, error) {
+// publish gives the copy its name, when it is whole and on the disk. checked is what is wrong
+// with the record.
+func (t *taking) publish(ctx context.Context, r *copyrecord.Record, checked <-chan error) (*Copy, error) {
 	text, err := r.Text()
+	if wrong := <-checked; wrong != nil {
+		return nil, wrong
+	}
 	if err != nil {
 		return nil, err
 	}

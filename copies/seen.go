@@ -25,6 +25,7 @@ type Seen struct {
 	of   map[string]sight
 	news bool
 	now  func() time.Time
+	read chan struct{} // closed when what was remembered is there
 }
 
 type sight struct {
@@ -45,17 +46,26 @@ const settled = 3 * time.Second
 
 // OpenSeen reads what was remembered. A file that is missing or damaged remembers nothing.
 func OpenSeen(name string) *Seen {
-	s := &Seen{name: name, of: map[string]sight{}, now: time.Now}
-	data, err := safefile.Read(name, maxSeenBytes)
-	if err == nil && json.Unmarshal(data, &s.of) != nil {
-		s.of = map[string]sight{}
-	}
+	s := &Seen{name: name, of: map[string]sight{}, now: time.Now, read: make(chan struct{})}
+	go func() { // while the files are looked for
+		defer close(s.read)
+		data, err := safefile.Read(name, maxSeenBytes)
+		if err == nil && json.Unmarshal(data, &s.of) != nil {
+			s.of = map[string]sight{}
+		}
+	}()
 	return s
+}
+
+// use locks it once it is read.
+func (s *Seen) use() {
+	<-s.read
+	s.mu.Lock()
 }
 
 // Digest is the digest of a file that is still as it was read; empty if that is not known.
 func (s *Seen) Digest(path string, is disk.Identity) string {
-	s.mu.Lock()
+	s.use()
 	defer s.mu.Unlock()
 	had, ok := s.of[path]
 	last := max(is.Time, is.Changed)
@@ -67,7 +77,7 @@ func (s *Seen) Digest(path string, is disk.Identity) string {
 
 // Note remembers what was read of a file, by a look before and after; begun is when.
 func (s *Seen) Note(path string, is disk.Identity, digest string, begun time.Time) {
-	s.mu.Lock()
+	s.use()
 	defer s.mu.Unlock()
 	if len(s.of) >= maxSeen {
 		clear(s.of)
@@ -78,7 +88,7 @@ func (s *Seen) Note(path string, is disk.Identity, digest string, begun time.Tim
 
 // Save writes down what is remembered, if anything is new.
 func (s *Seen) Save() error {
-	s.mu.Lock()
+	s.use()
 	defer s.mu.Unlock()
 	if !s.news {
 		return nil

@@ -132,8 +132,22 @@ func Gather(ctx context.Context, here *locate.Resolver, t locate.Title, v locate
 		}
 	}
 	s.findLinks()
-	slices.SortFunc(s.Files, func(a, b SideFile) int { return strings.Compare(a.Place, b.Place) })
+	s.sort()
 	return s
+}
+
+// sort puts the files in order by place: their numbers first, as they are large.
+func (s *Side) sort() {
+	order := make([]int, len(s.Files))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return strings.Compare(s.Files[a].Place, s.Files[b].Place) })
+	sorted := make([]SideFile, len(s.Files))
+	for i, n := range order {
+		sorted[i] = s.Files[n]
+	}
+	s.Files = sorted
 }
 
 // keyOf is the registry key of a location, where this variant is.

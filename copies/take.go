@@ -13,7 +13,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"endroit/copies/disk"
@@ -36,6 +35,8 @@ type TakeOptions struct {
 	By      string // the version of this program
 	Machine string // a pseudonym
 	Seen    *Seen
+	// Last is what ReadLast has begun to read; it may be nil.
+	Last *LastRead
 	// Again looks at the same files once more. A copy is of one moment: what changes while
 	// it is taken is copied again.
 	Again func(ctx context.Context) (*Side, error)
@@ -92,7 +93,7 @@ func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
 		return nil, ErrEmpty
 	}
 	folder := filepath.Join(o.To, filename.Portable(side.Title))
-	last := lastOf(ctx, folder, side)
+	last := lastOf(ctx, folder, side, o.Last)
 	if last != nil && !o.Always {
 		if same, err := sameAs(ctx, side, last, o.Seen); err != nil || same {
 			return &Taken{Copy: last, Same: true, Unchanged: len(side.Files)}, err
@@ -115,18 +116,19 @@ func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
 		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
 	}
 	if last != nil {
-		defer t.openLast()()
+		t.openLast()
 	}
 	tries, side, err := t.ofOneMoment(ctx, side)
+	t.lastOpen.close()
+	t.partOpen.close() // or Windows would not let it be renamed
 	if err != nil {
 		return nil, err
 	}
 	r := t.record(side, now)
-	if err := r.Check(); err != nil {
-		return nil, err
-	}
+	checked := make(chan error, 1)
+	go func() { checked <- r.Check() }() // while it is written
 	out := &Taken{Unchanged: t.unchanged, Written: t.written, Tries: tries}
-	if out.Copy, err = t.publish(ctx, r); err != nil {
+	if out.Copy, err = t.publish(ctx, r, checked); err != nil {
 		return nil, err
 	}
 	return out, o.Seen.Save()
@@ -157,11 +159,10 @@ type taking struct {
 	o            TakeOptions
 	folder, part string
 	last         *Copy
-	lastRoot     *os.Root
 	lastFiles    map[string]copyrecord.File // by place
-	lastOpen     sync.Map                   // its folders
-	lastCount    atomic.Int64               // of these
-	done         map[string]doneFile        // by place
+	lastOpen     openFolders
+	partOpen     openFolders
+	done         map[string]doneFile // by place
 	names        copyrecord.Names
 	stored       map[string]string // by place: the path in the copy, the same in each try
 	made         sync.Map          // the copy's folders
@@ -192,42 +193,19 @@ func (d doneFile) fresh() time.Duration {
 	return 0
 }
 
-func (t *taking) openLast() (done func()) {
+// openLast opens the last copy, whose files may be those of this one too.
+func (t *taking) openLast() {
 	root, err := os.OpenRoot(t.last.Path)
 	if err != nil || t.last.Form != Folder {
-		return func() {}
+		return
 	}
-	t.lastRoot, t.lastFiles = root, map[string]copyrecord.File{}
+	t.lastOpen.root, t.lastFiles = root, map[string]copyrecord.File{}
 	for _, f := range t.last.Record.Files {
 		t.lastFiles[f.Place] = f
 	}
-	return func() {
-		t.lastOpen.Range(func(_, folder any) bool { return folder.(*os.Root).Close() == nil })
-		_ = root.Close()
+	if t.partOpen.root, err = os.OpenRoot(t.part); err != nil {
+		t.lastFiles = nil
 	}
-}
-
-// maxOpen bounds the folders of the last copy that stay open.
-const maxOpen = 256
-
-// inLast looks at a file of the last copy, by its folder, which stays open.
-func (t *taking) inLast(stored string) (fs.FileInfo, error) {
-	name := path.Dir(stored)
-	if open, ok := t.lastOpen.Load(name); ok {
-		return open.(*os.Root).Lstat(path.Base(stored))
-	}
-	if t.lastCount.Add(1) > maxOpen {
-		return t.lastRoot.Lstat(filepath.FromSlash(stored))
-	}
-	open, err := t.lastRoot.OpenRoot(filepath.FromSlash(name))
-	if err != nil {
-		return nil, err
-	}
-	if had, already := t.lastOpen.LoadOrStore(name, open); already {
-		_ = open.Close()
-		open = had.(*os.Root)
-	}
-	return open.Lstat(path.Base(stored))
 }
 
 // ofOneMoment copies the files until all were unchanged from the first look to the last.
@@ -559,22 +537,14 @@ func (t *taking) unread(root *os.Root, f SideFile, stored string, d *doneFile) b
 	if t.o.Seen.Digest(f.File.Path, identity) != had.SHA256 {
 		return false
 	}
-	from := filepath.FromSlash(had.Stored)
-	kept, err := t.inLast(had.Stored)
+	kept, err := t.lastOpen.lstat(had.Stored)
 	if err != nil || !kept.Mode().IsRegular() || kept.Size() != f.Size {
 		return false
 	}
 	if err := t.makeFolder(root, path.Dir(stored)); err != nil {
 		return false
 	}
-	// By their paths: a copy's folder is nobody's who could exchange it.
-	into := filepath.Join(t.part, filepath.FromSlash(stored))
-	err = os.Link(filepath.Join(t.last.Path, from), into)
-	if errors.Is(err, fs.ErrExist) { // of an earlier try
-		_ = os.Remove(into)
-		err = os.Link(filepath.Join(t.last.Path, from), into)
-	}
-	if err != nil {
+	if t.lastOpen.link(had.Stored, &t.partOpen, stored) != nil {
 		return false
 	}
 	place, location, parts := d.Place, d.Location, d.Parts

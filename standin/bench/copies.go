@@ -257,6 +257,7 @@ func (b copyBench) run(rounds int) error {
 		if err := playFiles(b.game, round*copiedFiles/changedShare%copiedFiles, copiedFiles/changedShare); err != nil {
 			return err
 		}
+		time.Sleep(1200 * time.Millisecond) // what changed within the last second is waited for
 		if _, err := own(second, "copy", b.draft, "--to", to, "--yes", "--json"); err != nil {
 			return err
 		}
