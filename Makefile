@@ -63,7 +63,7 @@ demo:
 # Everything that can fail: manners first, then the console's tests, then Go's,
 # with the Windows build in a prefix that Wine makes.
 test:
-	@tools/need go node npm postgres chromium wine mingw bwrap
+	@tools/need go node npm postgres chromium wine mingw bwrap btrfs
 	@$(MAKE) --no-print-directory -j2 bin/endroit
 	@$(MAKE) --no-print-directory check
 	@cd console && npx --no-install vitest run

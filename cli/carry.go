@@ -18,6 +18,7 @@ func (a *app) carry() *cli.Command {
 		ShellComplete: completes(a.offerTitles),
 		Name:          "carry", Usage: "bring a title's progress to another edition, system, prefix or account",
 		Flags: slices.Concat([]cli.Flag{
+			quietFlag(),
 			&cli.StringFlag{Name: "from", Required: true, Usage: "a COPY, or the variant on this machine whose description contains this `TEXT`"},
 			&cli.StringFlag{Name: "to", Required: true, Usage: "the variant on this machine whose description contains this `TEXT`"},
 			&cli.StringFlag{Name: "from-account", Usage: "the `ACCOUNT` whose files are meant, where there are several"},
@@ -136,7 +137,7 @@ func (a *app) carriedFrom(
 	if err != nil {
 		return nil, nil, err
 	}
-	taken, err := a.take(ctx, s, side, what, folder, "before carrying", false)
+	taken, err := a.take(ctx, s, side, what, folder, "before carrying", false, c.Duration("quiet"))
 	if err != nil {
 		return nil, nil, err
 	}

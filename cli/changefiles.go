@@ -359,9 +359,9 @@ func (a *app) printSteps(p *copies.Prepared) {
 		groups[folder] = append(groups[folder], r)
 	}
 	for _, folder := range order {
-		heading := folder
-		if filepath.IsAbs(folder) {
-			heading = pasted(folder)
+		heading := pasted(folder)
+		if strings.HasPrefix(folder, "registry") {
+			heading = folder // which is no path
 		}
 		a.say("  %s", a.path(heading))
 		for _, r := range groups[folder] {

@@ -21,6 +21,7 @@ import (
 	"endroit/localmanifest"
 	"endroit/locate"
 	"endroit/parallel"
+	"endroit/registry"
 )
 
 func (a *app) copy() *cli.Command {
@@ -28,6 +29,7 @@ func (a *app) copy() *cli.Command {
 		ShellComplete: completes(a.offerTitles),
 		Name:          "copy", Usage: "take a safe copy of a title's progress and settings",
 		Flags: slices.Concat([]cli.Flag{
+			quietFlag(),
 			&cli.StringFlag{Name: "to", Usage: "the `FOLDER` of copies, such as one on a stick (otherwise endroit's own)"},
 			&cli.StringFlag{Name: "name", Usage: "a `NAME` for the copy"},
 			&cli.StringFlag{Name: "as", Value: string(copies.Folder), Usage: "the `FORM` of the copy: folder, zip or tar.zst"},
@@ -42,6 +44,14 @@ func (a *app) copy() *cli.Command {
 
 func yesFlag() cli.Flag { return &cli.BoolFlag{Name: "yes", Usage: "do not ask"} }
 
+// quietFlag is that of the commands that take a copy.
+func quietFlag() cli.Flag {
+	return &cli.DurationFlag{
+		Name: "quiet", Value: copyplan.UsualQuiet,
+		Usage: "how long no file may have changed before it is copied: a game pauses within a save",
+	}
+}
+
 // copyJob is what is common to all copies of one command.
 type copyJob struct {
 	to, name string
@@ -50,11 +60,12 @@ type copyJob struct {
 	always   bool
 	machine  string
 	seen     *copies.Seen
+	quiet    time.Duration
 	last     *copies.LastRead // of the title that is copied; may be nil
 }
 
 func (a *app) copyJob(c *cli.Command) (*copyJob, error) {
-	j := &copyJob{to: c.String("to"), name: c.String("name"), form: copies.Form(c.String("as")), always: c.Bool("always")}
+	j := &copyJob{to: c.String("to"), name: c.String("name"), form: copies.Form(c.String("as")), always: c.Bool("always"), quiet: c.Duration("quiet")}
 	if j.form == "" { // of a command that takes folders alone
 		j.form = copies.Folder
 	}
@@ -101,7 +112,7 @@ func copiesFolder(named string) (string, error) {
 func (j *copyJob) options(a *app, s *subject, side *copies.Side, told func(done, of int)) copies.TakeOptions {
 	return copies.TakeOptions{
 		To: j.to, Name: j.name, Form: j.form, By: "endroit " + Version, Machine: j.machine, Seen: j.seen, Last: j.last, Told: told,
-		Always: j.always || j.name != "" || j.form != copies.Folder, Again: a.again(s, side, j.choice), Quiet: copyplan.UsualQuiet,
+		Always: j.always || j.name != "" || j.form != copies.Folder, Again: a.again(s, side, j.choice), Quiet: j.quiet,
 	}
 }
 
@@ -225,7 +236,7 @@ func (a *app) printCopySide(ctx context.Context, side *copies.Side) {
 	for i, l := range side.Variant.Locations {
 		n, bytes := 0, int64(0)
 		var newest time.Time
-		at, values := l.Folder, -1
+		at, values := pasted(l.Folder), -1
 		for _, f := range side.Files {
 			if f.Location == i {
 				n++
@@ -234,7 +245,7 @@ func (a *app) printCopySide(ctx context.Context, side *copies.Side) {
 					newest = f.Time
 				}
 				if f.Key.Path != "" {
-					at, values = f.Key.String(), f.Values
+					at, values = keyText(f.Key), f.Values
 				}
 			}
 		}
@@ -245,7 +256,7 @@ func (a *app) printCopySide(ctx context.Context, side *copies.Side) {
 		if values >= 0 {
 			line = keyLine(values, newest)
 		}
-		a.say("    %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(pasted(at)))
+		a.say("    %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), a.path(at))
 		a.say("              %s  %s", line, a.quiet(string(l.Standing)))
 	}
 	for _, l := range side.LeftOut {
@@ -262,6 +273,14 @@ func (a *app) printCopySide(ctx context.Context, side *copies.Side) {
 	if sum.Files == 0 {
 		a.say("    %s", a.missing("no files"))
 	}
+}
+
+// keyText says where a registry key is.
+func keyText(k registry.Key) string {
+	if k.Prefix == "" {
+		return shown(k.Path)
+	}
+	return shown(k.Path) + " in the " + registryOf(k)
 }
 
 // keyLine says what a registry key has.

@@ -6,6 +6,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -193,6 +194,7 @@ func (a *app) clear() *cli.Command {
 		ShellComplete: completes(a.offerTitles),
 		Name:          "clear", Usage: "take a title's progress away, to a copy, so that it starts afresh",
 		Flags: slices.Concat([]cli.Flag{
+			quietFlag(),
 			&cli.StringFlag{Name: "to", Usage: "the `FOLDER` of copies that they are moved to (otherwise endroit's own)"},
 			&cli.BoolFlag{Name: "all-accounts", Usage: "of every account; otherwise only of the one in use, where accounts are told apart"},
 		}, changeFlags(), choiceFlags("progress"), whereFlags(), []cli.Flag{jsonFlag()}),
@@ -236,7 +238,7 @@ func (a *app) copyFirst(
 		if err != nil {
 			return err
 		}
-		taken, err := a.take(ctx, s, side, what, folder, name, set)
+		taken, err := a.take(ctx, s, side, what, folder, name, set, c.Duration("quiet"))
 		if err != nil {
 			return err
 		}
@@ -257,9 +259,9 @@ func (a *app) copyFirst(
 
 // take takes a copy of a side to a folder, also where nothing has changed.
 func (a *app) take(
-	ctx context.Context, s *subject, side *copies.Side, what copies.Choice, folder, name string, set bool,
+	ctx context.Context, s *subject, side *copies.Side, what copies.Choice, folder, name string, set bool, quiet time.Duration,
 ) (*copies.Taken, error) {
-	job := &copyJob{to: folder, name: name, form: copies.Folder, choice: what, always: true}
+	job := &copyJob{to: folder, name: name, form: copies.Folder, choice: what, always: true, quiet: quiet}
 	var err error
 	if job.machine, err = pseudonym("copies"); err != nil {
 		return nil, err

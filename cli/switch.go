@@ -20,6 +20,7 @@ func (a *app) switchSets() *cli.Command {
 		ShellComplete: completes(a.offerTitles),
 		Name:          "switch", Usage: "switch between named sets of a title's progress",
 		Flags: slices.Concat([]cli.Flag{
+			quietFlag(),
 			&cli.StringFlag{Name: "current", Usage: "the `NAME` for what is there now, where it has none yet (\"main\" if not given)"},
 			&cli.StringFlag{Name: "to", Usage: "the `FOLDER` of copies that sets are kept in (otherwise endroit's own)"},
 			&cli.BoolFlag{Name: "list", Usage: "list the sets of the TITLE, and which is in place"},

@@ -238,6 +238,16 @@ func (s *Side) Items() []copyplan.Item {
 // location is the location of a file.
 func (s *Side) location(f SideFile) *locate.Location { return &s.Variant.Locations[f.Location] }
 
+// sample opens a file of the side that has content.
+func (s *Side) sample() (*os.File, error) {
+	for _, f := range s.Files {
+		if f.Kind == copyplan.Regular && f.Size > 0 {
+			return s.open(f)
+		}
+	}
+	return nil, ErrEmpty
+}
+
 // open opens a file of the side, the one that was found.
 func (s *Side) open(f SideFile) (*os.File, error) { return s.here.Open(s.location(f), f.File) }
 

@@ -106,7 +106,7 @@ func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
 		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
 	}
 	removeParts(folder, o.Machine)
-	if err := disk.CheckSpace(folder, bytesBeside(side, last)); err != nil {
+	if err := disk.CheckSpaceFor(folder, bytesBeside(side, last), side.sample); err != nil {
 		return nil, err
 	}
 	now := time.Now()

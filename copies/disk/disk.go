@@ -262,6 +262,30 @@ func CheckSpace(folder string, bytes int64) error {
 	return nil
 }
 
+// CheckSpaceFor is CheckSpace for copies of files such as sample opens: where these can be
+// clones of the originals, they need no room.
+func CheckSpaceFor(folder string, bytes int64, sample func() (*os.File, error)) error {
+	full := CheckSpace(folder, bytes)
+	if full == nil {
+		return nil
+	}
+	from, err := sample()
+	if err != nil {
+		return full
+	}
+	defer from.Close()
+	to, err := os.CreateTemp(folder, ".endroit-clone-")
+	if err != nil {
+		return full
+	}
+	defer os.Remove(to.Name())
+	defer to.Close()
+	if clone(to, from) {
+		return nil
+	}
+	return full
+}
+
 // Cause is what an error of the system says, without the call and its path: who adds the
 // path says it in full.
 func Cause(err error) error {

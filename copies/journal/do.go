@@ -456,6 +456,8 @@ func (s *stage) keepAs(ctx context.Context, parent parentFolder, name, as string
 // checkSpace foresees whether there is room, on both sides.
 func (s *stage) checkSpace() error {
 	needs, where := map[uint64]int64{}, map[uint64]string{}
+	samples := map[uint64]func() (*os.File, error){}
+	copied := map[uint64]bool{} // where what is replaced is copied too, from elsewhere
 	devices := map[string]uint64{} // by folder
 	for i, c := range s.changes {
 		if c.Key.Path != "" {
@@ -463,6 +465,7 @@ func (s *stage) checkSpace() error {
 		}
 		if s.d.Steps[i].Copied {
 			needs[s.device] += c.Before.Size
+			copied[s.device] = true
 			where[s.device] = filepath.Dir(s.folder)
 		}
 		if c.After.Kind != copyplan.Regular || s.moved[i] != "" {
@@ -477,12 +480,19 @@ func (s *stage) checkSpace() error {
 			size -= h[1]
 		}
 		needs[device] += size
+		if size > 0 {
+			samples[device] = c.Open
+		}
 		if where[device] == "" {
 			where[device] = c.Top
 		}
 	}
 	for device, bytes := range needs {
-		if err := disk.CheckSpace(where[device], bytes); err != nil {
+		err := disk.CheckSpace(where[device], bytes)
+		if sample := samples[device]; err != nil && sample != nil && !copied[device] {
+			err = disk.CheckSpaceFor(where[device], bytes, sample)
+		}
+		if err != nil {
 			return err
 		}
 	}

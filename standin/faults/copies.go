@@ -8,6 +8,9 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"endroit/core/hive"
+	"endroit/core/regtext"
+	"endroit/registry"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -31,6 +34,7 @@ import (
 // copyGround is a person's home with a title in it.
 type copyGround struct {
 	programs, folder, home, game string
+	prefixes                     [2]string
 	faulty                       *faulty
 	spent                        map[string]time.Duration // by each command, the last time that it was left alone
 	Seen                         map[string]int           // what was seen, for the report
@@ -46,6 +50,18 @@ locations:
     holds: save
     seen: ["xdg-data:tarn/keepers/Anna.sav (new, 9 B)"]
   - at: xdg-config:tarn/tarn.ini
+    holds: config
+`
+
+// windowsDraft is that of its build for Windows, which is here in two prefixes.
+const windowsDraft = `format: endroit/draft/1
+title: Tarn
+os: windows
+runtime: native
+locations:
+  - at: roaming-app-data:Tarn/
+    holds: save
+  - at: registry:HKEY_CURRENT_USER/Software/Tarn/
     holds: config
 `
 
@@ -87,8 +103,20 @@ func runCopies(ctx context.Context, programs string, kills int, broken bool) (ma
 			return nil, err
 		}
 	}
-	if err := os.WriteFile(filepath.Join(folder, "tarn.draft.yaml"), []byte(tarnDraft), 0o600); err != nil {
-		return nil, err
+	for name, text := range map[string]string{"tarn": tarnDraft, "windows": windowsDraft} {
+		if err := os.WriteFile(filepath.Join(folder, name+".draft.yaml"), []byte(text), 0o600); err != nil {
+			return nil, err
+		}
+	}
+	for i, name := range []string{"first", "second"} {
+		g.prefixes[i] = filepath.Join(folder, name)
+		if err := os.MkdirAll(roaming(g.prefixes[i]), 0o755); err != nil {
+			return nil, err
+		}
+		hive := []byte("WINE REGISTRY Version 2\n\n[Software\\\\Other] 1\n")
+		if err := os.WriteFile(filepath.Join(g.prefixes[i], "user.reg"), hive, 0o600); err != nil {
+			return nil, err
+		}
 	}
 	if broken {
 		if g.faulty, err = mountFaulty(filepath.Join(folder, "behind"), g.game); err != nil {
@@ -100,7 +128,7 @@ func runCopies(ctx context.Context, programs string, kills int, broken bool) (ma
 	}
 	g.play(30)
 	for range 2 {
-		if _, err := g.endroit(ctx, "copy", "--yes", "--always"); err != nil {
+		if _, err := g.endroit(ctx, "copy", "--yes", "--always", "--quiet", "10ms"); err != nil {
 			return nil, err
 		}
 		g.play(12)
@@ -114,6 +142,30 @@ func runCopies(ctx context.Context, programs string, kills int, broken bool) (ma
 		return g.Seen, fmt.Errorf("a copy is damaged: %w\n%s", err, out)
 	}
 	return g.Seen, nil
+}
+
+// roaming is the folder of the game in a prefix.
+func roaming(prefix string) string {
+	return filepath.Join(prefix, "drive_c", "users", "player", "AppData", "Roaming", "Tarn")
+}
+
+// key is the game's registry key in a prefix.
+func key(prefix string) registry.Key {
+	return registry.Key{Prefix: prefix, Path: `HKEY_CURRENT_USER\Software\Tarn`}
+}
+
+// playWindows is the part of the build for Windows.
+func (g *copyGround) playWindows(ctx context.Context) error {
+	for i := range rand.IntN(6) {
+		data := make([]byte, 100+rand.IntN(20_000))
+		data[0], data[1] = byte(rand.IntN(256)), byte(i)
+		if err := os.WriteFile(filepath.Join(roaming(g.prefixes[0]), fmt.Sprintf("slot%d.sav", i)), data, 0o644); err != nil {
+			return err
+		}
+	}
+	return registry.Write(ctx, key(g.prefixes[0]), []hive.Branch{
+		{Values: []hive.Raw{{Name: "Volume", Kind: hive.DWord, Data: []byte{byte(rand.IntN(100)), 0, 0, 0}}}},
+	})
 }
 
 func (g *copyGround) unmount() {
@@ -142,7 +194,22 @@ func (g *copyGround) play(n int) {
 // state reads all files of the game.
 func (g *copyGround) state() (content, error) {
 	out := content{}
-	for _, top := range []string{g.game, filepath.Join(g.home, ".config", "tarn")} {
+	for _, prefix := range g.prefixes {
+		tree, _, err := registry.Read(context.Background(), key(prefix))
+		if err != nil {
+			return nil, err
+		}
+		if len(tree) == 0 {
+			continue
+		}
+		text, err := regtext.Text(key(prefix).Path, tree)
+		if err != nil {
+			return nil, err
+		}
+		sum := sha256.Sum256(text)
+		out[key(prefix).String()] = hex.EncodeToString(sum[:])
+	}
+	for _, top := range []string{g.game, filepath.Join(g.home, ".config", "tarn"), roaming(g.prefixes[0]), roaming(g.prefixes[1])} {
 		err := filepath.WalkDir(top, func(path string, e fs.DirEntry, err error) error {
 			if err != nil || e.IsDir() {
 				return err
@@ -167,6 +234,11 @@ func (g *copyGround) command(ctx context.Context, args ...string) *exec.Cmd {
 	switch args[0] {
 	case "copy", "clear", "switch", "keep":
 		args = slices.Insert(slices.Clone(args), 1, filepath.Join(g.folder, "tarn.draft.yaml"))
+	case "carry":
+		args = append(
+			slices.Insert(slices.Clone(args), 1, filepath.Join(g.folder, "windows.draft.yaml")), "--from", g.prefixes[0], "--to", g.prefixes[1],
+			"--prefix", g.prefixes[0], "--prefix", g.prefixes[1], "--holds", "save", "--holds", "config",
+		)
 	case "putback":
 		args = append(slices.Clone(args), "--draft", filepath.Join(g.folder, "tarn.draft.yaml"))
 	}
@@ -188,13 +260,16 @@ func (g *copyGround) endroit(ctx context.Context, args ...string) ([]byte, error
 // draw draws a command that changes files, or takes a copy.
 func (g *copyGround) draw(ctx context.Context) ([]string, error) {
 	agreed := []string{"--yes", "--although", "observed", "--although", "newer", "--although", "changed", "--json"}
-	switch rand.IntN(10) {
+	copying := append(slices.Clone(agreed), "--quiet", "10ms") // or most kills would meet it waiting
+	switch rand.IntN(12) {
 	case 0, 1:
-		return []string{"copy", "--always", "--yes", "--json"}, nil
+		return []string{"copy", "--always", "--yes", "--json", "--quiet", "10ms"}, nil
 	case 2:
-		return append([]string{"clear"}, agreed...), nil
+		return append([]string{"clear"}, copying...), nil
 	case 3, 4:
-		return append([]string{"switch", []string{"red", "green", "blue"}[rand.IntN(3)]}, agreed...), nil
+		return append([]string{"switch", []string{"red", "green", "blue"}[rand.IntN(3)]}, copying...), nil
+	case 10, 11:
+		return append([]string{"carry"}, copying...), g.playWindows(ctx)
 	case 5:
 		return []string{"keep", "--quiet", "20ms", "--at-most", "4", "--json"}, nil
 	case 6, 7:
