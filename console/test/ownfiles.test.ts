@@ -49,15 +49,9 @@ describe('how people copy a title’s files', () => {
     )
   })
 
-  it('uses nothing that is disputed, withdrawn or a registry key', () => {
+  it('uses nothing that is disputed or withdrawn', () => {
     expect(
       ways('Tidewrack', variant(location('xdg-data:tidewrack/', 'save', { usable: false })), {
-        launchers: ['Quayside', 'Brasslight'],
-        known: true,
-      }),
-    ).toEqual([])
-    expect(
-      ways('Tidewrack', variant(location('registry:HKEY_CURRENT_USER/Software/Tidewrack/', 'config')), {
         launchers: ['Quayside', 'Brasslight'],
         known: true,
       }),
@@ -68,5 +62,17 @@ describe('how people copy a title’s files', () => {
         known: true,
       }),
     ).toHaveLength(2)
+  })
+
+  it('says how a registry key is copied by hand', () => {
+    const key = 'registry:HKEY_CURRENT_USER/Software/Tidewrack/'
+    const [copy, back, fresh] = ways('Tidewrack', variant(location(key, 'save')), {
+      launchers: [],
+      known: false,
+    })
+    const step = (steps: Step[]) => steps.find((s) => s.at === key)!.text
+    expect(step(copy!.hand)).toBe('In the registry editor, export this key with all below it (progress):')
+    expect(step(back!.hand)).toMatch(/delete this key, then import/)
+    expect(step(fresh!.hand)).toMatch(/export this key with all below it, then delete it/)
   })
 })

@@ -76,7 +76,7 @@ func main() {
 	only := flag.String(
 		"only", "",
 		"measure one thing alone: beside, start, trace, wine, memory, judge, page, locate, sources, copies, "+
-			"unchanged or record",
+			"unchanged, parts or record",
 	)
 	titles := flag.Int("titles", 0, "measure the record with so many titles alone")
 	flag.Parse()
@@ -99,6 +99,7 @@ func main() {
 		{"sources", func() error { return sources(*rounds) }},
 		{"copies", func() error { return copiesOfMany(*programs, min(*rounds, 3)) }},
 		{"unchanged", func() error { return copyAllUnchanged(*programs) }},
+		{"parts", partsOf},
 		{"record", func() error { return records(*programs) }},
 	} {
 		switch {

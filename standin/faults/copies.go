@@ -37,6 +37,7 @@ type copyGround struct {
 	prefixes                     [2]string
 	faulty                       *faulty
 	spent                        map[string]time.Duration // by each command, the last time that it was left alone
+	disturbances                 int                      // kills, and disks that failed
 	Seen                         map[string]int           // what was seen, for the report
 }
 
@@ -133,7 +134,7 @@ func runCopies(ctx context.Context, programs string, kills int, broken bool) (ma
 		}
 		g.play(12)
 	}
-	for round := range kills {
+	for round := 0; g.disturbances < kills; round++ { // a command that has nothing to do is no round
 		if err := g.copyRound(ctx, broken && round%2 == 0); err != nil {
 			return g.Seen, fmt.Errorf("round %d: %w", round+1, err)
 		}
@@ -340,6 +341,9 @@ func (g *copyGround) copyRound(ctx context.Context, failing bool) error {
 		return err
 	}
 	g.Seen[command[0]+" "+how]++
+	if how != "ended" {
+		g.disturbances++
+	}
 	is, err := g.state()
 	if err != nil {
 		return err

@@ -58,7 +58,7 @@ func main() {
 			fmt.Fprintln(os.Stderr, "faults:", err)
 			os.Exit(1)
 		}
-		fmt.Printf("%d rounds in %.0f s: after each, every file had one of its two contents, and the next start ended the operation\n",
+		fmt.Printf("%d commands killed, or on a disk that fails, in %.0f s: after each, every file had one of its two contents, and the next start ended the operation\n",
 			*copying, time.Since(started).Seconds())
 		return
 	}
