@@ -98,13 +98,17 @@ func Gather(ctx context.Context, here *locate.Resolver, t locate.Title, v locate
 			continue
 		}
 		if l.Place().Anchor == place.Registry {
+			if choice.Slot != "" {
+				leave("a registry key has no slots")
+				continue
+			}
 			key, err := s.readKey(ctx, i)
 			if err != nil {
 				leave(err.Error())
 				continue
 			}
 			s.looked = append(s.looked, i)
-			if key.Kind != copyplan.Nothing && choice.Slot == "" {
+			if key.Kind != copyplan.Nothing {
 				s.Files = append(s.Files, key)
 			}
 			continue

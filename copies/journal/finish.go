@@ -346,6 +346,19 @@ func takeBack(folder string, d *document) error {
 	if err := removePrepared(d); err != nil {
 		return err
 	}
+	return discard(folder)
+}
+
+// discard removes an operation's folder. Its document goes first: without one nothing was
+// begun, whatever else a crash leaves. Else the marks could be gone that say that it was
+// taken back, and the next start would finish it.
+func discard(folder string) error {
+	if err := os.Remove(filepath.Join(folder, documentFile)); ignoreMissing(err) != nil {
+		return err
+	}
+	if err := syncPath(folder); err != nil {
+		return err
+	}
 	return disk.RemoveAll(folder)
 }
 
@@ -392,13 +405,18 @@ func (j *Journal) endInterrupted(ctx context.Context) (ended []Operation, err er
 		}
 		d, err := readDocument(folder)
 		if errors.Is(err, errNoDocument) {
-			if err := disk.RemoveAll(folder); err != nil {
+			if err := discard(folder); err != nil {
 				return nil, err
 			}
 			continue
 		}
 		if err != nil {
 			return nil, err
+		}
+		if !has(folder, headFile) { // which the document has too
+			if err := writeJSON(filepath.Join(folder, headFile), d.head); err != nil {
+				return nil, err
+			}
 		}
 		op, err := operation(folder)
 		if err != nil {

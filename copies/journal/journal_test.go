@@ -494,3 +494,46 @@ func TestAJournalOfAnotherVersion(t *testing.T) {
 	var waits *WaitingError
 	assert.False(t, errors.As(err, &waits))
 }
+
+// A crash while the folder of an operation that was taken back is removed leaves nothing of
+// it: neither is it finished, nor does it keep the journal from being opened.
+func TestACrashWhileAnOperationIsDiscarded(t *testing.T) {
+	files := map[string]string{"a.sav": "day 1", "b.sav": "day 2"}
+	g := newGround(t, files)
+	j, _ := g.open()
+	var folder string
+	_, err := j.Do(t.Context(), about, []Change{g.change("a.sav", ""), g.change("b.sav", "day 9")}, func(done, of int) {
+		if done < of {
+			return
+		}
+		all, err := filepath.Glob(filepath.Join(g.journal, "*", documentFile))
+		require.NoError(t, err)
+		require.Len(t, all, 1)
+		folder = filepath.Dir(all[0])
+		g.write("a.sav", "day 1, played on") // so that it is taken back
+	})
+	require.Error(t, err)
+	assert.NoDirExists(t, folder)
+	j.Close()
+	// As far as a crash may have come: the document is gone first, the marks are not.
+	require.NoError(t, os.MkdirAll(filepath.Join(folder, keptFolder), 0o700))
+	for _, name := range []string{headFile, stagedMark, backMark} {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte("{}"), 0o600))
+	}
+	before := g.files()
+	j, ended := g.open()
+	assert.Empty(t, ended)
+	assert.NoDirExists(t, folder)
+	assert.Equal(t, before, g.files())
+	j.Close()
+
+	// And a document whose head is missing, as an earlier version could leave it.
+	d := document{head: head{Format: Format, ID: filepath.Base(folder), Number: 1, About: about}, Folders: []folderMade{}}
+	require.NoError(t, os.MkdirAll(filepath.Join(folder, keptFolder), 0o700))
+	require.NoError(t, writeJSON(filepath.Join(folder, documentFile), d))
+	j, ended = g.open()
+	require.Len(t, ended, 1)
+	assert.Equal(t, TakenBack, ended[0].State)
+	assert.NoDirExists(t, folder)
+	j.Close()
+}
