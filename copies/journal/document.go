@@ -186,10 +186,13 @@ func readJSON(name string, v any) error {
 		return err
 	}
 	if err := json.Unmarshal(data, v); err != nil {
-		return fmt.Errorf("%s is damaged", name)
+		return fmt.Errorf("%s %w", name, errDamaged)
 	}
 	return nil
 }
+
+// errDamaged says that a document cannot be read.
+var errDamaged = errors.New("is damaged")
 
 // errNoDocument says that an operation's folder has no document: nothing was begun.
 var errNoDocument = errors.New("nothing was begun")

@@ -410,6 +410,12 @@ func (j *Journal) endInterrupted(ctx context.Context) (ended []Operation, err er
 			}
 			continue
 		}
+		if op, unread := operation(folder); errors.Is(err, errDamaged) && unread == nil {
+			// It is known which title it is of, and keeps nobody from others.
+			op.State, op.Notes = Waiting, []string{err.Error()}
+			ended = append(ended, op)
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -495,6 +495,28 @@ func TestAJournalOfAnotherVersion(t *testing.T) {
 	assert.False(t, errors.As(err, &waits))
 }
 
+// An operation whose document is damaged waits, and keeps nobody from other titles.
+func TestADamagedOperation(t *testing.T) {
+	g := newGround(t, map[string]string{"a.sav": "day 1"})
+	folder := filepath.Join(g.journal, "20260101-000000-00000000")
+	require.NoError(t, os.MkdirAll(filepath.Join(folder, keptFolder), 0o755))
+	h := head{Format: Format, ID: filepath.Base(folder), Number: 1, About: About{Kind: "putback", Title: "Saltglass"}}
+	require.NoError(t, writeJSON(filepath.Join(folder, headFile), h))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, documentFile), []byte(`{"format":`), 0o600))
+	j, ended := g.open()
+	require.Len(t, ended, 1)
+	assert.Equal(t, Waiting, ended[0].State)
+	assert.Contains(t, ended[0].Notes[0], "is damaged")
+	_, err := j.Do(t.Context(), About{Kind: "clear", Title: "Saltglass"}, nil, nil)
+	var waits *WaitingError
+	assert.ErrorAs(t, err, &waits)
+	_, err = j.Do(t.Context(), about, []Change{g.change("a.sav", "day 2")}, nil)
+	require.NoError(t, err)
+	require.NoError(t, j.LetGo(ended[0].ID))
+	_, err = j.Do(t.Context(), About{Kind: "clear", Title: "Saltglass"}, nil, nil)
+	assert.NoError(t, err, "it was given up")
+}
+
 // A crash while the folder of an operation that was taken back is removed leaves nothing of
 // it: neither is it finished, nor does it keep the journal from being opened.
 func TestACrashWhileAnOperationIsDiscarded(t *testing.T) {
