@@ -133,8 +133,8 @@ func (a *app) listOperations(c *cli.Command, j *openedJournal) error {
 		list := []shownOperation{}
 		for _, op := range all {
 			changes, err := j.Changes(op)
-			if err != nil {
-				return err
+			if err != nil { // it waits; the others are listed all the same
+				op.Notes, changes = append(op.Notes, err.Error()), []journal.Changed{}
 			}
 			list = append(list, shownOperation{op, changes})
 		}
