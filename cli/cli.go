@@ -219,6 +219,7 @@ func (a *app) root() *cli.Command {
 			a.clear(),
 			a.switchSets(),
 			a.carry(),
+			a.prove(),
 			a.keep(),
 			a.undo(),
 			a.try(),

@@ -1,0 +1,404 @@
+// Package proof is the experiment by which progress, or settings, are shown to live in a
+// location: it is copied, taken away, the game is started and shows a new game or not; it is
+// brought back, the game is started, and shows the old progress.
+//
+//	p := proof.New(about, locations)
+//	for {
+//		step := p.Next()
+//		… do what it says, and …
+//		err := p.Done(step, event)
+//	}
+//
+// It is a machine without hands: values go in, and out comes what to do next. Each state can
+// be written down (it is JSON) and gone on from. Whatever happens, what was taken away is
+// brought back before it ends.
+package proof
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"endroit/core/phrase"
+)
+
+// Format is the name and version of a proof's document.
+const Format = "endroit/proof/1"
+
+// Do is what has to be done next.
+type Do string
+
+// The steps.
+const (
+	Check    Do = "check"      // whether the game is closed, and its cloud is off
+	Copy     Do = "copy"       // take a copy of everything, and read it again
+	TakeAway Do = "take away"  // the locations of the round
+	Watch    Do = "watch"      // wait whether something brings files back
+	Start    Do = "start"      // start the game under observation, until it ends
+	Ask      Do = "ask"        // what state the game was in
+	Bring    Do = "bring back" // make all files those of the copy
+	Finish   Do = "finish"     // nothing: it is over
+)
+
+// Answer is the state that the game was in.
+type Answer string
+
+// The answers.
+const (
+	Anew     Answer = "new"      // a new game, or settings as they come
+	Progress Answer = "progress" // the progress, or the settings, that there were
+	Failed   Answer = "failed"   // the game did not start, or refused its files
+	Unsure   Answer = "unsure"
+)
+
+// Answers lists them.
+var Answers = []Answer{Anew, Progress, Failed, Unsure}
+
+// Result is what the experiment says of a location.
+type Result string
+
+// The results. A location is needed if the game does without its progress when the location
+// alone is away; not enough alone, if others are needed too.
+const (
+	Needed    Result = "needed"
+	NotNeeded Result = "not needed"
+	NotEnough Result = "not enough alone"
+	Undecided Result = "undecided"
+)
+
+// Location is one that is tried.
+type Location struct {
+	At    string `json:"at"`
+	Holds string `json:"holds"`
+	Files int    `json:"files"`
+	// Result and Why are empty until it is over.
+	Result Result `json:"result,omitempty"`
+	Why    string `json:"why,omitempty"`
+}
+
+// About says what a proof is of.
+type About struct {
+	Title    string `json:"title"`
+	TitleID  string `json:"title_id,omitempty"`
+	Variant  string `json:"variant"`
+	Version  string `json:"version,omitempty"`
+	Holds    string `json:"holds"` // save or config: what is asked for
+	By       string `json:"by"`    // the version of the program
+	Machine  string `json:"machine"`
+	Observer string `json:"observer,omitempty"`
+}
+
+// Returned is a file that was brought back while the game was closed.
+type Returned struct {
+	Path string `json:"path"`
+	By   string `json:"by,omitempty"` // the program, where that is known
+}
+
+// Sees is what the observation of a start says of one location.
+type Sees struct {
+	Location int `json:"location"`
+	Missing  int `json:"missing,omitzero"` // files that were looked for and not found
+	Anew     int `json:"anew,omitzero"`    // files that were made anew
+	Read     int `json:"read,omitzero"`    // files that were there, and read
+}
+
+// Round is one start of the game, with some locations away.
+type Round struct {
+	Away      []int      `json:"away"` // indexes of locations; none in the last, the control
+	Operation string     `json:"operation,omitempty"`
+	Returned  []Returned `json:"returned,omitempty"`
+	Trace     string     `json:"trace,omitempty"` // SHA-256 of its file
+	Sees      []Sees     `json:"sees,omitempty"`
+	Answer    Answer     `json:"answer,omitempty"`
+	// Contradiction says where the answer and the observation do not fit.
+	Contradiction string    `json:"contradiction,omitempty"`
+	Began         time.Time `json:"began"`
+}
+
+// Proof is an experiment, begun or over.
+type Proof struct {
+	Format string `json:"format"`
+	ID     string `json:"id"`
+	About
+	Began     time.Time  `json:"began"`
+	Locations []Location `json:"locations"`
+	Copy      string     `json:"copy,omitempty"` // the id of the copy
+	Rounds    []Round    `json:"rounds"`
+	At        Do         `json:"at"` // what has to be done next
+	// Ended says why it ended early; empty if it did not.
+	Ended string `json:"ended,omitempty"`
+}
+
+// Step is what has to be done next.
+type Step struct {
+	Do   Do
+	Away []int // of TakeAway: the locations
+	Left int   // how many starts of the game are left at most, this one counted
+}
+
+// Event is what came of a step. Which fields count depends on the step.
+type Event struct {
+	Copy      string     // of Copy
+	Operation string     // of TakeAway
+	Returned  []Returned // of Watch
+	Trace     string     // of Start
+	Sees      []Sees
+	Answer    Answer // of Ask; of Start it is Failed if the game could not be started
+	Now       time.Time
+}
+
+// New begins an experiment.
+func New(id string, about About, locations []Location, now time.Time) (*Proof, error) {
+	if len(locations) == 0 {
+		return nil, errors.New("there is no location to prove")
+	}
+	p := &Proof{Format: Format, ID: id, About: about, Began: now.UTC(), Locations: slices.Clone(locations), Rounds: []Round{}, At: Check}
+	return p, nil
+}
+
+// Next is what has to be done next.
+func (p *Proof) Next() Step {
+	s := Step{Do: p.At, Left: p.left()}
+	if p.At == TakeAway || p.At == Watch {
+		s.Away = slices.Clone(p.round().Away)
+	}
+	return s
+}
+
+func (p *Proof) round() *Round {
+	if len(p.Rounds) == 0 {
+		return nil
+	}
+	return &p.Rounds[len(p.Rounds)-1]
+}
+
+// StepError says that something was done that was not next.
+type StepError struct{ Was, Is Do }
+
+func (e *StepError) Error() string {
+	return fmt.Sprintf("the experiment is at %q, and not at %q", e.Is, e.Was)
+}
+
+// Done says that a step was done, and what came of it.
+func (p *Proof) Done(do Do, e Event) error {
+	if do != p.At || do == Finish {
+		return &StepError{do, p.At}
+	}
+	switch do {
+	case Check:
+		p.At = Copy
+	case Copy:
+		if e.Copy == "" {
+			return errors.New("no copy was taken")
+		}
+		p.Copy = e.Copy
+		p.begin(p.all(), e.Now)
+	case TakeAway:
+		p.round().Operation = e.Operation
+		p.At = Watch
+	case Watch:
+		p.round().Returned = e.Returned
+		p.At = Start
+	case Start:
+		p.round().Trace, p.round().Sees = e.Trace, e.Sees
+		if p.At = Ask; e.Answer == Failed {
+			p.round().Answer, p.At = Failed, Bring
+		}
+	case Ask:
+		if !slices.Contains(Answers, e.Answer) {
+			return fmt.Errorf("%q is no answer; there are new, progress, failed and unsure", e.Answer)
+		}
+		p.round().Answer = e.Answer
+		p.round().Contradiction = contradiction(p.round())
+		p.At = Bring
+	case Bring:
+		p.after(e.Now)
+	}
+	return nil
+}
+
+// GiveUp ends the experiment early: what is away is brought back, and then it is over with
+// what is known.
+func (p *Proof) GiveUp(why string) {
+	if p.At == Finish || p.Ended != "" {
+		return
+	}
+	p.Ended = why
+	if p.Copy == "" {
+		p.At = Finish
+		p.conclude()
+		return
+	}
+	p.At = Bring
+}
+
+// all are the indexes of all locations.
+func (p *Proof) all() []int {
+	out := make([]int, len(p.Locations))
+	for i := range out {
+		out[i] = i
+	}
+	return out
+}
+
+// begin begins a round.
+func (p *Proof) begin(away []int, now time.Time) {
+	p.Rounds = append(p.Rounds, Round{Away: away, Began: now.UTC()})
+	if p.At = TakeAway; len(away) == 0 {
+		p.At = Start
+	}
+}
+
+// after decides, once everything is back, what the next round is.
+func (p *Proof) after(now time.Time) {
+	if away, more := p.next(); more && p.Ended == "" {
+		p.begin(away, now)
+		return
+	}
+	p.At = Finish
+	p.conclude()
+}
+
+// next is what is away in the next round. The first takes all away: if the progress is there
+// all the same, none is needed. Else each is taken away by itself, and in the last nothing
+// is, so that the progress is seen to come back.
+func (p *Proof) next() (away []int, more bool) {
+	first := p.Rounds[0]
+	if len(p.round().Away) == 0 {
+		return nil, false // that was the control
+	}
+	if first.Answer == Anew && len(p.Locations) > 1 {
+		if n := len(p.Rounds) - 1; n < len(p.Locations) {
+			return []int{n}, true
+		}
+	}
+	return nil, true
+}
+
+// left is how many starts there are at most, from the step that is next.
+func (p *Proof) left() int {
+	most := 2 // all away, and the control
+	if len(p.Locations) > 1 {
+		most += len(p.Locations)
+	}
+	if len(p.Rounds) > 0 && p.Rounds[0].Answer != "" && p.Rounds[0].Answer != Anew {
+		most = 2
+	}
+	done := 0
+	for _, r := range p.Rounds {
+		if r.Answer != "" {
+			done++
+		}
+	}
+	if p.Ended != "" || p.At == Finish {
+		return 0
+	}
+	return max(most-done, 0)
+}
+
+// contradiction says where an answer does not fit what was observed.
+func contradiction(r *Round) string {
+	read := 0
+	for _, s := range r.Sees {
+		if slices.Contains(r.Away, s.Location) {
+			read += s.Read
+		}
+	}
+	switch {
+	case len(r.Returned) > 0:
+		return fmt.Sprintf(
+			"%s brought back before the game was started, so that this round shows nothing of them",
+			phrase.Count(len(r.Returned), "file was", "files were"),
+		)
+	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && (r.Answer == Progress || r.Answer == Anew):
+		return "all files were there, and the game read none of them: was it this game, and did it get so far?"
+	case r.Answer == Anew && read > 0:
+		return fmt.Sprintf("%s of what was taken away was there all the same, and was read", phrase.Count(read, "file", "files"))
+	}
+	return ""
+}
+
+func sum(sees []Sees) (read int) {
+	for _, s := range sees {
+		read += s.Read
+	}
+	return read
+}
+
+// conclude says what the rounds show of each location.
+func (p *Proof) conclude() {
+	whole := func(why string) {
+		for i := range p.Locations {
+			p.Locations[i].Result, p.Locations[i].Why = Undecided, why
+		}
+	}
+	for _, r := range p.Rounds {
+		if r.Contradiction != "" {
+			whole(r.Contradiction)
+			return
+		}
+	}
+	control := p.round()
+	switch {
+	case p.Ended != "":
+		whole("it was ended early: " + p.Ended)
+		return
+	case control == nil || len(control.Away) > 0:
+		whole("it was not ended")
+		return
+	case control.Answer != Progress:
+		whole("with all files in their places again, the game did not show the progress: nothing is shown by its absence before")
+		return
+	}
+	what := map[string]string{"config": "the settings"}[p.Holds]
+	if what == "" {
+		what = "the progress"
+	}
+	switch p.Rounds[0].Answer {
+	case Progress:
+		for i := range p.Locations {
+			p.Locations[i].Result = NotNeeded
+			p.Locations[i].Why = what + " was there with all of these locations away: it is kept elsewhere"
+		}
+		return
+	case Anew:
+	default:
+		whole("the first start gave no answer: " + string(p.Rounds[0].Answer))
+		return
+	}
+	if len(p.Locations) == 1 {
+		p.Locations[0].Result, p.Locations[0].Why = Needed, "away, the game began anew; back, "+what+" was there again"
+		return
+	}
+	var needed []int
+	for _, r := range p.Rounds[1 : len(p.Rounds)-1] {
+		i := r.Away[0]
+		l := &p.Locations[i]
+		switch r.Answer {
+		case Anew:
+			l.Result, l.Why = Needed, "with it alone away, the game began anew"
+			needed = append(needed, i)
+		case Progress:
+			l.Result, l.Why = NotNeeded, "with it alone away, "+what+" was there"
+		default:
+			l.Result, l.Why = Undecided, "with it alone away, the start gave no answer: "+string(r.Answer)
+		}
+	}
+	if len(needed) > 1 {
+		var names []string
+		for _, i := range needed {
+			names = append(names, p.Locations[i].At)
+		}
+		for _, i := range needed {
+			p.Locations[i].Result = NotEnough
+			p.Locations[i].Why += "; all of these are needed together: " + strings.Join(names, ", ")
+		}
+	}
+	if len(needed) == 0 && !slices.ContainsFunc(p.Locations, func(l Location) bool { return l.Result == Undecided }) {
+		for i := range p.Locations {
+			p.Locations[i].Why += "; with all of them away the game began anew, so any of the others is enough"
+		}
+	}
+}
