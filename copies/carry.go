@@ -326,9 +326,7 @@ func WriteCarried(ctx context.Context, from *Copy, carried *Carried, to string, 
 		}
 	}
 	r.Taken = time.Now().UTC().Truncate(time.Millisecond)
-	checked := make(chan error, 1)
-	checked <- r.Check()
-	return t.publish(ctx, &r, checked)
+	return t.publish(ctx, t.write(&r))
 }
 
 // takeOver copies a stored file of another copy into this one, and checks it.

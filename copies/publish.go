@@ -15,11 +15,11 @@ import (
 )
 
 // record says what the copy is.
-func (t *taking) record(side *Side, now time.Time) *copyrecord.Record {
+func (t *taking) record(side *Side) *copyrecord.Record {
 	v := side.Variant
 	r := &copyrecord.Record{
 		Format: copyrecord.Format, ID: newID(), Title: side.Title, TitleID: side.TitleID, Name: t.o.Name, Set: t.o.Set, Kept: t.o.Kept,
-		Taken: now.UTC().Truncate(time.Millisecond), By: t.o.By, Machine: t.o.Machine, Source: side.Source,
+		Taken: t.now.UTC().Truncate(time.Millisecond), By: t.o.By, Machine: t.o.Machine, Source: side.Source,
 		Variant: copyrecord.Variant{
 			Store: v.Store, Reference: v.Reference, Launcher: v.Launcher, OS: v.System, Runtime: v.Runtime, Version: v.Version,
 			Account: v.Account, Parts: side.parts(),
@@ -41,14 +41,28 @@ func (t *taking) record(side *Side, now time.Time) *copyrecord.Record {
 	return r
 }
 
-// publish gives the copy its name, when it is whole and on the disk. checked is what is wrong
-// with the record.
-func (t *taking) publish(ctx context.Context, r *copyrecord.Record, checked <-chan error) (*Copy, error) {
-	text, err := r.Text()
-	if wrong := <-checked; wrong != nil {
-		return nil, wrong
-	}
-	if err != nil {
+// writtenRecord is a record that is being written, and checked.
+type writtenRecord struct {
+	*copyrecord.Record
+	text chan []byte
+	errs chan error // of both
+}
+
+func (t *taking) write(r *copyrecord.Record) *writtenRecord {
+	w := &writtenRecord{r, make(chan []byte, 1), make(chan error, 2)}
+	go func() {
+		text, err := r.Text()
+		w.text <- text
+		w.errs <- err
+	}()
+	go func() { w.errs <- r.Check() }()
+	return w
+}
+
+// publish gives the copy its name, when it is whole and on the disk.
+func (t *taking) publish(ctx context.Context, w *writtenRecord) (*Copy, error) {
+	r, text := w.Record, <-w.text
+	if err := errors.Join(<-w.errs, <-w.errs); err != nil {
 		return nil, err
 	}
 	if err := os.WriteFile(filepath.Join(t.part, copyrecord.FileName), text, 0o644); err != nil {

@@ -124,14 +124,15 @@ func Gather(ctx context.Context, here *locate.Resolver, t locate.Title, v locate
 			if choice.Slot != "" && f.Captures["slot"] != choice.Slot {
 				continue
 			}
-			at := l.PlaceOf(f).String()
+			names := f.Names()
+			at := place.Exact(l.Place().Anchor, names)
 			if had[f.Path] {
 				continue // two locations find it
 			}
 			had[f.Path] = true
 			s.Files = append(s.Files, SideFile{
 				copyplan.Item{Place: at, State: copyplan.State{Kind: copyplan.Regular, Size: f.Size, Time: f.Time}},
-				i, f, machine.Target{Top: f.Top(), Names: f.Names()}, registry.Key{}, nil, 0,
+				i, f, machine.Target{Top: f.Top(), Names: names}, registry.Key{}, nil, 0,
 			})
 		}
 	}

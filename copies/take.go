@@ -109,8 +109,7 @@ func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
 	if err := disk.CheckSpaceFor(folder, bytesBeside(side, last), side.sample); err != nil {
 		return nil, err
 	}
-	now := time.Now()
-	t := &taking{o: o, folder: folder, part: filepath.Join(folder, partName(o.Machine)), last: last}
+	t := &taking{o: o, now: time.Now(), folder: folder, part: filepath.Join(folder, partName(o.Machine)), last: last}
 	defer disk.RemoveAll(t.part)
 	if err := os.MkdirAll(t.part, 0o755); err != nil {
 		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
@@ -118,20 +117,20 @@ func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
 	if last != nil {
 		t.openLast()
 	}
-	tries, side, err := t.ofOneMoment(ctx, side)
+	tries, written, err := t.ofOneMoment(ctx, side)
 	t.lastOpen.close()
 	t.partOpen.close() // or Windows would not let it be renamed
 	if err != nil {
 		return nil, err
 	}
-	r := t.record(side, now)
-	checked := make(chan error, 1)
-	go func() { checked <- r.Check() }() // while it is written
+	saved := make(chan error, 1)
+	go func() { saved <- o.Seen.Save() }()
 	out := &Taken{Unchanged: t.unchanged, Written: t.written, Tries: tries}
-	if out.Copy, err = t.publish(ctx, r, checked); err != nil {
+	out.Copy, err = t.publish(ctx, written)
+	if err = errors.Join(err, <-saved); err != nil {
 		return nil, err
 	}
-	return out, o.Seen.Save()
+	return out, nil
 }
 
 // checkTarget refuses a folder of copies that lies where the files are: the next copy would
@@ -157,6 +156,7 @@ func checkTarget(side *Side, to string) error {
 // taking is a copy that is being taken.
 type taking struct {
 	o            TakeOptions
+	now          time.Time
 	folder, part string
 	last         *Copy
 	lastFiles    map[string]copyrecord.File // by place
@@ -209,7 +209,9 @@ func (t *taking) openLast() {
 }
 
 // ofOneMoment copies the files until all were unchanged from the first look to the last.
-func (t *taking) ofOneMoment(ctx context.Context, side *Side) (tries int, of *Side, err error) {
+//
+// The record is written while they are looked at for the last time.
+func (t *taking) ofOneMoment(ctx context.Context, side *Side) (tries int, r *writtenRecord, err error) {
 	t.done, t.stored = map[string]doneFile{}, map[string]string{}
 	pause := t.o.Pause
 	if pause == 0 {
@@ -224,7 +226,10 @@ func (t *taking) ofOneMoment(ctx context.Context, side *Side) (tries int, of *Si
 			if len(changed) > 0 {
 				return tries, nil, &RestlessError{changed}
 			}
-			return tries, side, nil
+			return tries, t.write(t.record(side)), nil
+		}
+		if len(changed) == 0 {
+			r = t.write(t.record(side))
 		}
 		again, err := t.o.Again(ctx)
 		if err != nil {
@@ -239,7 +244,7 @@ func (t *taking) ofOneMoment(ctx context.Context, side *Side) (tries int, of *Si
 			}
 		}
 		if len(changed) == 0 {
-			return tries, side, nil
+			return tries, r, nil
 		}
 		if tries == maxTries {
 			return tries, nil, &RestlessError{changed[:min(len(changed), 5)]}
@@ -397,7 +402,7 @@ func (t *taking) copyAll(ctx context.Context, side *Side) (changed []string, err
 	defer root.Close()
 	results := make([]doneFile, len(side.Files))
 	restless := make([]bool, len(side.Files))
-	err = parallel.EachTold(ctx, len(side.Files), t.o.Told, func(ctx context.Context, i int) error {
+	copyFile := func(ctx context.Context, i int) error {
 		f := side.Files[i]
 		had, ok := t.done[f.Place]
 		if ok && f.Kind == copyplan.Regular && had.Size == f.Size && had.Time.Equal(f.Time) && had.fresh() == 0 {
@@ -413,6 +418,19 @@ func (t *taking) copyAll(ctx context.Context, side *Side) (changed []string, err
 			restless[i] = true
 		case err != nil:
 			return fmt.Errorf("%s: %w", f.File.Path, disk.Cause(err))
+		}
+		return nil
+	}
+	told, pieces := t.told(len(side.Files)), side.pieces()
+	err = parallel.Each(ctx, len(pieces), func(ctx context.Context, n int) error {
+		for i := pieces[n].from; i < pieces[n].to; i++ {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if err := copyFile(ctx, i); err != nil {
+				return err
+			}
+			told()
 		}
 		return nil
 	})
@@ -432,6 +450,44 @@ func (t *taking) copyAll(ctx context.Context, side *Side) (changed []string, err
 		}
 	}
 	return changed, nil
+}
+
+// told tells after each file how many are done, one at a time.
+func (t *taking) told(of int) func() {
+	if t.o.Told == nil {
+		return func() {}
+	}
+	var lock sync.Mutex
+	done := 0
+	return func() {
+		lock.Lock()
+		defer lock.Unlock()
+		done++
+		t.o.Told(done, of)
+	}
+}
+
+// piece is a part of a side's files, of one folder: two of these are not copied at once
+// into one folder, which the system would have to keep in order.
+type piece struct{ from, to int }
+
+// The bounds of a piece, so that there is work for all.
+const (
+	pieceFiles = 64
+	pieceBytes = 4 << 20
+)
+
+func (s *Side) pieces() (all []piece) {
+	last, bytes := "", int64(0)
+	for i, f := range s.Files {
+		folder := path.Dir(f.Place)
+		if n := len(all); n > 0 && folder == last && i-all[n-1].from < pieceFiles && bytes+f.Size <= pieceBytes {
+			all[n-1].to, bytes = i+1, bytes+f.Size
+			continue
+		}
+		all, last, bytes = append(all, piece{i, i + 1}), folder, f.Size
+	}
+	return all
 }
 
 // copyOne brings one file into the copy.
@@ -463,7 +519,7 @@ func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideF
 	}
 	attributes := disk.Read(from, info)
 	d.Stored, d.Mode, d.Xattrs, d.Holes = stored, copyrecord.Mode(attributes.Mode), attributes.Xattrs, attributes.Holes
-	if err := t.write(ctx, root, from, f, attributes, &d); err != nil {
+	if err := t.content(ctx, root, from, f, attributes, &d); err != nil {
 		return d, err
 	}
 	after, err := from.Stat()
@@ -565,8 +621,8 @@ func (t *taking) makeFolder(root *os.Root, name string) error {
 	return nil
 }
 
-// write copies a file's content.
-func (t *taking) write(ctx context.Context, root *os.Root, from *os.File, f SideFile, a disk.Attributes, d *doneFile) error {
+// content copies a file's content.
+func (t *taking) content(ctx context.Context, root *os.Root, from *os.File, f SideFile, a disk.Attributes, d *doneFile) error {
 	name := filepath.FromSlash(d.Stored)
 	if err := t.makeFolder(root, path.Dir(d.Stored)); err != nil {
 		return err

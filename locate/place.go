@@ -19,11 +19,6 @@ func (l *Location) Folds() bool { return l.fold }
 // the edition's reference.
 func (l *Location) Known() place.Captures { return l.known }
 
-// PlaceOf is the exact place of a file that the location found.
-func (l *Location) PlaceOf(f machine.File) place.Location {
-	return place.Of(l.place.Anchor, f.Names(), false)
-}
-
 // Target says where the file with these names below the location's anchor lies or would
 // lie; an error if the location does not cover it here, or it is guarded.
 func (h *Resolver) Target(l *Location, names []string) (machine.Target, error) {

@@ -100,6 +100,25 @@ func Of(a Anchor, names []string, folder bool) Location {
 	return Location{a, p}
 }
 
+// Exact is the text of the location of exactly one file: that of Of(a, names, false).
+func Exact(a Anchor, names []string) string {
+	var b strings.Builder
+	size := len(a) + 1
+	for _, n := range names {
+		size += len(n) + 1
+	}
+	b.Grow(size)
+	b.WriteString(string(a))
+	b.WriteByte(':')
+	for i, n := range names {
+		if i > 0 {
+			b.WriteByte('/')
+		}
+		encode(&b, n, true, true)
+	}
+	return b.String()
+}
+
 // Names gives the names below the anchor of an exact place. A part that was made
 // general, to hide whose it is, stands as it is written: "{account}".
 func (l Location) Names() (names []string) {

@@ -316,3 +316,15 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// The short way to an exact place's text is the long one's.
+func TestExact(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var names []string
+		for _, b := range rapid.SliceOfN(rapid.SliceOfN(rapid.ByteRange(1, 255), 1, 8), 1, 5).Draw(t, "names") {
+			names = append(names, string(b))
+		}
+		require.Equal(t, Of(XDGData, names, false).String(), Exact(XDGData, names))
+	})
+	assert.Equal(t, "xdg-data:a%20/%20b%25/c", Exact(XDGData, []string{"a ", " b%", "c"}))
+}
