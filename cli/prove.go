@@ -139,7 +139,7 @@ func (x *proving) begin(side *copies.Side) error {
 		holds = x.what.Holds[0]
 	}
 	x.p, err = proof.New(hex.EncodeToString(id), proof.About{
-		Title: x.s.title.Name, TitleID: x.s.title.ID, Variant: x.variant, Version: side.Variant.Version, Holds: holds,
+		Title: x.s.title.Name, TitleID: x.s.title.ID, Variant: x.variant, Version: side.Variant.Version, Holds: holds, Slot: x.what.Slot,
 		By: "endroit " + Version, Machine: machine,
 	}, locations, time.Now())
 	if err != nil {
@@ -243,7 +243,8 @@ func (x *proving) tell(format string, args ...any) {
 	}
 }
 
-// side looks at the variant as it is now.
+// side looks at the variant as it is now, with all that it keeps: what the game changes
+// beside what is proven is brought back too.
 func (x *proving) side(ctx context.Context) (*copies.Side, error) {
 	found, err := x.s.here.Title(ctx, x.s.title, nil)
 	if err != nil {
@@ -251,7 +252,7 @@ func (x *proving) side(ctx context.Context) (*copies.Side, error) {
 	}
 	for _, v := range found.Variants {
 		if describeVariant(v) == x.p.Variant {
-			return x.s.gather(ctx, found, v, x.what), nil
+			return x.s.gather(ctx, found, v, copies.Choice{}), nil
 		}
 	}
 	return nil, fail(exitNotFound, "%s is no longer on this machine", x.p.Variant)
@@ -277,7 +278,7 @@ func (x *proving) closed(ctx context.Context, side *copies.Side) error {
 
 func (x *proving) take(ctx context.Context, side *copies.Side) (*copies.Copy, error) {
 	var taken *copies.Copy
-	err := x.a.copyFirst(x.c, x.s, side, x.what, "before proving", false, "", func(c *copies.Copy) { taken = c })(ctx)
+	err := x.a.copyFirst(x.c, x.s, side, copies.Choice{}, "before proving", false, "", func(c *copies.Copy) { taken = c })(ctx)
 	return taken, err
 }
 
@@ -290,7 +291,7 @@ func (x *proving) takeAway(ctx context.Context, side *copies.Side, away []int) (
 	only := *side
 	only.Files = nil
 	for _, f := range side.Files {
-		if slices.ContainsFunc(away, func(i int) bool { return x.p.Locations[i].At == side.Variant.Locations[f.Location].At }) {
+		if x.isAway(side, f, away) {
 			only.Files = append(only.Files, f)
 		}
 	}
@@ -311,6 +312,13 @@ func (x *proving) takeAway(ctx context.Context, side *copies.Side, away []int) (
 	return op.ID, nil
 }
 
+// isAway reports whether a file is of a location that is away, and of the slot that is meant.
+func (x *proving) isAway(side *copies.Side, f copies.SideFile, away []int) bool {
+	at := side.Variant.Locations[f.Location].At
+	return slices.ContainsFunc(away, func(i int) bool { return x.p.Locations[i].At == at }) &&
+		(x.p.Slot == "" || f.File.Captures["slot"] == x.p.Slot)
+}
+
 // watch waits whether something brings files back while the game is closed.
 func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned, err error) {
 	select {
@@ -323,8 +331,7 @@ func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned,
 		return nil, err
 	}
 	for _, f := range side.Files {
-		at := side.Variant.Locations[f.Location].At
-		if slices.ContainsFunc(away, func(i int) bool { return x.p.Locations[i].At == at }) {
+		if x.isAway(side, f, away) {
 			r := proof.Returned{Path: f.File.Path}
 			if programs := x.a.programs(ctx, side); len(programs) > 0 {
 				r.By = programs[0].Name
@@ -454,7 +461,7 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	if err != nil {
 		return err
 	}
-	plan, err := copies.PlanPutback(ctx, side, c, copies.PutbackOptions{Choice: x.what, Seen: seen})
+	plan, err := copies.PlanPutback(ctx, side, c, copies.PutbackOptions{Seen: seen})
 	if err != nil {
 		return err
 	}
@@ -486,8 +493,13 @@ func (x *proving) end(ctx context.Context) error {
 			return err
 		}
 	}
+	for _, r := range x.p.Rounds { // also of the time before an interruption
+		if r.Operation != "" && !slices.Contains(x.made, r.Operation) {
+			x.made = append(x.made, r.Operation)
+		}
+	}
 	for _, id := range x.made {
-		if err := x.j.LetGo(id); err != nil {
+		if err := x.j.LetGo(id); err != nil && !errors.Is(err, journal.ErrNothing) {
 			return journalError(err)
 		}
 	}
