@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"endroit/copies"
 	"endroit/copies/journal"
@@ -84,6 +85,13 @@ func newChanged(x *toChange) changed {
 
 // changeFiles says what an operation will do, asks, does it, and says how to undo it.
 func (a *app) changeFiles(ctx context.Context, c *cli.Command, j *openedJournal, x *toChange) error {
+	side := x.p.Side
+	if p, _, err := unfinishedProof(side.TitleID, side.Title, ""); err != nil || p != nil {
+		return cmp.Or(err, fail(
+			exitConflict, "an experiment with %s was interrupted, and what it took away is to be brought back first: endroit prove %s --take-back",
+			side.Title, quotedTitle(shown(side.Title)),
+		))
+	}
 	out := newChanged(x)
 	for _, op := range j.ended {
 		out.Ended = append(out.Ended, newInterrupted(op))

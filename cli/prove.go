@@ -3,12 +3,10 @@ package cli
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
-	"os/exec"
 	"os/signal"
 	"path/filepath"
 	"slices"
@@ -23,14 +21,9 @@ import (
 	"endroit/copies"
 	"endroit/copies/journal"
 	"endroit/core/draft"
-	"endroit/core/footprint"
 	"endroit/core/phrase"
-	"endroit/core/place"
 	"endroit/core/proof"
-	"endroit/core/trace"
-	"endroit/locate"
 	"endroit/safefile"
-	"endroit/tracefiles"
 )
 
 func (a *app) prove() *cli.Command {
@@ -63,7 +56,6 @@ type proving struct {
 	p       *proof.Proof
 	file    string
 	game    []string
-	asked   int
 	made    []string // operations
 }
 
@@ -231,6 +223,11 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 		return x.start(ctx, side)
 	case proof.Ask:
 		e.Answer, err = x.answer(ctx)
+		if slices.Contains(proof.Answers, e.Answer) {
+			x.tell("  it showed: %s", map[proof.Answer]string{
+				proof.Anew: "a new game", proof.Progress: "the progress", proof.Failed: "nothing, it did not start", proof.Unsure: "nobody is sure",
+			}[e.Answer])
+		}
 	case proof.Bring:
 		err = x.bring(ctx, side)
 	}
@@ -345,109 +342,6 @@ func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned,
 	return back, nil
 }
 
-// start starts the game under observation, and reads what it did.
-func (x *proving) start(ctx context.Context, side *copies.Side) (e proof.Event, err error) {
-	self, err := os.Executable()
-	if err != nil {
-		return e, err
-	}
-	name := strings.TrimSuffix(x.file, ".json") + fmt.Sprintf("-%d.trace", len(x.p.Rounds))
-	_ = os.Remove(name) // of a start that was interrupted
-	args := []string{"trace", "--quiet", "--title", x.p.Title, "--out", name}
-	if side.Variant.Prefix != "" {
-		args = append(args, "--prefix", side.Variant.Prefix)
-	}
-	if side.Variant.Install != "" {
-		args = append(args, "--install", side.Variant.Install)
-	}
-	c := exec.CommandContext(ctx, self, append(append(args, "--"), x.game...)...)
-	c.Stdin, c.Stdout, c.Stderr = x.a.in, x.a.err, x.a.err
-	c.Cancel = func() error { return c.Process.Signal(os.Interrupt) }
-	c.WaitDelay = 10 * time.Second
-	err = c.Run()
-	if ctx.Err() != nil {
-		return e, ctx.Err()
-	}
-	fp, _, unread := tracefiles.Read(name, footprint.Filter{})
-	if unread != nil {
-		x.tell("%s", x.a.missing("the game could not be started"))
-		e.Answer = proof.Failed
-		return e, nil
-	}
-	data, err := safefile.Read(name, maxTraceDigest)
-	if err != nil {
-		return e, err
-	}
-	sum := sha256.Sum256(data)
-	e.Trace = hex.EncodeToString(sum[:])
-	e.Sees = x.sees(side, fp)
-	return e, x.closed(ctx, side)
-}
-
-// maxTraceDigest bounds the trace of one start, in bytes.
-const maxTraceDigest = 1 << 30
-
-// sees counts what a start did with the files of each location.
-func (x *proving) sees(side *copies.Side, fp *footprint.Footprint) (all []proof.Sees) {
-	for i, l := range x.p.Locations {
-		n := slices.IndexFunc(side.Variant.Locations, func(m locate.Location) bool { return m.At == l.At })
-		if n < 0 {
-			continue
-		}
-		at := side.Variant.Locations[n].Place()
-		s := proof.Sees{Location: i}
-		for _, f := range fp.Files {
-			exact, err := place.ParseAny(f.Place)
-			if f.Place == "" || err != nil || exact.Anchor != at.Anchor {
-				continue
-			}
-			if _, covered := at.Match(exact.Names(), nil); !covered {
-				continue
-			}
-			was, is := f.Before.Is == trace.IsFile, f.After.Is == trace.IsFile
-			switch {
-			case was && f.Reads > 0:
-				s.Read++
-			case !was && is:
-				s.Anew++
-			case !was && f.Reads > 0:
-				s.Missing++
-			}
-		}
-		all = append(all, s)
-	}
-	return all
-}
-
-// answer asks what state the game was in: a person, a command, or what was said beforehand.
-func (x *proving) answer(ctx context.Context) (proof.Answer, error) {
-	if said := x.c.StringSlice("answer"); len(said) > 0 {
-		n := len(x.p.Rounds) - 1
-		if n >= len(said) {
-			return "", fail(exitUsage, "there was a start %d, and --answer has %d", n+1, len(said))
-		}
-		return proof.Answer(said[n]), nil
-	}
-	if line := x.c.String("ask"); line != "" {
-		c := exec.CommandContext(ctx, "sh", "-c", line)
-		c.Stderr = x.a.err
-		out, err := c.Output()
-		if err != nil {
-			return "", fail(exitFailed, "--ask %s: %w", line, err)
-		}
-		return proof.Answer(strings.ToLower(strings.TrimSpace(string(out)))), nil
-	}
-	for {
-		said, err := x.a.askLine("Did it show a new game, or your progress? [new/progress/failed/unsure]")
-		if err != nil {
-			return "", err
-		}
-		if answer := proof.Answer(strings.ToLower(said)); slices.Contains(proof.Answers, answer) {
-			return answer, nil
-		}
-	}
-}
-
 // bring makes all files those of the copy again.
 func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	if err := x.closed(ctx, side); err != nil {
@@ -557,7 +451,7 @@ func proofsFolder() (string, error) {
 const maxProof = 16 << 20
 
 // unfinishedProof finds the experiment with a title's variant that was interrupted; nil if
-// there is none.
+// there is none. Without a variant any of the title's is meant.
 func unfinishedProof(titleID, title, variant string) (*proof.Proof, string, error) {
 	folder, err := proofsFolder()
 	if err != nil {
@@ -576,7 +470,7 @@ func unfinishedProof(titleID, title, variant string) (*proof.Proof, string, erro
 		if err := json.Unmarshal(data, p); err != nil || p.Format != proof.Format {
 			continue // of a later version, or damaged: what it kept is in its copy
 		}
-		if p.At != proof.Finish && p.TitleID == titleID && p.Title == title && p.Variant == variant {
+		if p.At != proof.Finish && p.TitleID == titleID && p.Title == title && (variant == "" || p.Variant == variant) {
 			return p, name, nil
 		}
 	}

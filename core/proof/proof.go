@@ -86,7 +86,7 @@ type About struct {
 	Version  string `json:"version,omitempty"`
 	Holds    string `json:"holds"` // save or config: what is asked for
 	Slot     string `json:"slot,omitempty"`
-	By       string `json:"by"`    // the version of the program
+	By       string `json:"by"` // the version of the program
 	Machine  string `json:"machine"`
 	Observer string `json:"observer,omitempty"`
 }

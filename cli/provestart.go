@@ -1,0 +1,149 @@
+package cli
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"slices"
+	"strings"
+	"time"
+
+	"endroit/copies"
+	"endroit/core/footprint"
+	"endroit/core/place"
+	"endroit/core/proof"
+	"endroit/core/trace"
+	"endroit/locate"
+	"endroit/safefile"
+	"endroit/tracefiles"
+)
+
+// start starts the game under observation, and reads what it did.
+func (x *proving) start(ctx context.Context, side *copies.Side) (e proof.Event, err error) {
+	self, err := os.Executable()
+	if err != nil {
+		return e, err
+	}
+	name := strings.TrimSuffix(x.file, ".json") + fmt.Sprintf("-%d.trace", len(x.p.Rounds))
+	_ = os.Remove(name) // of a start that was interrupted
+	args := []string{"trace", "--quiet", "--title", x.p.Title, "--out", name}
+	if side.Variant.Prefix != "" {
+		args = append(args, "--prefix", side.Variant.Prefix)
+	}
+	if side.Variant.Install != "" {
+		args = append(args, "--install", side.Variant.Install)
+	}
+	c := exec.CommandContext(ctx, self, append(append(args, "--"), x.game...)...)
+	says := &withoutOwn{to: x.a.err}
+	c.Stdin, c.Stdout, c.Stderr = x.a.in, x.a.err, says
+	c.Cancel = func() error { return c.Process.Signal(os.Interrupt) }
+	c.WaitDelay = 10 * time.Second
+	_ = c.Run() // how the game ended says nothing: whether it ran, the trace tells
+	if ctx.Err() != nil {
+		return e, ctx.Err()
+	}
+	fp, _, unread := tracefiles.Read(name, footprint.Filter{})
+	if unread != nil {
+		x.tell("%s", x.a.missing("the game could not be started: "+shown(strings.Join(says.own, "; "))))
+		e.Answer = proof.Failed
+		return e, nil
+	}
+	data, err := safefile.Read(name, maxTraceDigest)
+	if err != nil {
+		return e, err
+	}
+	sum := sha256.Sum256(data)
+	e.Trace = hex.EncodeToString(sum[:])
+	e.Sees = x.sees(side, fp)
+	return e, x.closed(ctx, side)
+}
+
+// withoutOwn passes on what a game says, and keeps what endroit trace says of it.
+type withoutOwn struct {
+	to   io.Writer
+	line []byte
+	own  []string
+}
+
+func (w *withoutOwn) Write(data []byte) (int, error) {
+	for _, c := range data {
+		if w.line = append(w.line, c); c != '\n' && len(w.line) < 1<<16 {
+			continue
+		}
+		if text, own := strings.CutPrefix(string(w.line), "endroit: "); own {
+			w.own = append(w.own, strings.TrimSpace(text))
+		} else if _, err := w.to.Write(w.line); err != nil {
+			return 0, err
+		}
+		w.line = w.line[:0]
+	}
+	return len(data), nil
+}
+
+// maxTraceDigest bounds the trace of one start, in bytes.
+const maxTraceDigest = 1 << 30
+
+// sees counts what a start did with the files of each location.
+func (x *proving) sees(side *copies.Side, fp *footprint.Footprint) (all []proof.Sees) {
+	for i, l := range x.p.Locations {
+		n := slices.IndexFunc(side.Variant.Locations, func(m locate.Location) bool { return m.At == l.At })
+		if n < 0 {
+			continue
+		}
+		at := side.Variant.Locations[n].Place()
+		s := proof.Sees{Location: i}
+		for _, f := range fp.Files {
+			exact, err := place.ParseAny(f.Place)
+			if f.Place == "" || err != nil || exact.Anchor != at.Anchor {
+				continue
+			}
+			if _, covered := at.Match(exact.Names(), nil); !covered {
+				continue
+			}
+			was, is := f.Before.Is == trace.IsFile, f.After.Is == trace.IsFile
+			switch {
+			case was && f.Reads > 0:
+				s.Read++
+			case !was && is:
+				s.Anew++
+			case !was && f.Reads > 0:
+				s.Missing++
+			}
+		}
+		all = append(all, s)
+	}
+	return all
+}
+
+// answer asks what state the game was in: a person, a command, or what was said beforehand.
+func (x *proving) answer(ctx context.Context) (proof.Answer, error) {
+	if said := x.c.StringSlice("answer"); len(said) > 0 {
+		n := len(x.p.Rounds) - 1
+		if n >= len(said) {
+			return "", fail(exitUsage, "there was a start %d, and --answer has %d", n+1, len(said))
+		}
+		return proof.Answer(said[n]), nil
+	}
+	if line := x.c.String("ask"); line != "" {
+		c := exec.CommandContext(ctx, "sh", "-c", line)
+		c.Stderr = x.a.err
+		out, err := c.Output()
+		if err != nil {
+			return "", fail(exitFailed, "--ask %s: %w", line, err)
+		}
+		return proof.Answer(strings.ToLower(strings.TrimSpace(string(out)))), nil
+	}
+	for {
+		said, err := x.a.askLine("Did it show a new game, or your progress? [new/progress/failed/unsure]")
+		if err != nil {
+			return "", err
+		}
+		if answer := proof.Answer(strings.ToLower(said)); slices.Contains(proof.Answers, answer) {
+			return answer, nil
+		}
+	}
+}
