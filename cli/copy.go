@@ -65,7 +65,9 @@ type copyJob struct {
 }
 
 func (a *app) copyJob(c *cli.Command) (*copyJob, error) {
-	j := &copyJob{to: c.String("to"), name: c.String("name"), form: copies.Form(c.String("as")), always: c.Bool("always"), quiet: c.Duration("quiet")}
+	j := &copyJob{
+		to: c.String("to"), name: c.String("name"), form: copies.Form(c.String("as")), always: c.Bool("always"), quiet: c.Duration("quiet"),
+	}
 	if j.form == "" { // of a command that takes folders alone
 		j.form = copies.Folder
 	}

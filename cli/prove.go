@@ -337,7 +337,8 @@ func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned,
 		}
 	}
 	if len(back) > 0 {
-		x.tell("%s", x.a.missing(phrase.Count(len(back), "file was", "files were")+" brought back while the game was closed: "+shown(back[0].Path)))
+		what := phrase.Count(len(back), "file was", "files were")
+		x.tell("%s", x.a.missing(what+" brought back while the game was closed: "+shown(back[0].Path)))
 	}
 	return back, nil
 }

@@ -113,7 +113,8 @@ func TestCopiesOfAWindowsGameInWine(t *testing.T) {
 	assert.Contains(t, p.Run(t, exe, "copies", "--check"), "inside")
 	play("set volume 70\nload 1\nplay 200\nsave 1\n")
 	within := []string{
-		"putback", "inside", "--draft", draftInside, "--holds", "save", "--holds", "config", "--yes", "--although", "observed", "--although", "newer",
+		"putback", "inside", "--draft", draftInside, "--holds", "save", "--holds", "config", "--yes", "--although", "observed",
+		"--although", "newer",
 	}
 	// A file that is in use is noticed by how it is shared.
 	in = hold(t, p, game)

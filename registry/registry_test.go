@@ -87,7 +87,9 @@ func TestAPrefixAtRest(t *testing.T) {
 
 	_, _, err = Read(t.Context(), Key{folder, `HKEY_LOCAL_MACHINE\Software\Fen`})
 	assert.ErrorContains(t, err, "the prefix has no system.reg")
-	for _, path := range []string{"", "HKEY_CURRENT_USER", `HKEY_CURRENT_USER\Software`, `HKEY_USERS\a\b`, `HKEY_CURRENT_USER\Software\`, `HKEY_CURRENT_USER\\Software`} {
+	for _, path := range []string{
+		"", "HKEY_CURRENT_USER", `HKEY_CURRENT_USER\Software`, `HKEY_USERS\a\b`, `HKEY_CURRENT_USER\Software\`, `HKEY_CURRENT_USER\\Software`,
+	} {
 		_, _, err = Read(t.Context(), Key{folder, path})
 		assert.Error(t, err, path)
 		assert.Error(t, Write(t.Context(), Key{folder, path}, nil), path)

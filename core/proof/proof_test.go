@@ -199,7 +199,8 @@ func TestTheFilesEndAsTheyBegan(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		n := rapid.IntRange(1, 5).Draw(t, "locations")
 		p := begun(t, n)
-		g := &game{rapid.SliceOfNDistinct(rapid.IntRange(0, n-1), 0, n, func(i int) int { return i }).Draw(t, "needs"), rapid.Bool().Draw(t, "any"), map[int]bool{}}
+		needs := rapid.SliceOfNDistinct(rapid.IntRange(0, n-1), 0, n, func(i int) int { return i }).Draw(t, "needs")
+		g := &game{needs, rapid.Bool().Draw(t, "any"), map[int]bool{}}
 		starts := 0
 		for steps := 0; p.At != Finish; steps++ {
 			require.Less(t, steps, 200)

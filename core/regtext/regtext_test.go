@@ -131,7 +131,8 @@ func TestTextRoundTrips(t *testing.T) {
 			}
 			return all
 		}
-		in := sorted([]hive.Branch{{Values: values("top")}, {Path: rapid.StringMatching(`[a-z0-9 "=\[\]é]{1,6}`).Draw(t, "key"), Values: values("below")}})
+		key := rapid.StringMatching(`[a-z0-9 "=\[\]é]{1,6}`).Draw(t, "key")
+		in := sorted([]hive.Branch{{Values: values("top")}, {Path: key, Values: values("below")}})
 		text, err := Text(top, in)
 		require.NoError(t, err)
 		got, err := Parse(text, top)

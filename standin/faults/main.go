@@ -58,8 +58,10 @@ func main() {
 			fmt.Fprintln(os.Stderr, "faults:", err)
 			os.Exit(1)
 		}
-		fmt.Printf("%d commands killed, or on a disk that fails, in %.0f s: after each, every file had one of its two contents, and the next start ended the operation\n",
-			*copying, time.Since(started).Seconds())
+		fmt.Printf(
+			"%d commands killed, or on a disk that fails, in %.0f s: after each, every file had one of its two contents, "+
+				"and the next start ended the operation\n", *copying, time.Since(started).Seconds(),
+		)
 		return
 	}
 	g, err := Run(context.Background(), *programs, *kills)
