@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"net"
 	"os"
 	"os/exec"
@@ -32,9 +33,12 @@ func built(t *testing.T) string {
 func freeAddress(t *testing.T) string {
 	t.Helper()
 	for range 100 {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
-		require.NoError(t, err)
-		port := l.Addr().(*net.TCPAddr).Port
+		// Below those that systems give to whoever asks for any, which other tests do meanwhile.
+		port := 20_000 + rand.IntN(10_000)
+		l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+		if err != nil {
+			continue
+		}
 		beside, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port+1))
 		_ = l.Close()
 		if err == nil {

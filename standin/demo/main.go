@@ -146,6 +146,16 @@ func (d *demo) run(ctx context.Context) (err error) {
 
 func say(format string, args ...any) { fmt.Printf("== "+format+"\n", args...) }
 
+// lastLine is the last that the service's log says.
+func (d *demo) lastLine() string {
+	text, err := os.ReadFile(d.log())
+	if err != nil {
+		return err.Error()
+	}
+	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
+	return lines[len(lines)-1]
+}
+
 func (d *demo) log() string { return filepath.Join(d.folder, "service.log") }
 
 // serve starts the service. It ends with the demo, however that ends.
@@ -212,7 +222,7 @@ func (d *demo) ready(ctx context.Context, ended chan error) error {
 		select {
 		case err := <-ended:
 			ended <- err
-			return fmt.Errorf("the service ended at once (%v); its log is %s", err, d.log())
+			return fmt.Errorf("the service ended at once (%v); its log is %s: %s", err, d.log(), d.lastLine())
 		case <-ctx.Done():
 			return ctx.Err()
 		case <-time.After(20 * time.Millisecond):

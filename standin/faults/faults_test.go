@@ -27,7 +27,7 @@ func TestCopiesSurviveKills(t *testing.T) {
 	bin := t.TempDir()
 	out, err := exec.Command("go", "build", "-o", bin+"/endroit", "endroit/cmd/endroit").CombinedOutput()
 	require.NoError(t, err, string(out))
-	seen, err := RunCopies(t.Context(), bin, 40)
+	seen, err := RunCopies(t.Context(), bin, 20)
 	require.NoError(t, err)
 	killed := 0
 	for what, n := range seen {

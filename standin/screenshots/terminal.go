@@ -22,7 +22,7 @@ var commandPictures = []struct{ name, home, command, before string }{
 	{"locate", "tobin", "endroit locate 'Ninefold Orchard'; echo; endroit identify https://quayside.example/title/505310/", ""},
 	{"machine", "tobin", "endroit machine", ""},
 	{"putback", "tobin", "endroit putback 'before the storm' --dry-run; echo; endroit copies", copied},
-	{"present", "tobin", "endroit locate --all; echo; endroit locate Tidewrack", ""},
+	{"prove", "mira", "endroit prove tidewrack.draft.yaml --yes --although observed --although cloud --ask ./state.sh -- ./play.sh", provable},
 }
 
 // playing is a game in another terminal, that has just been saved.
@@ -34,6 +34,12 @@ const playing = `{ echo 'set volume 40'; echo 'play 60'; echo 'save 1'; echo 'pl
 const copied = `endroit copy saltglass --name 'before the storm' --yes >/dev/null 2>&1; endroit copy --all >/dev/null 2>&1;
 	f=$(endroit locate saltglass --json | sed -n 's/.*"path": "\(.*voyage.glass\)".*/\1/p' | head -n 1)
 	sleep 3; echo 'a longer voyage' > "$f"; `
+
+// provable is a game with progress, and two scripts: one starts it and loads, one says what it
+// showed.
+const provable = `G=.local/share/quayside/installed/Tidewrack/tidewrack; printf 'play 300\nsave 1\n' | $G -pace free - >/dev/null 2>&1;
+	printf '#!/bin/sh\necho load 1 | '"$G"' -pace free - > shown.txt 2>&1\n' > play.sh;
+	printf '#!/bin/sh\ngrep -q "^loaded" shown.txt && echo progress || echo new\n' > state.sh; chmod +x play.sh state.sh; `
 
 // commands takes each in an xterm on a screen in memory.
 func commands(ctx context.Context, programs, folder, out, only string) error {
