@@ -326,8 +326,12 @@ func (a *app) printToChange(x *toChange) {
 	if !slices.ContainsFunc(x.warnings, func(w copies.Warning) bool { return w.Word == copies.Running }) {
 		a.say("  no running program was found that uses these files")
 	}
-	if p.Side.Variant.Cloud == nil && (p.Side.Variant.StartedBy != "" || p.Side.Variant.Store != "") {
-		a.say("  whether %s keeps cloud copies is not known; if it does, switch that off first", shown(launcherOf(p.Side.Variant)))
+	switch line := cloudLine(p.Side.Variant); {
+	case line == "":
+	case p.Side.Variant.Cloud == nil:
+		a.say("  %s; if it does, switch that off first", line)
+	case !*p.Side.Variant.Cloud: // else there is a warning
+		a.say("  %s", line)
 	}
 	if keeps := p.Plan.Sum().Keeps; keeps > 0 {
 		a.say("  what is replaced or taken away is kept for endroit undo (%s)", phrase.Size(keeps))

@@ -272,6 +272,9 @@ func (a *app) printCopySide(ctx context.Context, side *copies.Side) {
 	for _, p := range a.programs(ctx, side) {
 		a.say("    %s", a.missing(shown(p.String())+": what it saves meanwhile is copied again"))
 	}
+	if line := cloudLine(side.Variant); line != "" {
+		a.say("    %s", a.quiet(line))
+	}
 	if sum.Files == 0 {
 		a.say("    %s", a.missing("no files"))
 	}

@@ -340,6 +340,19 @@ func (a *app) programs(ctx context.Context, side *copies.Side) []running.Program
 	return running.Look(ctx, t)
 }
 
+// cloudLine says whether the launcher keeps cloud copies of a variant; empty if none is known.
+func cloudLine(v locate.Variant) string {
+	switch {
+	case v.StartedBy == "" && v.Launcher == "" && v.Store == "":
+		return ""
+	case v.Cloud == nil:
+		return "whether " + shown(launcherOf(v)) + " keeps cloud copies is not known"
+	case *v.Cloud:
+		return shown(launcherOf(v)) + " keeps cloud copies of it"
+	}
+	return shown(launcherOf(v)) + " keeps no cloud copies of it"
+}
+
 func launcherOf(v locate.Variant) string {
 	own, _, _ := strings.Cut(v.StartedBy, ",")
 	if name := cmp.Or(own, v.Launcher, v.Store); name != "" {
