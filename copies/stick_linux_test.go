@@ -1,9 +1,11 @@
 package copies
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -130,4 +132,32 @@ func TestNamesThatAStickCannotHave(t *testing.T) {
 		assert.True(t, err != nil || len(p.Refused) > 0, name)
 		assert.Equal(t, before, there.files(), "%s: %v", name, err)
 	}
+}
+
+// A change in the same tick of the clock leaves size and times as they are: what was changed
+// just before it was read is read a second time.
+func TestAChangeThatNoTimeTells(t *testing.T) {
+	s := stick.Mount(t)
+	h := newHome(t, nil)
+	h.dir, h.state = filepath.Join(s.Folder, "all"), h.dir
+	h.write(inSlots+"a.sav", "day 0")
+	save := func(text string) {
+		require.NoError(t, os.WriteFile(h.path(inSlots+"a.sav"), []byte(text), 0o644))
+	}
+	even := time.Now().Truncate(2 * time.Second).Add(2 * time.Second)
+	time.Sleep(time.Until(even) + 50*time.Millisecond)
+	save("day 1")
+	o, looks := h.options(), 0
+	o.To = filepath.Join(h.state, "copies")
+	o.Again = func(context.Context) (*Side, error) {
+		if looks++; looks == 1 {
+			save("day 2")
+		}
+		return h.side(Choice{}), nil
+	}
+	taken, err := Take(t.Context(), h.side(Choice{}), o)
+	require.NoError(t, err)
+	got, err := os.ReadFile(filepath.Join(taken.Copy.Path, "xdg-data/tidewrack/slots/a.sav"))
+	require.NoError(t, err)
+	assert.Equal(t, "day 2", string(got))
 }
