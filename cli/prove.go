@@ -224,14 +224,17 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 	case proof.Ask:
 		e.Answer, err = x.answer(ctx)
 		if slices.Contains(proof.Answers, e.Answer) {
-			x.tell("  it showed: %s", map[proof.Answer]string{
-				proof.Anew: "a new game", proof.Progress: "the progress", proof.Failed: "nothing, it did not start", proof.Unsure: "nobody is sure",
-			}[e.Answer])
+			x.tell("  answer: %s", answerWords[e.Answer])
 		}
 	case proof.Bring:
 		err = x.bring(ctx, side)
 	}
 	return e, err
+}
+
+// answerWords are the answers, for people.
+var answerWords = map[proof.Answer]string{
+	proof.NewGame: "a new game", proof.Progress: "the old progress", proof.Failed: "it did not start", proof.Unsure: "not sure",
 }
 
 func (x *proving) tell(format string, args ...any) {

@@ -109,7 +109,7 @@ func (x *proving) sees(side *copies.Side, fp *footprint.Footprint) (all []proof.
 			case was && f.Reads > 0:
 				s.Read++
 			case !was && is:
-				s.Anew++
+				s.Created++
 			case !was && f.Reads > 0:
 				s.Missing++
 			}

@@ -47,14 +47,14 @@ type Answer string
 
 // The answers.
 const (
-	Anew     Answer = "new"      // a new game, or settings as they come
+	NewGame  Answer = "new"      // a new game, or default settings
 	Progress Answer = "progress" // the progress, or the settings, that there were
 	Failed   Answer = "failed"   // the game did not start, or refused its files
 	Unsure   Answer = "unsure"
 )
 
 // Answers lists them.
-var Answers = []Answer{Anew, Progress, Failed, Unsure}
+var Answers = []Answer{NewGame, Progress, Failed, Unsure}
 
 // Result is what the experiment says of a location.
 type Result string
@@ -101,7 +101,7 @@ type Returned struct {
 type Sees struct {
 	Location int `json:"location"`
 	Missing  int `json:"missing,omitzero"` // files that were looked for and not found
-	Anew     int `json:"anew,omitzero"`    // files that were made anew
+	Created  int `json:"created,omitzero"` // files that were not there, and were created
 	Read     int `json:"read,omitzero"`    // files that were there, and read
 }
 
@@ -270,7 +270,7 @@ func (p *Proof) next() (away []int, more bool) {
 	if len(p.round().Away) == 0 {
 		return nil, false // that was the control
 	}
-	if first.Answer == Anew && len(p.Locations) > 1 {
+	if first.Answer == NewGame && len(p.Locations) > 1 {
 		if n := len(p.Rounds) - 1; n < len(p.Locations) {
 			return []int{n}, true
 		}
@@ -284,7 +284,7 @@ func (p *Proof) left() int {
 	if len(p.Locations) > 1 {
 		most += len(p.Locations)
 	}
-	if len(p.Rounds) > 0 && p.Rounds[0].Answer != "" && p.Rounds[0].Answer != Anew {
+	if len(p.Rounds) > 0 && p.Rounds[0].Answer != "" && p.Rounds[0].Answer != NewGame {
 		most = 2
 	}
 	done := 0
@@ -313,9 +313,9 @@ func contradiction(r *Round) string {
 			"%s brought back before the game was started, so that this round shows nothing of them",
 			phrase.Count(len(r.Returned), "file was", "files were"),
 		)
-	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && (r.Answer == Progress || r.Answer == Anew):
+	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && (r.Answer == Progress || r.Answer == NewGame):
 		return "all files were there, and the game read none of them: was it this game, and did it get so far?"
-	case r.Answer == Anew && read > 0:
+	case r.Answer == NewGame && read > 0:
 		return fmt.Sprintf("%s of what was taken away was there all the same, and was read", phrase.Count(read, "file", "files"))
 	}
 	return ""
@@ -353,24 +353,24 @@ func (p *Proof) conclude() {
 		whole("with all files in their places again, the game did not show the progress: nothing is shown by its absence before")
 		return
 	}
-	what := map[string]string{"config": "the settings"}[p.Holds]
-	if what == "" {
-		what = "the progress"
+	what, fresh := "the progress", "a new game"
+	if p.Holds == "config" {
+		what, fresh = "the settings", "default settings"
 	}
 	switch p.Rounds[0].Answer {
 	case Progress:
 		for i := range p.Locations {
 			p.Locations[i].Result = NotNeeded
-			p.Locations[i].Why = what + " was there with all of these locations away: it is kept elsewhere"
+			p.Locations[i].Why = "with all of these locations away, the game showed " + what + ": it is kept elsewhere"
 		}
 		return
-	case Anew:
+	case NewGame:
 	default:
 		whole("the first start gave no answer: " + string(p.Rounds[0].Answer))
 		return
 	}
 	if len(p.Locations) == 1 {
-		p.Locations[0].Result, p.Locations[0].Why = Needed, "away, the game began anew; back, "+what+" was there again"
+		p.Locations[0].Result, p.Locations[0].Why = Needed, "without it, the game showed "+fresh+"; with it back, it showed "+what
 		return
 	}
 	var needed []int
@@ -378,13 +378,13 @@ func (p *Proof) conclude() {
 		i := r.Away[0]
 		l := &p.Locations[i]
 		switch r.Answer {
-		case Anew:
-			l.Result, l.Why = Needed, "with it alone away, the game began anew"
+		case NewGame:
+			l.Result, l.Why = Needed, "with only this location away, the game showed "+fresh
 			needed = append(needed, i)
 		case Progress:
-			l.Result, l.Why = NotNeeded, "with it alone away, "+what+" was there"
+			l.Result, l.Why = NotNeeded, "with only this location away, the game showed "+what
 		default:
-			l.Result, l.Why = Undecided, "with it alone away, the start gave no answer: "+string(r.Answer)
+			l.Result, l.Why = Undecided, "with only this location away, the start gave no answer: "+string(r.Answer)
 		}
 	}
 	if len(needed) > 1 {
@@ -399,7 +399,7 @@ func (p *Proof) conclude() {
 	}
 	if len(needed) == 0 && !slices.ContainsFunc(p.Locations, func(l Location) bool { return l.Result == Undecided }) {
 		for i := range p.Locations {
-			p.Locations[i].Why += "; with all of them away the game began anew, so any of the others is enough"
+			p.Locations[i].Why += "; with all of them away it showed " + fresh + ", so any of the others is enough"
 		}
 	}
 }

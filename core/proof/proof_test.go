@@ -39,13 +39,13 @@ func (g *game) answer() Answer {
 	if there == len(g.needs) || g.any && there > 0 {
 		return Progress
 	}
-	return Anew
+	return NewGame
 }
 
 func (g *game) sees(n int) (all []Sees) {
 	for i := range n {
 		if g.away[i] {
-			all = append(all, Sees{Location: i, Missing: 1, Anew: 1})
+			all = append(all, Sees{Location: i, Missing: 1, Created: 1})
 		} else {
 			all = append(all, Sees{Location: i, Read: 1})
 		}
@@ -149,7 +149,7 @@ func TestWhatDoesNotFit(t *testing.T) {
 		}, "2 files of what was taken away"},
 		"the progress does not come back": {func(p *Proof, do Do, e *Event) {
 			if do == Ask {
-				e.Answer = Anew
+				e.Answer = NewGame
 			}
 		}, "did not show the progress"},
 		"the game does not start": {func(p *Proof, do Do, e *Event) {
@@ -181,7 +181,7 @@ func TestWrongSteps(t *testing.T) {
 	assert.ErrorContains(t, err, "no location")
 	p := begun(t, 1)
 	var step *StepError
-	assert.ErrorAs(t, p.Done(Ask, Event{Answer: Anew}), &step)
+	assert.ErrorAs(t, p.Done(Ask, Event{Answer: NewGame}), &step)
 	require.NoError(t, p.Done(Check, Event{}))
 	assert.ErrorContains(t, p.Done(Copy, Event{}), "no copy")
 	assert.Equal(t, Copy, p.At, "it is still to be done")

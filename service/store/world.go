@@ -128,7 +128,9 @@ func (w *world) Sheets(ctx context.Context) (all []record.Sheet, err error) {
 func (w *world) Footprint(ctx context.Context, id int64) (*footprint.Footprint, error) {
 	var raw []byte
 	var state string
-	err := w.db.QueryRow(ctx, `SELECT b.body, c.state FROM bodies b JOIN contributions c ON c.id = b.contribution_id WHERE c.id = $1`, id).Scan(&raw, &state)
+	err := w.db.QueryRow(
+		ctx, `SELECT b.body, c.state FROM bodies b JOIN contributions c ON c.id = b.contribution_id WHERE c.id = $1`, id,
+	).Scan(&raw, &state)
 	if errors.Is(err, pgx.ErrNoRows) || err == nil && state != "accepted" {
 		return nil, nil
 	}

@@ -81,7 +81,9 @@ func underWine(rounds int) error {
 	if err := p.Rest(ctx); err != nil {
 		return err
 	}
-	for name, value := range map[string]string{"HOME": p.Home, "WINEPREFIX": p.Folder, "WINEDEBUG": "-all", "DISPLAY": "", "WINEDLLOVERRIDES": "mscoree,mshtml="} {
+	for name, value := range map[string]string{
+		"HOME": p.Home, "WINEPREFIX": p.Folder, "WINEDEBUG": "-all", "DISPLAY": "", "WINEDLLOVERRIDES": "mscoree,mshtml=",
+	} {
 		if err := os.Setenv(name, value); err != nil {
 			return err
 		}

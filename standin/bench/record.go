@@ -296,7 +296,9 @@ func (g *ground) load(ctx context.Context) error {
 				"store", "ref", "system", "statement", "state", "decided_by", "decided",
 			}, &contributions},
 			{"bodies", []string{"contribution_id", "body"}, &bodies},
-			{"titles", []string{"id", "name", "folded", "version", "doc", "shown", "shown_until", "stems_version", "listed", "found_version"}, &titles},
+			{"titles", []string{
+				"id", "name", "folded", "version", "doc", "shown", "shown_until", "stems_version", "listed", "found_version",
+			}, &titles},
 			{"title_names", []string{"title_id", "folded", "plain"}, &names},
 			{"title_words", []string{"title_id", "rest", "folded"}, &words},
 			{"editions", []string{"store", "ref", "title_id"}, &editions},

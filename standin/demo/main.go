@@ -165,7 +165,8 @@ func (d *demo) serve(ctx context.Context) (*exec.Cmd, chan error, error) {
 		return nil, nil, err
 	}
 	defer log.Close()
-	c := exec.Command(filepath.Join(d.programs, "endroit"), "serve", "--address", d.address, "--operations", d.operations(), "--keys", d.keys())
+	c := exec.Command(filepath.Join(d.programs, "endroit"), "serve", "--address", d.address, "--operations", d.operations(),
+		"--keys", d.keys())
 	c.Env = append(os.Environ(), "ENDROIT_DATABASE="+d.database)
 	c.Stdout, c.Stderr = log, log
 	ended, err := childproc.Start(c, syscall.SIGTERM)

@@ -68,7 +68,9 @@ func (w *walk) contributor() error {
 	if err := w.install(); err != nil {
 		return err
 	}
-	for _, args := range []string{"fetch --service http://" + w.address + " --root " + w.root(), "identify https://quayside.example/title/418820/"} {
+	for _, args := range []string{
+		"fetch --service http://" + w.address + " --root " + w.root(), "identify https://quayside.example/title/418820/",
+	} {
 		if _, err := w.endroit(args, nil); err != nil {
 			return err
 		}
