@@ -27,7 +27,7 @@ import (
 
 // The index is a file of sorted keys and their values, which is mapped into memory.
 // Keys of several parts are as key makes them. Another version is rebuilt.
-const indexVersion = 5
+const indexVersion = 6
 
 var (
 	inHead     = []byte("head")     // headKey: indexHead in JSON

@@ -306,7 +306,7 @@ func shownEvidence(all []standing.Evidence) []wire.Evidence {
 	for _, e := range all {
 		out = append(out, wire.Evidence{
 			Kind: e.Kind, Contribution: e.Contribution, By: e.Person, ReviewedBy: e.Reviewer,
-			Accepted: e.Accepted.UTC(), Version: e.Version, Observer: e.Observer,
+			Accepted: e.Accepted.UTC(), Version: e.Version, Observer: e.Observer, Says: e.Says(),
 		})
 	}
 	return out
@@ -355,8 +355,11 @@ func (s *Service) evidence(ctx context.Context, all []standing.Evidence) ([]wire
 	return out, name(ctx, s.store, out)
 }
 
-func (f *shower) location(l record.Location, v manifest.Variant) wire.LocationShown {
-	verdict := standing.Of(l.Evidence, l.Withdrawn, f.at)
+// location shows a location, of a title whose editions are known.
+func (f *shower) location(t *record.Title, l record.Location, v manifest.Variant) wire.LocationShown {
+	verdict := t.Verdict(record.Variant{Store: v.Store, Ref: v.Ref}, l, f.at)
+	newest := (&manifest.Title{Editions: t.Editions}).Newest(v.Store, v.Ref, l.Versions)
+	known := standing.Known{Standing: verdict.Standing, Counts: verdict.Counts, Version: verdict.Version, Then: verdict.Then}
 	out := wire.LocationShown{
 		At:       l.At,
 		Holds:    l.Holds,
@@ -365,11 +368,17 @@ func (f *shower) location(l record.Location, v manifest.Variant) wire.LocationSh
 		Usable:   verdict.Standing.Usable(),
 		Counts:   verdict.Counts,
 		Reason:   verdict.Reason,
+		Raise:    append([]string{}, known.Raise(standing.Where{OS: v.OS, Runtime: v.Runtime, Newest: newest})...),
+		Hazards:  []wire.HazardShown{},
+		Cloud:    standing.CloudSaid(l.Evidence),
 		Versions: l.Versions.String(),
 		Replaces: l.Replaces,
 		Evidence: shownEvidence(l.Evidence),
 		Notes:    l.Notes,
 		Forms:    []place.Form{},
+	}
+	for _, h := range standing.Hazards(l.Evidence) {
+		out.Hazards = append(out.Hazards, wire.HazardShown{Destroys: h.Destroyed > 0, Text: h.String()})
 	}
 	if l.Notes != nil {
 		out.NotesSummary = l.Notes.Summary()

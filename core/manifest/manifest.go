@@ -56,13 +56,29 @@ type Edition struct {
 
 // Variant is one combination of edition, launcher, operating system and runtime.
 type Variant struct {
-	Store     string         `json:"store,omitempty"`
-	Ref       string         `json:"ref,omitempty"`
-	Launcher  string         `json:"launcher,omitempty"`
-	OS        string         `json:"os"`
-	Runtime   string         `json:"runtime"`
-	Locations []Location     `json:"locations"`
-	Unknown   jsontext.Value `json:",unknown" cbor:"-"`
+	Store     string     `json:"store,omitempty"`
+	Ref       string     `json:"ref,omitempty"`
+	Launcher  string     `json:"launcher,omitempty"`
+	OS        string     `json:"os"`
+	Runtime   string     `json:"runtime"`
+	Locations []Location `json:"locations"`
+	// Cloud is how much of its progress and settings the launcher's cloud keeps, as far as
+	// that was seen: all, part or none.
+	Cloud string `json:"cloud,omitempty"`
+	// Absence says that experiments found nothing kept on the machine.
+	Absence *Absence       `json:"absence,omitempty"`
+	Unknown jsontext.Value `json:",unknown" cbor:"-"`
+}
+
+// Absence is how well it is known that a variant keeps nothing on the machine.
+type Absence struct {
+	Standing standing.Standing `json:"standing"`
+	Reason   string            `json:"reason"`
+	Counts   standing.Counts   `json:"counts,omitzero"`
+	// SeenVersion and Then are as those of a location.
+	SeenVersion string            `json:"seen_version,omitempty"`
+	Then        standing.Standing `json:"then,omitempty"`
+	Unknown     jsontext.Value    `json:",unknown" cbor:"-"`
 }
 
 // Location is where a variant keeps something, and how well that is known.
@@ -76,8 +92,37 @@ type Location struct {
 	Versions *standing.Range   `json:"versions,omitempty"` // of the edition, for which it holds; nil for all
 	Replaces []string          `json:"replaces,omitempty"` // locations that it took the place of
 	// Notes are on the structure of the files there, the last that were accepted.
-	Notes   *notes.Notes   `json:"notes,omitempty"`
+	Notes *notes.Notes `json:"notes,omitempty"`
+	// SeenVersion is the newest version of the edition that the evidence is of; Then the
+	// standing up to that version, where a newer one made it stale.
+	SeenVersion string            `json:"seen_version,omitempty"`
+	Then        standing.Standing `json:"then,omitempty"`
+	// Hazards are the operations that were tried, and what became of it.
+	Hazards []standing.Tried `json:"hazards,omitempty"`
+	// Cloud is what was seen of the launcher's cloud: kept, or not kept.
+	Cloud   string         `json:"cloud,omitempty"`
 	Unknown jsontext.Value `json:",unknown" cbor:"-"`
+}
+
+// Known is what is published of its standing.
+func (l Location) Known() standing.Known {
+	return standing.Known{Standing: l.Standing, Reason: l.Reason, Counts: l.Counts, Version: l.SeenVersion, Then: l.Then}
+}
+
+// Newest is the newest version of an edition for which a location holds; empty if none is
+// known.
+func (t *Title) Newest(store, ref string, versions *standing.Range) (newest string) {
+	for _, e := range t.Editions {
+		if e.Store != store || e.Ref != ref {
+			continue
+		}
+		for _, v := range e.Versions {
+			if versions.Includes(v) {
+				newest = standing.Newer(newest, v)
+			}
+		}
+	}
+	return newest
 }
 
 // Usable reports whether programs may change what the location matches: it was neither
@@ -147,7 +192,26 @@ func (t *Title) Check() error {
 			if !word(l.Holds) || !word(string(l.Standing)) || l.Belongs != "" && !word(l.Belongs) {
 				return fmt.Errorf("a location has an invalid holds %.40q or standing %.40q", l.Holds, l.Standing)
 			}
-			texts = append(texts, l.Reason)
+			for _, w := range []string{string(l.Then), strings.ReplaceAll(l.Cloud, " ", "-")} {
+				if w != "" && !word(w) {
+					return fmt.Errorf("a location has an invalid word %.40q", w)
+				}
+			}
+			for _, h := range l.Hazards {
+				if !word(string(h.Operation)) {
+					return fmt.Errorf("a location has an invalid operation %.40q", h.Operation)
+				}
+			}
+			texts = append(texts, l.Reason, l.SeenVersion)
+		}
+		if v.Cloud != "" && !word(v.Cloud) {
+			return fmt.Errorf("a variant has an invalid cloud %.40q", v.Cloud)
+		}
+		if a := v.Absence; a != nil {
+			if !word(string(a.Standing)) || a.Then != "" && !word(string(a.Then)) {
+				return fmt.Errorf("a variant has an invalid standing %.40q", a.Standing)
+			}
+			texts = append(texts, a.Reason, a.SeenVersion)
 		}
 	}
 	for _, text := range texts {

@@ -22,6 +22,7 @@ import (
 	"time"
 
 	"endroit/core/phrase"
+	"endroit/core/record"
 )
 
 // Format is the name and version of a proof's document.
@@ -38,9 +39,24 @@ const (
 	Watch    Do = "watch"      // wait whether something brings files back
 	Start    Do = "start"      // start the game under observation, until it ends
 	Ask      Do = "ask"        // what state the game was in
+	Operate  Do = "operate"    // do what the aim says, or have it done
+	Look     Do = "look"       // what became of each location's files
 	Bring    Do = "bring back" // make all files those of the copy
 	Finish   Do = "finish"     // nothing: it is over
 )
+
+// Aim is what an experiment is to show.
+type Aim string
+
+// The aims. Others are operations that are known to destroy what games keep.
+const (
+	Locations Aim = "locations" // whether the progress is in each of the locations
+	Which     Aim = "which"     // which of many files carry it: each is a location of its own
+	Nothing   Aim = "nothing"   // whether it is there with everything away that the game had written
+)
+
+// Hazard reports whether an operation is tried, and not the game.
+func (a Aim) Hazard() bool { return a != "" && a != Locations && a != Which && a != Nothing }
 
 // Answer is the state that the game was in.
 type Answer string
@@ -66,6 +82,10 @@ const (
 	NotNeeded Result = "not needed"
 	NotEnough Result = "not enough alone"
 	Undecided Result = "undecided"
+	Survived  Result = "survived"  // an operation left it as it was
+	Destroyed Result = "destroyed" // an operation removed or changed it
+	Kept      Result = "kept"      // the launcher's cloud brought it back
+	NotKept   Result = "not kept"  // it did not
 )
 
 // Location is one that is tried.
@@ -73,6 +93,12 @@ type Location struct {
 	At    string `json:"at"`
 	Holds string `json:"holds"`
 	Files int    `json:"files"`
+	// Likely orders the candidates of a search: the greater, the likelier. Those of one
+	// Group seem to belong to one save.
+	Likely int    `json:"likely,omitzero"`
+	Group  string `json:"group,omitempty"`
+	// Enough says that the progress was there with all other locations away.
+	Enough bool `json:"enough,omitzero"`
 	// Result and Why are empty until it is over.
 	Result Result `json:"result,omitempty"`
 	Why    string `json:"why,omitempty"`
@@ -80,20 +106,23 @@ type Location struct {
 
 // About says what a proof is of.
 type About struct {
-	Title    string `json:"title"`
-	TitleID  string `json:"title_id,omitempty"`
-	Variant  string `json:"variant"`
-	Version  string `json:"version,omitempty"`
-	Holds    string `json:"holds"` // save or config: what is asked for
-	Slot     string `json:"slot,omitempty"`
-	By       string `json:"by"` // the version of the program
-	Machine  string `json:"machine"`
-	Observer string `json:"observer,omitempty"`
+	Aim     Aim    `json:"aim,omitempty"` // Locations where it is empty
+	Title   string `json:"title"`
+	TitleID string `json:"title_id,omitempty"`
+	Variant string `json:"variant,omitempty"` // as it is described on this machine
+	// Combination is the variant that is recorded.
+	Combination record.Combination `json:"combination"`
+	Version     string             `json:"version,omitempty"`
+	Holds       string             `json:"holds"` // save or config: what is asked for
+	Slot        string             `json:"slot,omitempty"`
+	By          string             `json:"by"` // the version of the program
+	Machine     string             `json:"machine,omitempty"`
+	Observer    string             `json:"observer,omitempty"`
 }
 
 // Returned is a file that was brought back while the game was closed.
 type Returned struct {
-	Path string `json:"path"`
+	Path string `json:"path,omitempty"`
 	By   string `json:"by,omitempty"` // the program, where that is known
 }
 
@@ -105,6 +134,14 @@ type Sees struct {
 	Read     int `json:"read,omitzero"`    // files that were there, and read
 }
 
+// Became is what became of the files of a location.
+type Became struct {
+	Location int `json:"location"`
+	Same     int `json:"same,omitzero"`
+	Changed  int `json:"changed,omitzero"`
+	Gone     int `json:"gone,omitzero"`
+}
+
 // Round is one start of the game, with some locations away.
 type Round struct {
 	Away      []int      `json:"away"` // indexes of locations; none in the last, the control
@@ -113,6 +150,10 @@ type Round struct {
 	Trace     string     `json:"trace,omitempty"` // SHA-256 of its file
 	Sees      []Sees     `json:"sees,omitempty"`
 	Answer    Answer     `json:"answer,omitempty"`
+	// Direction is which of an operation's ways was tried, and Became what became of the
+	// files of each location then.
+	Direction string   `json:"direction,omitempty"`
+	Became    []Became `json:"became,omitempty"`
 	// Contradiction says where the answer and the observation do not fit.
 	Contradiction string    `json:"contradiction,omitempty"`
 	Began         time.Time `json:"began"`
@@ -136,7 +177,10 @@ type Proof struct {
 type Step struct {
 	Do   Do
 	Away []int // of TakeAway: the locations
-	Left int   // how many starts of the game are left at most, this one counted
+	Left int   // how many starts of the game, or operations, are left at most, this one counted
+	// Likely is how many are left if one file carries the progress: of a search.
+	Likely    int
+	Direction string // of Operate
 }
 
 // Event is what came of a step. Which fields count depends on the step.
@@ -146,7 +190,8 @@ type Event struct {
 	Returned  []Returned // of Watch
 	Trace     string     // of Start
 	Sees      []Sees
-	Answer    Answer // of Ask; of Start it is Failed if the game could not be started
+	Became    []Became // of Look
+	Answer    Answer   // of Ask; of Start it is Failed if the game could not be started
 	Now       time.Time
 }
 
@@ -162,6 +207,12 @@ func New(id string, about About, locations []Location, now time.Time) (*Proof, e
 // Next is what has to be done next.
 func (p *Proof) Next() Step {
 	s := Step{Do: p.At, Left: p.left()}
+	if p.Aim == Which {
+		s.Left, s.Likely = p.leftOfSearch()
+	}
+	if r := p.round(); r != nil {
+		s.Direction = r.Direction
+	}
 	if p.At == TakeAway || p.At == Watch {
 		s.Away = slices.Clone(p.round().Away)
 	}
@@ -195,13 +246,21 @@ func (p *Proof) Done(do Do, e Event) error {
 			return errors.New("no copy was taken")
 		}
 		p.Copy = e.Copy
-		p.begin(p.all(), e.Now)
+		away, _ := p.next()
+		p.begin(away, e.Now)
 	case TakeAway:
 		p.round().Operation = e.Operation
 		p.At = Watch
 	case Watch:
 		p.round().Returned = e.Returned
-		p.At = Start
+		if p.At = Start; p.Aim.Hazard() {
+			p.At = Operate
+		}
+	case Operate:
+		p.At = Look
+	case Look:
+		p.round().Became = e.Became
+		p.At = Bring
 	case Start:
 		p.round().Trace, p.round().Sees = e.Trace, e.Sees
 		if p.At = Ask; e.Answer == Failed {
@@ -246,8 +305,17 @@ func (p *Proof) all() []int {
 
 // begin begins a round.
 func (p *Proof) begin(away []int, now time.Time) {
-	p.Rounds = append(p.Rounds, Round{Away: away, Began: now.UTC()})
-	if p.At = TakeAway; len(away) == 0 {
+	r := Round{Away: away, Began: now.UTC()}
+	if ways := directions[p.Aim]; len(ways) > 0 {
+		r.Direction = ways[len(p.Rounds)]
+	}
+	p.Rounds = append(p.Rounds, r)
+	switch {
+	case len(away) > 0:
+		p.At = TakeAway
+	case p.Aim.Hazard():
+		p.At = Operate
+	default:
 		p.At = Start
 	}
 }
@@ -266,11 +334,19 @@ func (p *Proof) after(now time.Time) {
 // all the same, none is needed. Else each is taken away by itself, and in the last nothing
 // is, so that the progress is seen to come back.
 func (p *Proof) next() (away []int, more bool) {
+	switch {
+	case p.Aim == Which:
+		return p.nextOfSearch()
+	case p.Aim.Hazard():
+		return p.nextOperation()
+	case len(p.Rounds) == 0:
+		return p.all(), true
+	}
 	first := p.Rounds[0]
 	if len(p.round().Away) == 0 {
 		return nil, false // that was the control
 	}
-	if first.Answer == NewGame && len(p.Locations) > 1 {
+	if first.Answer == NewGame && len(p.Locations) > 1 && p.Aim != Nothing {
 		if n := len(p.Rounds) - 1; n < len(p.Locations) {
 			return []int{n}, true
 		}
@@ -280,8 +356,11 @@ func (p *Proof) next() (away []int, more bool) {
 
 // left is how many starts there are at most, from the step that is next.
 func (p *Proof) left() int {
+	if p.Aim.Hazard() {
+		return p.operationsLeft()
+	}
 	most := 2 // all away, and the control
-	if len(p.Locations) > 1 {
+	if len(p.Locations) > 1 && p.Aim != Nothing {
 		most += len(p.Locations)
 	}
 	if len(p.Rounds) > 0 && p.Rounds[0].Answer != "" && p.Rounds[0].Answer != NewGame {
@@ -315,10 +394,15 @@ func contradiction(r *Round) string {
 		)
 	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && (r.Answer == Progress || r.Answer == NewGame):
 		return "all files were there, and the game read none of them: was it this game, and did it get so far?"
-	case r.Answer == NewGame && read > 0:
+	case (r.Answer == NewGame || r.Answer == Progress) && read > 0:
 		return fmt.Sprintf("%s of what was taken away was there all the same, and was read", phrase.Count(read, "file", "files"))
 	}
 	return ""
+}
+
+// created reports whether a start created files of a location.
+func created(r Round, location int) bool {
+	return slices.ContainsFunc(r.Sees, func(s Sees) bool { return s.Location == location && s.Created > 0 })
 }
 
 func sum(sees []Sees) (read int) {
@@ -335,11 +419,19 @@ func (p *Proof) conclude() {
 			p.Locations[i].Result, p.Locations[i].Why = Undecided, why
 		}
 	}
+	if p.Aim.Hazard() {
+		p.concludeOperation()
+		return
+	}
 	for _, r := range p.Rounds {
 		if r.Contradiction != "" {
 			whole(r.Contradiction)
 			return
 		}
+	}
+	if p.Aim == Which {
+		p.concludeSearch()
+		return
 	}
 	control := p.round()
 	switch {
@@ -369,6 +461,10 @@ func (p *Proof) conclude() {
 		whole("the first start gave no answer: " + string(p.Rounds[0].Answer))
 		return
 	}
+	if p.Aim == Nothing {
+		whole("with all that it had written away, the game showed " + fresh + ": something is kept on this machine")
+		return
+	}
 	if len(p.Locations) == 1 {
 		p.Locations[0].Result, p.Locations[0].Why = Needed, "without it, the game showed "+fresh+"; with it back, it showed "+what
 		return
@@ -383,6 +479,9 @@ func (p *Proof) conclude() {
 			needed = append(needed, i)
 		case Progress:
 			l.Result, l.Why = NotNeeded, "with only this location away, the game showed "+what
+			if created(r, i) {
+				l.Why += "; the game created its files again"
+			}
 		default:
 			l.Result, l.Why = Undecided, "with only this location away, the start gave no answer: "+string(r.Answer)
 		}
@@ -399,7 +498,8 @@ func (p *Proof) conclude() {
 	}
 	if len(needed) == 0 && !slices.ContainsFunc(p.Locations, func(l Location) bool { return l.Result == Undecided }) {
 		for i := range p.Locations {
-			p.Locations[i].Why += "; with all of them away it showed " + fresh + ", so any of the others is enough"
+			p.Locations[i].Why += "; with all of them away it showed " + fresh + ", so the others are enough without it"
+			p.Locations[i].Enough = len(p.Locations) == 2 // the one that was left, when the other was away
 		}
 	}
 }

@@ -37,13 +37,15 @@ type Title struct {
 
 // Variant is one combination of edition, launcher, operating system and runtime.
 type Variant struct {
-	Store     string         `json:"store,omitempty"`
-	Ref       string         `json:"ref,omitempty"`
-	Launcher  string         `json:"launcher,omitempty"`
-	OS        string         `json:"os"`
-	Runtime   string         `json:"runtime"`
-	Locations []Location     `json:"locations"`
-	Unknown   jsontext.Value `json:",unknown"`
+	Store     string     `json:"store,omitempty"`
+	Ref       string     `json:"ref,omitempty"`
+	Launcher  string     `json:"launcher,omitempty"`
+	OS        string     `json:"os"`
+	Runtime   string     `json:"runtime"`
+	Locations []Location `json:"locations"`
+	// Evidence is of the variant as a whole: absences.
+	Evidence []standing.Evidence `json:"evidence,omitempty"`
+	Unknown  jsontext.Value      `json:",unknown"`
 }
 
 // Location is where a variant keeps something, with all that was said of it.
@@ -83,6 +85,7 @@ func (t *Title) clone() *Title {
 	for i := range n.Variants {
 		v := &n.Variants[i]
 		v.Locations = slices.Clone(v.Locations)
+		v.Evidence = slices.Clone(v.Evidence)
 		for j := range v.Locations {
 			v.Locations[j].Evidence = slices.Clone(v.Locations[j].Evidence)
 			v.Locations[j].Replaces = slices.Clone(v.Locations[j].Replaces)
@@ -105,25 +108,44 @@ func (t *Title) Published(now time.Time) (p manifest.Title, until time.Time) {
 		Variants:   []manifest.Variant{},
 		Unknown:    t.Unknown,
 	}
+	sooner := func(v standing.Verdict) {
+		if !v.Until.IsZero() && (until.IsZero() || v.Until.Before(until)) {
+			until = v.Until
+		}
+	}
 	for _, v := range t.Variants {
 		shown := v.Published()
+		var clouds []string
 		for _, l := range v.Locations {
-			verdict := standing.Of(l.Evidence, l.Withdrawn, now)
-			if !verdict.Until.IsZero() && (until.IsZero() || verdict.Until.Before(until)) {
-				until = verdict.Until
+			verdict := t.Verdict(v, l, now)
+			sooner(verdict)
+			x := manifest.Location{
+				At:          l.At,
+				Holds:       l.Holds,
+				Belongs:     l.Belongs,
+				Standing:    verdict.Standing,
+				Reason:      verdict.Reason,
+				Counts:      verdict.Counts,
+				Versions:    l.Versions,
+				Replaces:    l.Replaces,
+				Notes:       l.Notes,
+				SeenVersion: verdict.Version,
+				Then:        verdict.Then,
+				Hazards:     standing.Hazards(l.Evidence),
+				Cloud:       standing.CloudSaid(l.Evidence),
+				Unknown:     l.Unknown,
 			}
-			shown.Locations = append(shown.Locations, manifest.Location{
-				At:       l.At,
-				Holds:    l.Holds,
-				Belongs:  l.Belongs,
-				Standing: verdict.Standing,
-				Reason:   verdict.Reason,
-				Counts:   verdict.Counts,
-				Versions: l.Versions,
-				Replaces: l.Replaces,
-				Notes:    l.Notes,
-				Unknown:  l.Unknown,
-			})
+			if x.Usable() {
+				clouds = append(clouds, x.Cloud)
+			}
+			shown.Locations = append(shown.Locations, x)
+		}
+		shown.Cloud = standing.Coverage(clouds)
+		if verdict, ok := t.AbsenceVerdict(v, now); ok {
+			sooner(verdict)
+			shown.Absence = &manifest.Absence{
+				Standing: verdict.Standing, Reason: verdict.Reason, Counts: verdict.Counts, SeenVersion: verdict.Version, Then: verdict.Then,
+			}
 		}
 		p.Variants = append(p.Variants, shown)
 	}

@@ -139,6 +139,8 @@ func (t *Title) take(v Variant) {
 			n.Versions = l.Versions
 		}
 	}
+	own.Evidence = append(own.Evidence, v.Evidence...)
+	slices.SortStableFunc(own.Evidence, func(a, b standing.Evidence) int { return a.Accepted.Compare(b.Accepted) })
 	own.sort()
 }
 

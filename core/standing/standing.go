@@ -1,6 +1,6 @@
 // Package standing says what the evidence for a location amounts to.
 //
-//	verdict := standing.Of(evidence, nil, now)
+//	verdict := standing.Of(standing.Basis{Evidence: evidence}, now)
 package standing
 
 import (
@@ -17,9 +17,6 @@ import (
 	"endroit/core/phrase"
 )
 
-// Rules is the version of these rules.
-const Rules = 1
-
 // Standing is what the evidence amounts to, in a word.
 type Standing string
 
@@ -29,7 +26,7 @@ const (
 	Confirmed Standing = "confirmed" // seen by different people on different machines
 	Proven    Standing = "proven"    // shown by an experiment
 	Disputed  Standing = "disputed"  // a traced run contradicts it
-	Stale     Standing = "stale"     // nobody has seen it for years
+	Stale     Standing = "stale"     // not seen in the newest version, or not for years
 	Withdrawn Standing = "withdrawn" // taken back
 )
 
@@ -51,9 +48,26 @@ type Kind string
 const (
 	Observation Kind = "observation" // a traced run used it
 	Dispute     Kind = "dispute"     // a traced run contradicts it
+	Proof       Kind = "proof"       // an experiment: Result says what it showed
+	Absence     Kind = "absence"     // an experiment: of a variant, that nothing is kept on the machine
+	Hazard      Kind = "hazard"      // an Operation was tried: Result says what became of it
+	Cloud       Kind = "cloud"       // a launcher's cloud was tried: Result says whether it is kept
 )
 
-// Evidence is one accepted statement about a location or a sheet.
+// What an experiment showed of a location.
+const (
+	Needed    = "needed"           // without it alone, the game showed a new game
+	NotEnough = "not enough alone" // the same, and others are needed too
+	Enough    = "enough"           // with all others away, the game showed the progress
+	NotNeeded = "not needed"       // the progress was there without it, while others were in place
+	Elsewhere = "elsewhere"        // the progress was there with all locations away
+	Survived  = "survived"         // of a hazard
+	Destroyed = "destroyed"        // of a hazard: removed, or changed
+	Kept      = "kept"             // of a cloud: it brought the files back
+	NotKept   = "not kept"         // of a cloud: it did not
+)
+
+// Evidence is one accepted statement about a location, a variant or a sheet.
 type Evidence struct {
 	Kind         Kind      `json:"kind"`
 	Contribution int64     `json:"contribution"`
@@ -63,7 +77,24 @@ type Evidence struct {
 	Accepted     time.Time `json:"accepted"`
 	Version      string    `json:"version,omitempty"` // the edition's version that was run
 	Observer     string    `json:"observer"`
+	Result       string    `json:"result,omitempty"`    // of an experiment
+	Operation    Operation `json:"operation,omitempty"` // of a hazard
 	Unknown      unknown   `json:",unknown"`
+}
+
+// shows reports whether it speaks for its location.
+func (e Evidence) shows() bool { return e.observes() || e.proves() }
+
+// observes takes what has no kind for an observation: the first records had no other.
+func (e Evidence) observes() bool { return e.Kind == Observation || e.Kind == "" }
+
+func (e Evidence) proves() bool {
+	return e.Kind == Proof && (e.Result == Needed || e.Result == NotEnough || e.Result == Enough) || e.Kind == Absence
+}
+
+// contradicts reports whether it speaks against it.
+func (e Evidence) contradicts() bool {
+	return e.Kind == Dispute || e.Kind == Proof && e.Result == Elsewhere
 }
 
 // unknown are the fields of a document that this version does not know, which are kept.
@@ -80,9 +111,10 @@ type Withdrawal struct {
 // Counts explain a standing without telling of anybody.
 type Counts struct {
 	Observations int `json:"observations,omitempty"`
-	People       int `json:"people,omitempty"`   // who observed it
+	People       int `json:"people,omitempty"`   // who observed or proved it
 	Machines     int `json:"machines,omitempty"` // on which
-	Disputes     int `json:"disputes,omitempty"`
+	Disputes     int `json:"disputes,omitempty"` // and experiments that contradict it
+	Proofs       int `json:"proofs,omitempty"`   // experiments that show it
 
 	Unknown unknown `json:",unknown" cbor:"-"`
 }
@@ -95,17 +127,32 @@ func (c Counts) MarshalJSON() ([]byte, error) {
 
 // Same reports whether two counts explain the same.
 func (c Counts) Same(o Counts) bool {
-	return c.Observations == o.Observations && c.People == o.People && c.Machines == o.Machines && c.Disputes == o.Disputes
+	c.Unknown, o.Unknown = nil, nil
+	return c.Observations == o.Observations && c.People == o.People && c.Machines == o.Machines &&
+		c.Disputes == o.Disputes && c.Proofs == o.Proofs
 }
 
-// All is how many pieces of evidence there are.
-func (c Counts) All() int { return c.Observations + c.Disputes }
+// All is how many pieces of evidence there are for a location, and against it.
+func (c Counts) All() int { return c.Observations + c.Disputes + c.Proofs }
+
+// Basis is what a standing is judged by.
+type Basis struct {
+	Evidence  []Evidence // in the order of its acceptance
+	Withdrawn *Withdrawal
+	// Newest is the newest version of the edition for which the location holds; empty if
+	// none is known.
+	Newest string
+}
 
 // Verdict is a standing with the reason for it.
 type Verdict struct {
 	Standing Standing
 	Reason   string
 	Counts   Counts
+	// Version is the newest of the edition that the evidence is of; empty if none says.
+	Version string
+	// Then is the standing up to that version, where a newer one made it stale.
+	Then Standing
 	// Until is when it changes by itself, as time passes; zero if it does not.
 	Until time.Time
 }
@@ -116,71 +163,147 @@ const staleAfter = 5 * 365 * 24 * time.Hour
 // liftedBy is how many independent observations after a dispute outweigh it.
 const liftedBy = 2
 
-// Of gives the standing of a location. There is none without evidence.
-func Of(evidence []Evidence, withdrawn *Withdrawal, now time.Time) Verdict {
-	return of(evidence, withdrawn, now, "a traced run", "traced runs")
+// Of gives the standing of a location, or of the absence of any. There is none without
+// evidence. The first of these rules that fits decides:
+//
+//	withdrawn  it was taken back
+//	disputed   a traced run, or an experiment, contradicts it, and neither two independent
+//	           observations nor an experiment outweigh that since
+//	stale      the edition has a version newer than any evidence; or none is of the last
+//	           five years
+//	proven     an experiment showed it
+//	confirmed  different people observed it on different machines
+//	observed   otherwise
+func Of(b Basis, now time.Time) Verdict {
+	return of(b, now, "a traced run", "traced runs")
 }
 
 // OfSheet gives the standing of a launcher's sheet.
 func OfSheet(evidence []Evidence, now time.Time) Verdict {
-	return of(evidence, nil, now, "an installed launcher", "installed launchers")
+	return of(Basis{Evidence: evidence}, now, "an installed launcher", "installed launchers")
 }
 
-func of(evidence []Evidence, withdrawn *Withdrawal, now time.Time, one, several string) Verdict {
-	v := Verdict{Counts: count(evidence)}
-	if withdrawn != nil {
-		v.Standing, v.Reason = Withdrawn, withdrawn.Because
+func of(b Basis, now time.Time, one, several string) Verdict {
+	evidence := b.Evidence
+	v := Verdict{Counts: count(evidence), Version: newestOf(evidence)}
+	if b.Withdrawn != nil {
+		v.Standing, v.Reason = Withdrawn, b.Withdrawn.Because
 		return v
 	}
 	if v.Counts.All() == 0 {
 		v.Reason = "not observed"
 		return v
 	}
-	if n := open(evidence); n > 0 {
+	if says := open(evidence); says != "" {
 		v.Standing = Disputed
 		v.Reason = fmt.Sprintf(
-			"%s since by %s; %d independent observations afterwards would outweigh it",
-			"contradicted", phrase.Count(n, "traced run", "traced runs"), liftedBy,
+			"contradicted since by %s, after %s; %d independent observations afterwards, or an experiment, would outweigh it",
+			says, sawIt(v.Counts), liftedBy,
 		)
 		return v
 	}
-	seen := fmt.Sprintf(
-		"seen by %s on %s", phrase.Count(v.Counts.People, "person", "people"),
-		phrase.Count(max(1, v.Counts.Machines), "machine", "machines"),
-	)
-	newest := slices.MaxFunc(evidence, func(a, b Evidence) int { return a.Accepted.Compare(b.Accepted) }).Accepted
-	if now.After(newest.Add(staleAfter)) {
+	v.Standing, v.Reason = judged(evidence, v.Counts, one, several)
+	newest := slices.MaxFunc(evidence, func(a, b Evidence) int { return a.lastShown().Compare(b.lastShown()) }).lastShown()
+	switch {
+	case b.Newest != "" && v.Version != "" && CompareVersions(b.Newest, v.Version) > 0:
+		v.Then, v.Standing = v.Standing, Stale
+		v.Reason = newerVersion(v.Then, v.Version, b.Newest)
+	case now.After(newest.Add(staleAfter)):
 		v.Standing = Stale
-		v.Reason = fmt.Sprintf("%s, last in %d; nobody has since", seen, newest.Year())
-		return v
-	}
-	v.Until = newest.Add(staleAfter)
-	if independent(evidence) >= 2 {
-		v.Standing, v.Reason = Confirmed, seen+", independently, in "+several
-		return v
-	}
-	v.Standing, v.Reason = Observed, seen+", in "+one+"; nobody else has confirmed it yet"
-	if v.Counts.Observations > 1 {
-		v.Reason = seen + ", in " + several + "; nobody else has confirmed it yet, on another machine"
+		v.Reason = fmt.Sprintf("%s, last in %d; nobody has since", seenBy(v.Counts), newest.Year())
+	default:
+		v.Until = newest.Add(staleAfter)
 	}
 	return v
+}
+
+func newerVersion(then Standing, seen, newest string) string {
+	return fmt.Sprintf("%s up to version %s; nobody has seen it in version %s", then, seen, newest)
+}
+
+// lastShown is when it was accepted, if it speaks for its location.
+func (e Evidence) lastShown() (none time.Time) {
+	if e.shows() {
+		return e.Accepted
+	}
+	return none
+}
+
+func seenBy(c Counts) string {
+	return fmt.Sprintf("seen by %s on %s", phrase.Count(c.People, "person", "people"), phrase.Count(max(1, c.Machines), "machine", "machines"))
+}
+
+// sawIt says who saw what is disputed.
+func sawIt(c Counts) string {
+	if c.Proofs > 0 {
+		return phrase.Count(c.People, "person", "people") + " saw it used, and " + phrase.Count(c.Proofs, "experiment", "experiments") + " showed it"
+	}
+	return phrase.Count(c.People, "person", "people") + " saw it used"
+}
+
+// judged is the standing of what is neither disputed nor stale.
+func judged(evidence []Evidence, c Counts, one, several string) (Standing, string) {
+	seen := seenBy(c)
+	for _, e := range slices.Backward(evidence) {
+		if e.proves() {
+			return Proven, proved[e.Result] + "; " + seen
+		}
+	}
+	if independent(evidence) >= 2 {
+		return Confirmed, seen + ", independently, in " + several
+	}
+	if c.Observations > 1 {
+		return Observed, seen + ", in " + several + "; nobody else has confirmed it yet, on another machine"
+	}
+	return Observed, seen + ", in " + one + "; nobody else has confirmed it yet"
+}
+
+// proved says what an experiment showed, by its result; that of an absence is empty.
+var proved = map[string]string{
+	Needed:    "an experiment showed that it is needed: without it the game starts anew, with it back the old state is there",
+	NotEnough: "an experiment showed that it is needed, together with others",
+	Enough:    "an experiment showed that it is enough by itself",
+	"":        "an experiment showed the progress with everything away that the game had written",
 }
 
 func count(evidence []Evidence) (c Counts) {
 	people, machines := map[string]bool{}, map[string]bool{}
 	for _, e := range evidence {
-		if e.Kind == Dispute {
+		switch {
+		case e.contradicts():
 			c.Disputes++
-			continue
+		case e.proves():
+			c.Proofs++
+		case e.observes():
+			c.Observations++
 		}
-		c.Observations++
-		people[e.Person] = true
-		if e.Machine != "" {
-			machines[e.Machine] = true
+		if e.shows() {
+			people[e.Person] = true
+			if e.Machine != "" {
+				machines[e.Machine] = true
+			}
 		}
 	}
 	c.People, c.Machines = len(people), len(machines)
 	return c
+}
+
+// newestOf is the newest version that evidence for a location is of.
+func newestOf(evidence []Evidence) (version string) {
+	for _, e := range evidence {
+		if e.shows() {
+			version = Newer(version, e.Version)
+		}
+	}
+	return version
+}
+
+// Newer is the newer of two versions; either can be empty, which is none.
+func Newer(a, b string) string {
+	if a == "" || b != "" && CompareVersions(b, a) > 0 {
+		return b
+	}
+	return a
 }
 
 // independent is whether observations are by different people on different machines: how
@@ -188,12 +311,12 @@ func count(evidence []Evidence) (c Counts) {
 func independent(evidence []Evidence) int {
 	n := 0
 	for i, a := range evidence {
-		if a.Kind == Dispute {
+		if !a.shows() {
 			continue
 		}
 		n = max(n, 1)
 		for _, b := range evidence[:i] {
-			if b.Kind != Dispute && a.Person != b.Person && a.Machine != b.Machine && a.Machine != "" && b.Machine != "" {
+			if b.shows() && a.Person != b.Person && a.Machine != b.Machine && a.Machine != "" && b.Machine != "" {
 				return 2
 			}
 		}
@@ -201,14 +324,28 @@ func independent(evidence []Evidence) int {
 	return n
 }
 
-// open is how many disputes nothing outweighs.
-func open(evidence []Evidence) (n int) {
+// open says what contradicts, and is outweighed by nothing since; empty if nothing does.
+func open(evidence []Evidence) string {
+	runs, experiments := 0, 0
 	for i, d := range evidence {
-		if d.Kind == Dispute && independent(evidence[i+1:]) < liftedBy {
-			n++
+		since := evidence[i+1:]
+		if !d.contradicts() || independent(since) >= liftedBy || slices.ContainsFunc(since, Evidence.proves) {
+			continue
+		}
+		if d.Kind == Dispute {
+			runs++
+		} else {
+			experiments++
 		}
 	}
-	return n
+	var parts []string
+	if runs > 0 {
+		parts = append(parts, phrase.Count(runs, "traced run", "traced runs"))
+	}
+	if experiments > 0 {
+		parts = append(parts, phrase.Count(experiments, "experiment", "experiments")+" that showed the progress without it")
+	}
+	return strings.Join(parts, " and by ")
 }
 
 // Range is the versions of an edition for which a location holds, both ends among them.

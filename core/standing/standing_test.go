@@ -41,15 +41,15 @@ func TestStandings(t *testing.T) {
 		"nobody has seen it for long":      {[]Evidence{saw("mira", "a"), saw("tobin", "b")}, nil, day.AddDate(6, 0, 0), Stale, "last in 2026"},
 		"withdrawn, and not seen for long": {[]Evidence{saw("mira", "a")}, gone, day.AddDate(6, 0, 0), Withdrawn, "another game"},
 	} {
-		v := Of(c.evidence, c.withdrawn, c.now)
+		v := Of(Basis{Evidence: c.evidence, Withdrawn: c.withdrawn}, c.now)
 		assert.Equal(t, c.want, v.Standing, name)
 		assert.Contains(t, v.Reason, c.reason, name)
 		if !v.Until.IsZero() {
-			assert.Equal(t, Stale, Of(c.evidence, c.withdrawn, v.Until.Add(time.Second)).Standing, "%s: it says when it changes by itself", name)
-			assert.Equal(t, v.Standing, Of(c.evidence, c.withdrawn, v.Until).Standing, name)
+			assert.Equal(t, Stale, Of(Basis{Evidence: c.evidence, Withdrawn: c.withdrawn}, v.Until.Add(time.Second)).Standing, "%s: it says when it changes by itself", name)
+			assert.Equal(t, v.Standing, Of(Basis{Evidence: c.evidence, Withdrawn: c.withdrawn}, v.Until).Standing, name)
 		}
 	}
-	v := Of([]Evidence{saw("mira", "a"), saw("mira", ""), disputes("tobin")}, nil, day)
+	v := Of(Basis{Evidence: []Evidence{saw("mira", "a"), saw("mira", ""), disputes("tobin")}}, day)
 	assert.Equal(t, Counts{Observations: 2, People: 1, Machines: 1, Disputes: 1}, v.Counts)
 	assert.Equal(t, 3, v.Counts.All())
 	assert.Equal(t, Observed, OfSheet([]Evidence{saw("mira", "a")}, day).Standing)

@@ -101,25 +101,35 @@ type LocationShown struct {
 	Replaces []string          `json:"replaces,omitempty"`
 	Evidence []Evidence        `json:"evidence"`
 	// Notes are on the structure of the files there, NotesSummary the same in one line.
-	Notes        *notes.Notes `json:"notes,omitempty"`
-	NotesSummary string       `json:"notes_summary"`
-	Anchor       string       `json:"anchor"`
-	Pattern      string       `json:"pattern"`
-	Means        string       `json:"means"` // what the anchor is on this variant's system
-	Usual        string       `json:"usual"` // where that usually lies, for reading
-	Reason       string       `json:"reason"`
-	Forms        []place.Form `json:"forms"`
+	Notes        *notes.Notes  `json:"notes,omitempty"`
+	NotesSummary string        `json:"notes_summary"`
+	Anchor       string        `json:"anchor"`
+	Pattern      string        `json:"pattern"`
+	Means        string        `json:"means"` // what the anchor is on this variant's system
+	Usual        string        `json:"usual"` // where that usually lies, for reading
+	Reason       string        `json:"reason"`
+	Raise        []string      `json:"raise"` // what would raise the standing
+	Hazards      []HazardShown `json:"hazards"`
+	Cloud        string        `json:"cloud"` // kept, not kept, or empty where nothing was seen
+	Forms        []place.Form  `json:"forms"`
 }
 
 // Evidence is one accepted statement about a location or a sheet.
 type Evidence struct {
-	Kind         standing.Kind `json:"kind"` // observation or dispute
+	Kind         standing.Kind `json:"kind"`
 	Contribution int64         `json:"contribution"`
 	By           string        `json:"by"` // empty for somebody who was forgotten
 	ReviewedBy   string        `json:"reviewed_by"`
 	Accepted     time.Time     `json:"accepted"`
 	Version      string        `json:"version,omitempty"`
 	Observer     string        `json:"observer"`
+	Says         string        `json:"says"` // what it says, in words
+}
+
+// HazardShown is what an operation does to what a location holds.
+type HazardShown struct {
+	Destroys bool   `json:"destroys"`
+	Text     string `json:"text"`
 }
 
 // VariantShown is a variant with its locations as a page draws them.
@@ -131,6 +141,16 @@ type VariantShown struct {
 	OS        string          `json:"os"`
 	Runtime   string          `json:"runtime"`
 	Locations []LocationShown `json:"locations"`
+	Cloud     string          `json:"cloud"`   // how much the launcher's cloud keeps: all, part, none, or empty
+	Absence   *AbsenceShown   `json:"absence"` // null where nobody found that nothing is kept
+}
+
+// AbsenceShown says that a variant keeps nothing on the machine.
+type AbsenceShown struct {
+	Standing standing.Standing `json:"standing"`
+	Reason   string            `json:"reason"`
+	Raise    []string          `json:"raise"`
+	Evidence []Evidence        `json:"evidence"`
 }
 
 // RevisionShown is a revision in a list.

@@ -1,0 +1,96 @@
+package proof
+
+import (
+	"slices"
+	"testing"
+
+	"github.com/go-json-experiment/json"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"endroit/core/footprint"
+	"endroit/core/trace"
+)
+
+func proven(t testing.TB) *Proof {
+	p := begun(t, 2)
+	play(t, p, &game{[]int{1}, false, map[int]bool{}})
+	require.NoError(t, p.Verify())
+	return p
+}
+
+// What does not follow from what was done is told, and where.
+func TestWhatDoesNotFollow(t *testing.T) {
+	for name, c := range map[string]struct {
+		change func(*Proof)
+		want   string
+	}{
+		"another result":        {func(p *Proof) { p.Locations[0].Result = Needed }, "locations[0].result"},
+		"another reason":        {func(p *Proof) { p.Locations[1].Why = "I say so" }, "locations[1].result"},
+		"enough":                {func(p *Proof) { p.Locations[1].Enough = true }, "locations[1].result"},
+		"another answer":        {func(p *Proof) { p.Rounds[2].Answer = Progress }, "locations[1].result"},
+		"a round less":          {func(p *Proof) { p.Rounds = p.Rounds[:3] }, "after 3 rounds the experiment is not over"},
+		"a round more":          {func(p *Proof) { p.Rounds = append(p.Rounds, p.Rounds[3]) }, "is over after 4"},
+		"no rounds":             {func(p *Proof) { p.Rounds = nil }, "rounds: there are 0"},
+		"another order":         {func(p *Proof) { p.Rounds[1].Away = []int{1} }, "rounds[1].away"},
+		"none of the locations": {func(p *Proof) { p.Rounds[0].Away = []int{0, 7} }, "there is no location 7"},
+		"read what was away":    {func(p *Proof) { p.Rounds[2].Sees[1].Read = 1 }, "locations[0].result"},
+		"no answer":             {func(p *Proof) { p.Rounds[1].Answer = "perhaps" }, "rounds[1]"},
+		"not ended":             {func(p *Proof) { p.At = Bring }, "not led to its end"},
+		"ended early":           {func(p *Proof) { p.Ended = "enough" }, "not led to its end"},
+		"another format":        {func(p *Proof) { p.Format = "endroit/proof/2" }, "this program reads endroit/proof/1"},
+		"another aim":           {func(p *Proof) { p.Aim = "burn" }, "aim"},
+		"a wide location":       {func(p *Proof) { p.Locations[0].At = "home:**" }, "locations[0].at"},
+		"holds":                 {func(p *Proof) { p.Holds = "love" }, "holds"},
+		"before it began":       {func(p *Proof) { p.Rounds[1].Began = p.Began.AddDate(0, 0, -1) }, "rounds[1].began"},
+		"a hidden character":    {func(p *Proof) { p.Slot = "a\u202eb" }, "a text"},
+	} {
+		raw, err := json.Marshal(proven(t))
+		require.NoError(t, err)
+		p := &Proof{}
+		require.NoError(t, json.Unmarshal(raw, p))
+		c.change(p)
+		assert.ErrorContains(t, p.Verify(), c.want, name)
+	}
+}
+
+// Every experiment that is led to its end follows from its steps.
+func TestWhatIsLedFollows(t *testing.T) {
+	for _, aim := range append([]Aim{"", Locations, Which, Nothing}, Operations...) {
+		p, err := New("0123456789abcdef", About{Aim: aim, Title: "Tarn", Holds: "save"}, locations(5), now)
+		require.NoError(t, err)
+		g := &game{[]int{1, 3}, false, map[int]bool{}}
+		for p.At != Finish {
+			s := p.Next()
+			e := g.hands(p, s)
+			if s.Do == Look {
+				e.Became = []Became{{Location: 0, Same: 1}, {Location: 1, Gone: 1}}
+			}
+			require.NoError(t, p.Done(s.Do, e))
+		}
+		require.NoError(t, p.Verify(), string(aim))
+		assert.NotEmpty(t, p.Statement())
+		assert.False(t, p.Absent())
+	}
+	p, err := New("0123456789abcdef", About{Aim: Nothing, Title: "Tarn", Holds: "save"}, locations(5), now)
+	require.NoError(t, err)
+	play(t, p, &game{nil, false, map[int]bool{}})
+	assert.True(t, p.Absent())
+}
+
+func TestSee(t *testing.T) {
+	file := func(at string, before, after string, reads int) footprint.File {
+		f := footprint.File{Place: at, Before: trace.State{Is: before}, After: trace.State{Is: after}}
+		f.Reads = reads
+		return f
+	}
+	f := &footprint.Footprint{Files: []footprint.File{
+		file("xdg-data:tarn/0/a", trace.IsFile, trace.IsFile, 2),
+		file("xdg-data:tarn/0/b", trace.IsAbsent, trace.IsFile, 0),
+		file("xdg-data:tarn/1/c", trace.IsAbsent, trace.IsAbsent, 1),
+		file("xdg-data:tarn/1/d", trace.IsFile, trace.IsFile, 0), // nothing was done with it
+		file("xdg-config:tarn/1/e", trace.IsFile, trace.IsFile, 1),
+		file("", trace.IsFile, trace.IsFile, 1),
+	}}
+	assert.Equal(t, []Sees{{Location: 0, Read: 1, Created: 1}, {Location: 1, Missing: 1}}, slices.Clone(See(locations(2), f)))
+}

@@ -1,0 +1,260 @@
+package proof
+
+import (
+	"cmp"
+	"fmt"
+	"math/bits"
+	"slices"
+	"strings"
+
+	"endroit/core/phrase"
+)
+
+// A search finds the smallest set of files that carries the progress: what it needs with
+// all others away. It holds that more files in place never take the progress away. In each
+// round some are away; what is asked depends on the answers alone, so that a search goes on
+// where it was.
+//
+// The first round has everything in place. From its trace one sees which files the game reads
+// when it starts: these are tried first, and of these the files that seem to belong to one
+// save. If they do not carry the progress, it is found by halving, likely ones first: the
+// shortest beginning of the candidates that carries it ends with a file that is needed.
+
+// asked is a set of locations in place whose answer is not known yet.
+type asked struct{ present []int }
+
+func (asked) Error() string { return "this has to be asked" }
+
+// carries is whether the progress was there with only these in place: known from the rounds,
+// also from larger and smaller sets. Otherwise it panics with what has to be asked.
+func (p *Proof) carries(present []int) bool {
+	if known, carries := p.known(present); known {
+		return carries
+	}
+	panic(asked{present})
+}
+
+func (p *Proof) known(present []int) (known, carries bool) {
+	for _, r := range p.Rounds {
+		if r.Answer != Progress && r.Answer != NewGame && r.Answer != Failed {
+			continue
+		}
+		there := without(p.all(), r.Away)
+		if r.Answer == Progress && within(there, present) {
+			return true, true
+		}
+		if r.Answer != Progress && within(present, there) {
+			return true, false
+		}
+	}
+	return false, false
+}
+
+func without(all, away []int) (out []int) {
+	for _, i := range all {
+		if !slices.Contains(away, i) {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+func within(few, many []int) bool { return len(without(few, many)) == 0 }
+
+// nextOfSearch is what is away in the next start of a search.
+func (p *Proof) nextOfSearch() (away []int, more bool) {
+	if len(p.Rounds) == 0 {
+		return nil, true
+	}
+	if r := p.round(); r.Answer == Unsure || r.Contradiction != "" || p.Rounds[0].Answer != Progress {
+		return nil, false
+	}
+	_, next, found := p.search()
+	return without(p.all(), next), !found
+}
+
+// search gives the smallest set, or what has to be asked next.
+func (p *Proof) search() (set, next []int, found bool) {
+	defer func() {
+		if r := recover(); r != nil {
+			next = r.(asked).present
+		}
+	}()
+	set = p.smallest()
+	return set, nil, true
+}
+
+func (p *Proof) smallest() []int {
+	order, read := p.likely()
+	pool := order
+	if guess := p.guess(order); len(guess) < len(order) && p.carries(guess) {
+		pool = guess
+		p.carries(without(p.all(), pool)) // whether others carry it too
+	}
+	var fixed []int
+	for !p.carries(fixed) {
+		// The shortest beginning of the pool that carries it, with what is fixed.
+		low, high := 0, len(pool)
+		for high-low > 1 {
+			mid := (low + high) / 2
+			if len(fixed) == 0 && low == 0 && read > 0 && read < high && high == len(p.Locations) {
+				mid = read // does a file matter that the game does not read when it starts?
+			}
+			if p.carries(append(slices.Clone(pool[:mid]), fixed...)) {
+				high = mid
+			} else {
+				low = mid
+			}
+		}
+		fixed, pool = append(fixed, pool[high-1]), pool[:high-1]
+	}
+	p.carries(without(p.all(), fixed)) // whether others carry it too
+	return fixed
+}
+
+// likely orders the candidates, the likeliest first, and says how many were read when
+// everything was in place.
+func (p *Proof) likely() (order []int, read int) {
+	was := map[int]bool{}
+	for _, s := range p.Rounds[0].Sees {
+		if s.Read > 0 {
+			was[s.Location] = true
+		}
+	}
+	order = p.all()
+	slices.SortStableFunc(order, func(a, b int) int {
+		if was[a] != was[b] {
+			if was[a] {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Compare(p.Locations[b].Likely, p.Locations[a].Likely)
+	})
+	return order, len(was)
+}
+
+// guess is the likeliest file, with those that seem to belong to the same save.
+func (p *Proof) guess(order []int) []int {
+	first := p.Locations[order[0]]
+	out := []int{order[0]}
+	for _, i := range order[1:] {
+		if l := p.Locations[i]; first.Group != "" && l.Group == first.Group && l.Likely >= first.Likely {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// Halving is how many starts a search by halving alone needs that knows nothing of the
+// files: one with all in place and one with none, and for each file that is needed one for
+// each halving of the candidates, and one that shows whether it is enough.
+func Halving(candidates, needed int) int {
+	return 2 + needed*(log2(candidates)+1)
+}
+
+// log2 is the logarithm, rounded up.
+func log2(n int) int { return bits.Len(uint(max(n, 1) - 1)) }
+
+// leftOfSearch is how many starts are left at most, and if one file carries the progress.
+func (p *Proof) leftOfSearch() (most, likely int) {
+	if p.Ended != "" || p.At == Finish {
+		return 0, 0
+	}
+	smallest := len(p.Locations)
+	if len(p.Rounds) > 0 {
+		for _, r := range p.Rounds {
+			if r.Answer == Progress {
+				smallest = min(smallest, len(p.Locations)-len(r.Away))
+			}
+		}
+	}
+	most = 1 // whether others carry it too
+	for i := 1; i <= smallest; i++ {
+		most += log2(i) + 1
+	}
+	likely = log2(smallest) + 2
+	switch answered := p.starts(); answered {
+	case 0:
+		return most + 3, likely + 2
+	case 1:
+		return most + 2, likely + 1
+	}
+	return most, likely
+}
+
+// starts is how many starts were answered.
+func (p *Proof) starts() (n int) {
+	for _, r := range p.Rounds {
+		if r.Answer != "" {
+			n++
+		}
+	}
+	return n
+}
+
+// concludeSearch says of each file whether it is in the smallest set.
+func (p *Proof) concludeSearch() {
+	set, _, found := []int(nil), []int(nil), false
+	if len(p.Rounds) > 0 && p.Rounds[0].Answer == Progress {
+		set, _, found = p.search()
+	}
+	if !found {
+		p.concludeEarly()
+		return
+	}
+	_, others := p.known(without(p.all(), set))
+	var names []string
+	for _, i := range set {
+		names = append(names, p.Locations[i].At)
+	}
+	for i := range p.Locations {
+		l := &p.Locations[i]
+		l.Result, l.Why = NotNeeded, "the progress was there without it"
+		if len(set) == 0 {
+			l.Why = "with all of these files away, the progress was there: it is kept elsewhere"
+		}
+		if !slices.Contains(set, i) {
+			continue
+		}
+		switch {
+		case others && len(set) == 1:
+			l.Enough, l.Why = true, "with all others away, the progress was there; without it too: others are enough as well"
+		case others:
+			l.Why = "with these alone the progress was there: " + strings.Join(names, ", ") + "; without them too: others are enough as well"
+		case len(set) == 1:
+			l.Result, l.Enough, l.Why = Needed, true, "with all others away, the progress was there; without it, it was not"
+		default:
+			l.Result, l.Why = NotEnough, "these are needed together: "+strings.Join(names, ", ")
+		}
+	}
+}
+
+// concludeEarly says what is known of a search that was ended early.
+func (p *Proof) concludeEarly() {
+	best := p.all()
+	for _, r := range p.Rounds {
+		if there := without(p.all(), r.Away); r.Answer == Progress && len(there) < len(best) {
+			best = there
+		}
+	}
+	why := cmp.Or(p.Ended, "there was no sure answer")
+	for i := range p.Locations {
+		l := &p.Locations[i]
+		if slices.Contains(best, i) {
+			l.Result, l.Why = Undecided, fmt.Sprintf("it was ended early (%s): the progress is in these %s", why, phrase.Count(len(best), "file", "files"))
+		} else {
+			l.Result, l.Why = NotNeeded, "the progress was there without it"
+		}
+	}
+}
+
+// Found is the smallest set that a search found, with how many starts it took and how many
+// halving alone would have; ok is whether it found one.
+func (p *Proof) Found() (set []int, starts, halving int, ok bool) {
+	if p.Aim != Which || p.At != Finish || len(p.Rounds) == 0 || p.Rounds[0].Answer != Progress {
+		return nil, p.starts(), 0, false
+	}
+	set, _, ok = p.search()
+	return set, p.starts(), Halving(len(p.Locations), len(set)), ok
+}
