@@ -220,6 +220,7 @@ func (a *app) root() *cli.Command {
 			a.switchSets(),
 			a.carry(),
 			a.prove(),
+			a.wanted(),
 			a.keep(),
 			a.undo(),
 			a.try(),

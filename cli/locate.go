@@ -21,6 +21,7 @@ import (
 	"endroit/core/notes"
 	"endroit/core/phrase"
 	"endroit/core/place"
+	"endroit/core/standing"
 	"endroit/localmanifest"
 	"endroit/locate"
 	"endroit/machine"
@@ -396,14 +397,59 @@ func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 	if shared != "" {
 		a.say("  %s", shown(shared))
 	}
+	if x := v.Absence; x != nil {
+		a.say("  %s", shown(fmt.Sprintf("none of its progress is kept on this machine: %s: %s", x.Standing, x.Reason)))
+	}
+	if text := cloudKeeps(v); text != "" {
+		a.say("  %s", shown(text))
+	}
 	for _, l := range v.Locations {
 		a.say("")
 		a.printPath(l)
 		if shared == "" {
 			a.say("%s", a.quiet(fmt.Sprintf("             %s: %s", l.Standing, shown(l.Reason))))
 		}
+		for _, h := range l.Hazards {
+			if h.Destroyed > 0 {
+				a.say("             %s", a.missing(shown(h.String())))
+			}
+		}
 		a.printLocatedFiles(v, l, newest, all)
 	}
+}
+
+// cloudKeeps says what of a variant the launcher's cloud was seen to keep; empty if nothing
+// is known of it.
+func cloudKeeps(v locate.Variant) string {
+	var kept, not []string
+	for _, l := range v.Locations {
+		switch l.CloudKeeps {
+		case standing.Kept:
+			kept = append(kept, l.At)
+		case standing.NotKept:
+			not = append(not, l.At)
+		}
+	}
+	cloud := launcherOf(v) + "'s cloud"
+	switch v.CloudKeeps {
+	case "all":
+		return cloud + " keeps all of it"
+	case "none":
+		return cloud + " keeps nothing of it"
+	case "part":
+		text := cloud
+		if len(kept) > 0 {
+			text += " keeps " + strings.Join(kept, ", ")
+		}
+		if len(not) > 0 {
+			if len(kept) > 0 {
+				text += ", and"
+			}
+			text += " does not keep " + strings.Join(not, ", ")
+		}
+		return text
+	}
+	return ""
 }
 
 // printPath shows where a location lies, in the forms that can be pasted: for this

@@ -4,26 +4,23 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"os"
 	"os/signal"
-	"path/filepath"
 	"slices"
 	"strings"
 	"syscall"
 	"time"
 
-	"github.com/go-json-experiment/json"
-	"github.com/go-json-experiment/json/jsontext"
 	"github.com/urfave/cli/v3"
 
 	"endroit/copies"
-	"endroit/copies/journal"
+	"endroit/core/contribution"
 	"endroit/core/draft"
 	"endroit/core/phrase"
 	"endroit/core/proof"
-	"endroit/safefile"
+	"endroit/core/record"
+	"endroit/locate"
 )
 
 func (a *app) prove() *cli.Command {
@@ -32,6 +29,15 @@ func (a *app) prove() *cli.Command {
 		Name:          "prove", Usage: "show by an experiment that progress lives in the locations",
 		ArgsUsage: "TITLE|DRAFT [options] [--] COMMAND…",
 		Flags: slices.Concat([]cli.Flag{
+			&cli.BoolFlag{Name: "which", Usage: "find the smallest set of files that carries the progress, in few starts"},
+			&cli.BoolFlag{Name: "nothing", Usage: "show that nothing is kept on this machine: all that the game wrote in the DRAFT's runs is away"},
+			&cli.StringFlag{
+				Name:  "hazard",
+				Usage: "try what an `OPERATION` does to the locations: prefix-removal, move, uninstall, repair or cloud",
+			},
+			&cli.StringSliceFlag{
+				Name: "by", Usage: "run this `COMMAND` for the operation, instead of asking you to do it; can be repeated, for each direction",
+			},
 			&cli.StringSliceFlag{
 				Name:  "answer",
 				Usage: "what state the game is in at each start, in order: `STATE` is new, progress, failed or unsure; can be repeated",
@@ -47,16 +53,40 @@ func (a *app) prove() *cli.Command {
 
 // proving is an experiment that is led.
 type proving struct {
-	a       *app
-	c       *cli.Command
-	j       *openedJournal
-	s       *subject
-	what    copies.Choice
-	variant string // as described
-	p       *proof.Proof
-	file    string
-	game    []string
-	made    []string // operations
+	a    *app
+	c    *cli.Command
+	j    *openedJournal
+	s    *subject
+	what copies.Choice
+	aim  proof.Aim
+	p    *proof.Proof
+	file string
+	game []string
+	made []string // operations
+}
+
+// aimOf is what the flags ask for.
+func aimOf(c *cli.Command) (proof.Aim, error) {
+	aim, n := proof.Locations, 0
+	if c.Bool("which") {
+		aim, n = proof.Which, n+1
+	}
+	if c.Bool("nothing") {
+		aim, n = proof.Nothing, n+1
+	}
+	if op := c.String("hazard"); op != "" {
+		aim, n = proof.Aim(op), n+1
+		if !slices.Contains(proof.Operations, aim) {
+			return aim, fail(exitUsage, "--hazard %q is not prefix-removal, move, uninstall, repair or cloud", op)
+		}
+	}
+	if n > 1 {
+		return aim, fail(exitUsage, "give one of --which, --nothing and --hazard")
+	}
+	if len(c.StringSlice("by")) > 0 && !aim.Hazard() {
+		return aim, fail(exitUsage, "--by is for --hazard: it does the operation")
+	}
+	return aim, nil
 }
 
 func (a *app) runProve(ctx context.Context, c *cli.Command) (err error) {
@@ -64,33 +94,39 @@ func (a *app) runProve(ctx context.Context, c *cli.Command) (err error) {
 	if len(args) == 0 {
 		return fail(exitUsage, "give a TITLE or a DRAFT, and the game's command, such as: endroit prove tidewrack.draft.yaml -- ./tidewrack")
 	}
-	j, s, what, err := a.begin(ctx, c, args[0])
-	if err != nil {
+	x := &proving{a: a, c: c, game: args[1:]}
+	if x.aim, err = aimOf(c); err != nil {
 		return err
 	}
-	defer j.Close()
-	defer s.close()
-	side, err := s.one(ctx, c.String("variant"), what)
-	if err != nil {
+	if x.j, x.s, x.what, err = a.beginProof(ctx, c, args[0], x.aim); err != nil {
 		return err
 	}
-	x := &proving{a: a, c: c, j: j, s: s, what: what, variant: describeVariant(side.Variant), game: args[1:]}
-	if x.p, x.file, err = unfinishedProof(s.title.ID, s.title.Name, x.variant); err != nil {
+	defer x.j.Close()
+	defer func() { x.s.close() }()
+	if x.p, x.file, err = unfinishedProof(x.s.title.ID, x.s.title.Name, ""); err != nil {
 		return err
 	}
+	if err := x.returnAside(ctx); err != nil {
+		return err
+	}
+	took := c.Bool("take-back")
 	switch {
-	case x.p == nil && c.Bool("take-back"):
-		return fail(exitNotFound, "no experiment with %s was interrupted", s.title.Name)
-	case c.Bool("take-back"):
-		x.p.GiveUp("it was taken back")
-	case len(x.game) == 0:
+	case x.p == nil && took:
+		return fail(exitNotFound, "no experiment with %s was interrupted", x.s.title.Name)
+	case x.p == nil && len(x.game) == 0 && !x.aim.Hazard():
 		return fail(exitUsage, "name the command that starts the game, after --")
-	case x.p != nil && x.p.By != "endroit "+Version:
-		return fail(exitConflict, "an experiment was begun by another version of Endroit (%s); --take-back ends it", x.p.By)
-	case x.p != nil:
-		a.tell("endroit: goes on with the experiment that was begun on %s; --take-back would end it", stamp(x.p.Began))
+	case x.p == nil:
+		side, err := x.s.one(ctx, c.String("variant"), x.what)
+		if err != nil {
+			return err
+		}
+		if err := x.begin(ctx, side); err != nil || c.Bool("dry-run") {
+			return err
+		}
+	case took:
+		x.p.GiveUp("it was taken back")
 	default:
-		if err := x.begin(side); err != nil || c.Bool("dry-run") {
+		if err := x.goesOn(); err != nil {
 			return err
 		}
 	}
@@ -102,23 +138,46 @@ func (a *app) runProve(ctx context.Context, c *cli.Command) (err error) {
 	return x.report()
 }
 
-// begin says what will be done, and asks.
-func (x *proving) begin(side *copies.Side) error {
-	a, c := x.a, x.c
-	var locations []proof.Location
-	for i, l := range side.Variant.Locations {
-		n := 0
-		for _, f := range side.Files {
-			if f.Location == i {
-				n++
-			}
-		}
-		if n > 0 {
-			locations = append(locations, proof.Location{At: l.At, Holds: l.Holds, Files: n})
-		}
+// goesOn checks whether an experiment that was interrupted can go on as it was begun.
+func (x *proving) goesOn() error {
+	machine, err := pseudonym("copies")
+	if err != nil {
+		return err
 	}
+	p := x.p
+	aim := p.Aim
+	if aim == "" {
+		aim = proof.Locations
+	}
+	begun := "an experiment with " + p.Title + " was begun on " + stamp(p.Began)
+	switch {
+	case p.By != "endroit "+Version:
+		return fail(exitConflict, "%s by another version of Endroit (%s); --take-back ends it", begun, p.By)
+	case p.Machine != machine:
+		return fail(exitConflict, "%s on another machine; --take-back ends it here", begun)
+	case aim != x.aim:
+		return fail(exitConflict, "%s with another aim (%s); go on with that, or --take-back ends it", begun, aim)
+	case x.c.String("variant") != "" && !strings.Contains(strings.ToLower(p.Variant), strings.ToLower(x.c.String("variant"))):
+		return fail(exitConflict, "%s with another variant (%s); go on with that, or --take-back ends it", begun, p.Variant)
+	case len(x.game) == 0 && !aim.Hazard():
+		return fail(exitUsage, "name the command that starts the game, after --")
+	}
+	x.a.tell("endroit: goes on with the experiment that was begun on %s; --take-back would end it", stamp(p.Began))
+	return nil
+}
+
+// begin says what will be done, and asks.
+func (x *proving) begin(ctx context.Context, side *copies.Side) error {
+	a, c := x.a, x.c
+	locations, empty := tried(side, x.aim)
 	if len(locations) == 0 {
 		return fail(exitNotFound, "no location of %s finds anything here: start the game, save, and prove then", x.s.title.Name)
+	}
+	if len(locations) > proof.MaxLocations {
+		return fail(exitConflict, "%d files are too many; narrow the draft's locations, or choose with --holds and --slot", len(locations))
+	}
+	if err := x.possible(side); err != nil {
+		return err
 	}
 	id := make([]byte, 8)
 	_, _ = rand.Read(id) // never fails (crypto/rand)
@@ -130,29 +189,31 @@ func (x *proving) begin(side *copies.Side) error {
 	if len(x.what.Holds) > 0 && !slices.Contains(x.what.Holds, draft.Save) {
 		holds = x.what.Holds[0]
 	}
+	v := side.Variant
+	version := v.Version
+	if version == "" {
+		version = x.s.version
+	}
 	x.p, err = proof.New(hex.EncodeToString(id), proof.About{
-		Title: x.s.title.Name, TitleID: x.s.title.ID, Variant: x.variant, Version: side.Variant.Version, Holds: holds, Slot: x.what.Slot,
-		By: "endroit " + Version, Machine: machine,
+		Aim: x.aim, Title: x.s.title.Name, TitleID: x.s.title.ID, Variant: describeVariant(v), Version: version, Holds: holds, Slot: x.what.Slot,
+		Combination: combination(v), By: "endroit " + Version, Machine: machine, Before: x.s.runs,
 	}, locations, time.Now())
 	if err != nil {
 		return fail(exitNotFound, "%w", err)
 	}
-	warnings := append(copies.PlanClear(side, false).Warnings, a.surroundings(context.Background(), side)...)
-	if v := side.Variant; v.Cloud == nil && (v.StartedBy != "" || v.Store != "" || v.Launcher != "") {
+	plan := copies.PlanClear(side, false)
+	warnings := plan.Warnings
+	for _, w := range a.surroundings(ctx, side) {
+		if x.aim != "cloud" || w.Word != copies.Cloud { // that has to be on
+			warnings = append(warnings, w)
+		}
+	}
+	if v.Cloud == nil && x.aim != "cloud" && (v.StartedBy != "" || v.Store != "" || v.Launcher != "") {
 		warnings = append(warnings, copies.Warning{Word: copies.Cloud, Text: "whether " + launcherOf(v) +
 			" keeps cloud copies is not known: what it brings back would spoil the experiment. Switch it off for this title first"})
 	}
 	if !c.Bool("json") {
-		a.say("%s", a.heading("Prove "+shown(x.s.title.Name)))
-		a.printWhere(side.Variant)
-		for _, l := range locations {
-			a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At), phrase.Count(l.Files, "file", "files"))
-		}
-		a.say("  They are copied, taken away and brought back; the game is started %d times at most.", x.p.Next().Left)
-		a.say("  At each start, look whether it shows a new game or your progress, and end it. Do not save.")
-		for _, w := range warnings {
-			a.say("  %s", a.missing(string(w.Word)+": "+shown(w.Text)))
-		}
+		x.announce(side, plan, locations, empty, warnings)
 	}
 	if c.Bool("dry-run") {
 		if c.Bool("json") {
@@ -164,249 +225,148 @@ func (x *proving) begin(side *copies.Side) error {
 	return a.agree(c, &toChange{warnings: warnings})
 }
 
-// lead does step after step until it is over. Each is written down when it is done. What was
-// away when the person interrupts it is brought back.
-func (x *proving) lead(ctx context.Context) error {
-	if err := x.save(); err != nil {
-		return err
-	}
-	for x.p.At != proof.Finish {
-		step := x.p.Next()
-		if ctx.Err() != nil && x.p.Ended == "" {
-			x.a.tell("endroit: interrupted: everything is brought back")
-			x.p.GiveUp("it was interrupted")
-			ctx = context.WithoutCancel(ctx)
-			continue
-		}
-		event, err := x.do(ctx, step)
-		if err != nil && ctx.Err() != nil {
-			continue
-		}
-		if err != nil {
-			return errors.Join(fmt.Errorf("%w\nthe experiment is at %q: endroit prove again goes on, and --take-back brings everything back",
-				err, step.Do), x.save())
-		}
-		event.Now = time.Now()
-		if err := x.p.Done(step.Do, event); err != nil {
-			return err
-		}
-		if err := x.save(); err != nil {
-			return err
-		}
-	}
-	return x.end(ctx)
+// combination names the recorded variant.
+func combination(v locate.Variant) record.Combination {
+	return record.Combination{Store: v.Store, Ref: v.Reference, Launcher: v.Launcher, OS: v.System, Runtime: v.Runtime}
 }
 
-func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err error) {
-	if step.Do == proof.Finish {
-		return e, nil
-	}
-	side, err := x.side(ctx)
-	if err != nil {
-		return e, err
-	}
-	switch step.Do {
-	case proof.Check:
-		return e, x.closed(ctx, side)
-	case proof.Copy:
-		taken, err := x.take(ctx, side)
-		if err != nil {
-			return e, err
-		}
-		e.Copy = taken.Record.ID
-	case proof.TakeAway:
-		e.Operation, err = x.takeAway(ctx, side, step.Away)
-	case proof.Watch:
-		e.Returned, err = x.watch(ctx, step.Away)
-	case proof.Start:
-		x.tell("Start %d of %d at most", len(x.p.Rounds), len(x.p.Rounds)+step.Left-1)
-		return x.start(ctx, side)
-	case proof.Ask:
-		e.Answer, err = x.answer(ctx)
-		if slices.Contains(proof.Answers, e.Answer) {
-			x.tell("  answer: %s", answerWords[e.Answer])
-		}
-	case proof.Bring:
-		err = x.bring(ctx, side)
-	}
-	return e, err
-}
+// filesListed is how many candidates of a search are listed.
+const filesListed = 8
 
-// answerWords are the answers, for people.
-var answerWords = map[proof.Answer]string{
-	proof.NewGame: "a new game", proof.Progress: "the old progress", proof.Failed: "it did not start", proof.Unsure: "not sure",
-}
-
-func (x *proving) tell(format string, args ...any) {
-	if !x.c.Bool("json") {
-		x.a.say(format, args...)
+// announce says what will be done.
+func (x *proving) announce(
+	side *copies.Side, plan *copies.Prepared, locations []proof.Location, empty []string, warnings []copies.Warning,
+) {
+	a := x.a
+	a.say("%s", a.heading("Prove "+shown(x.s.title.Name)))
+	a.printWhere(side.Variant)
+	for i, l := range locations {
+		if i == filesListed && x.aim == proof.Which {
+			a.say("  and %d more", len(locations)-i)
+			break
+		}
+		a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At), phrase.Count(l.Files, "file", "files"))
+	}
+	for _, at := range empty {
+		a.say("  %s", a.quiet("left out, since it finds nothing here: "+shown(at)))
+	}
+	if n := len(plan.Left); n > 0 {
+		a.say("  %s", a.quiet(phrase.Count(n, "file", "files")+" of accounts that are not in use stay"))
+	}
+	step := x.p.Next()
+	switch {
+	case x.aim.Hazard():
+		a.say("  %s", x.operationSays())
+		a.say("  All of it is copied first, and brought back afterwards.")
+	case x.aim == proof.Which:
+		a.say("  They are copied, taken away in parts and brought back. The game is started %s if one file carries the progress,", startedTimes(step.Likely))
+		a.say("  %s at most; Ctrl-C ends it with what is known by then.", startedTimes(step.Left))
+		a.say("  At each start, look whether it shows a new game or your progress, and end it. Do not save.")
+	default:
+		a.say("  They are copied, taken away and brought back; the game is started %s at most.", startedTimes(step.Left))
+		a.say("  At each start, look whether it shows a new game or your progress, and end it. Do not save.")
+	}
+	for _, w := range warnings {
+		a.say("  %s", a.missing(string(w.Word)+": "+shown(w.Text)))
 	}
 }
 
-// side looks at the variant as it is now, with all that it keeps: what the game changes
-// beside what is proven is brought back too.
-func (x *proving) side(ctx context.Context) (*copies.Side, error) {
-	found, err := x.s.here.Title(ctx, x.s.title, nil)
-	if err != nil {
-		return nil, err
+func startedTimes(n int) string {
+	if n == 1 {
+		return "once"
 	}
-	for _, v := range found.Variants {
-		if describeVariant(v) == x.p.Variant {
-			return x.s.gather(ctx, found, v, copies.Choice{}), nil
-		}
-	}
-	return nil, fail(exitNotFound, "%s is no longer on this machine", x.p.Variant)
+	return fmt.Sprintf("%d times", n)
 }
 
-// closed is an error while the game runs.
-func (x *proving) closed(ctx context.Context, side *copies.Side) error {
-	if slices.Contains(x.c.StringSlice("although"), string(copies.Running)) {
-		return nil
+// tried are the locations that an experiment is about, and those that find nothing. In a
+// search each file is one.
+func tried(side *copies.Side, aim proof.Aim) (out []proof.Location, empty []string) {
+	if aim == proof.Which {
+		return candidates(side), nil
 	}
-	for range 20 {
-		if len(x.a.programs(ctx, side)) == 0 {
-			return nil
-		}
-		select { // it may be just about to end
-		case <-ctx.Done():
-			return ctx.Err()
-		case <-time.After(250 * time.Millisecond):
-		}
-	}
-	return fail(exitConflict, "close it first: %s", x.a.programs(ctx, side)[0])
-}
-
-func (x *proving) take(ctx context.Context, side *copies.Side) (*copies.Copy, error) {
-	var taken *copies.Copy
-	err := x.a.copyFirst(x.c, x.s, side, copies.Choice{}, "before proving", false, "", func(c *copies.Copy) { taken = c })(ctx)
-	return taken, err
-}
-
-func (x *proving) about(says string) journal.About {
-	return journal.About{Kind: "prove", Title: x.p.Title, TitleID: x.p.TitleID, Variant: x.p.Variant, Says: says}
-}
-
-// takeAway takes the files of some locations away.
-func (x *proving) takeAway(ctx context.Context, side *copies.Side, away []int) (operation string, err error) {
-	only := *side
-	only.Files = nil
-	for _, f := range side.Files {
-		if x.isAway(side, f, away) {
-			only.Files = append(only.Files, f)
-		}
-	}
-	plan := copies.PlanClear(&only, false)
-	if len(plan.Changes) == 0 {
-		return "", nil // it was done before an interruption
-	}
-	names := make([]string, len(away))
-	for i, n := range away {
-		names[i] = x.p.Locations[n].At
-	}
-	x.tell("Taken away: %s", shown(strings.Join(names, ", ")))
-	op, err := x.j.Do(ctx, x.about("took away "+strings.Join(names, ", ")+" for an experiment"), plan.Changes, nil)
-	if err != nil {
-		return "", journalError(err)
-	}
-	x.made = append(x.made, op.ID)
-	return op.ID, nil
-}
-
-// isAway reports whether a file is of a location that is away, and of the slot that is meant.
-func (x *proving) isAway(side *copies.Side, f copies.SideFile, away []int) bool {
-	at := side.Variant.Locations[f.Location].At
-	return slices.ContainsFunc(away, func(i int) bool { return x.p.Locations[i].At == at }) &&
-		(x.p.Slot == "" || f.File.Captures["slot"] == x.p.Slot)
-}
-
-// watch waits whether something brings files back while the game is closed.
-func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned, err error) {
-	select {
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	case <-time.After(x.c.Duration("settle")):
-	}
-	side, err := x.side(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for _, f := range side.Files {
-		if x.isAway(side, f, away) {
-			r := proof.Returned{Path: f.File.Path}
-			if programs := x.a.programs(ctx, side); len(programs) > 0 {
-				r.By = programs[0].Name
+	for i, l := range side.Variant.Locations {
+		x := proof.Location{At: l.At, Holds: l.Holds}
+		for _, f := range side.Files {
+			if f.Location == i {
+				x.Files++
 			}
-			back = append(back, r)
+		}
+		switch {
+		case x.Files > 0:
+			out = append(out, x)
+		case l.Usable && l.Error == "":
+			empty = append(empty, l.At)
 		}
 	}
-	if len(back) > 0 {
-		what := phrase.Count(len(back), "file was", "files were")
-		x.tell("%s", x.a.missing(what+" brought back while the game was closed: "+shown(back[0].Path)))
-	}
-	return back, nil
+	return out, empty
 }
 
-// bring makes all files those of the copy again.
-func (x *proving) bring(ctx context.Context, side *copies.Side) error {
-	if err := x.closed(ctx, side); err != nil {
-		return err
+// oneSave is how far apart in time files that belong to one save were written.
+const oneSave = 2 * time.Second
+
+// candidates are the files among which is searched. Those that were written together, the
+// latest first, are the likelier.
+func candidates(side *copies.Side) (out []proof.Location) {
+	files := slices.Clone(side.Files)
+	slices.SortStableFunc(files, func(a, b copies.SideFile) int { return b.State.Time.Compare(a.State.Time) })
+	likely := len(files)
+	var last time.Time
+	for i, f := range files {
+		if at := f.State.Time; i == 0 || last.Sub(at) > oneSave {
+			likely--
+		}
+		last = f.State.Time
+		l := side.Variant.Locations[f.Location]
+		x := proof.Location{At: f.Place, Holds: l.Holds, Files: 1, Likely: likely, Group: fmt.Sprint(likely)}
+		if l.Holds == draft.Save {
+			x.Likely += len(files)
+		}
+		out = append(out, x)
 	}
-	c, err := x.a.findCopy(ctx, x.p.Copy, nil)
-	if err != nil {
-		return err
-	}
-	seen, err := copySeen()
-	if err != nil {
-		return err
-	}
-	plan, err := copies.PlanPutback(ctx, side, c, copies.PutbackOptions{Seen: seen})
-	if err != nil {
-		return err
-	}
-	defer plan.Close()
-	if len(plan.Refused) > 0 {
-		return fail(exitConflict, "%s cannot be brought back: %s", plan.Refused[0].Place, plan.Refused[0].What)
-	}
-	if len(plan.Changes) == 0 {
-		return nil
-	}
-	op, err := x.j.Do(ctx, x.about("brought everything back after a start of an experiment"), plan.Changes, nil)
-	if err != nil {
-		return journalError(err)
-	}
-	x.made = append(x.made, op.ID)
-	x.tell("Brought back: %s", phrase.Count(len(plan.Changes), "file", "files"))
-	return nil
+	slices.SortStableFunc(out, func(a, b proof.Location) int { return strings.Compare(a.At, b.At) })
+	return out
 }
 
-// end looks that the files are as they were, and gives up what the operations kept: the copy
-// has it.
-func (x *proving) end(ctx context.Context) error {
-	if x.p.Copy != "" {
-		side, err := x.side(ctx)
-		if err != nil {
-			return err
-		}
-		if err := x.bring(ctx, side); err != nil {
-			return err
+// beginProof begins as begin does. For an absence the subject's locations are what the game
+// wrote in the runs of a draft.
+func (a *app) beginProof(ctx context.Context, c *cli.Command, name string, aim proof.Aim) (*openedJournal, *subject, copies.Choice, error) {
+	if aim != proof.Nothing {
+		return a.begin(ctx, c, name)
+	}
+	what := copies.Choice{Slot: c.String("slot")}
+	if !looksLikeDraft(name) {
+		return nil, nil, what, fail(exitUsage, "--nothing takes a DRAFT: its trace says what the game writes; endroit propose TRACE makes one")
+	}
+	d, fp, err := readDraft(name)
+	if err != nil {
+		return nil, nil, what, err
+	}
+	written := contribution.WrittenIn(fp)
+	if len(written) == 0 {
+		return nil, nil, what, fail(exitNotFound, "the runs of %s wrote nothing that stayed: save, and trace again", name)
+	}
+	j, err := a.openJournal(ctx, c)
+	if err != nil {
+		return nil, nil, what, err
+	}
+	s, err := a.readSubject(ctx, c, name)
+	if err == nil {
+		d.Locations = written
+		s.title = locate.OfDraft(d)
+		if s.runs, err = runsOf(name, d); err == nil {
+			err = s.find(ctx)
 		}
 	}
-	for _, r := range x.p.Rounds { // also of the time before an interruption
-		if r.Operation != "" && !slices.Contains(x.made, r.Operation) {
-			x.made = append(x.made, r.Operation)
-		}
+	if err != nil {
+		j.Close()
+		return nil, nil, what, err
 	}
-	for _, id := range x.made {
-		if err := x.j.LetGo(id); err != nil && !errors.Is(err, journal.ErrNothing) {
-			return journalError(err)
-		}
-	}
-	return x.save()
+	return j, s, what, nil
 }
 
 // report says what was shown.
 func (x *proving) report() error {
-	decided := false
+	decided := x.p.Absent()
 	for _, l := range x.p.Locations {
 		decided = decided || l.Result != proof.Undecided
 	}
@@ -415,12 +375,15 @@ func (x *proving) report() error {
 			return err
 		}
 	} else {
-		x.a.say("")
-		for _, l := range x.p.Locations {
-			x.a.say("%s  %s", x.a.heading(phrase.Pad(string(l.Result), len(proof.NotEnough))), shown(l.At))
-			x.a.say("  %s", shown(l.Why))
+		x.sayResults()
+		if x.aim.Hazard() {
+			x.a.say("All files are what they were before. The copy of them stays: endroit copies %s", quotedTitle(shown(x.p.Title)))
+		} else {
+			x.a.say("All files are as they were before. The copy of them stays: endroit copies %s", quotedTitle(shown(x.p.Title)))
 		}
-		x.a.say("All files are as they were before. The copy of them stays: endroit copies %s", quotedTitle(shown(x.p.Title)))
+		if decided && x.p.Ended == "" && x.p.Aim != proof.Which {
+			x.a.say("Share it: endroit submit %s (it is shown before it is sent)", x.p.ID)
+		}
 	}
 	if !decided {
 		return silent(exitConflict)
@@ -428,55 +391,32 @@ func (x *proving) report() error {
 	return nil
 }
 
-func (x *proving) save() error {
-	if x.file == "" {
-		folder, err := proofsFolder()
-		if err != nil {
-			return err
-		}
-		if err := os.MkdirAll(folder, 0o700); err != nil {
-			return err
-		}
-		x.file = filepath.Join(folder, x.p.ID+".json")
+func (x *proving) sayResults() {
+	a, p := x.a, x.p
+	a.say("")
+	if p.Absent() {
+		a.say("%s", a.heading("nothing is kept on this machine"))
+		a.say("  with all that the game had written away, it showed the progress")
+		return
 	}
-	data, err := json.Marshal(x.p, jsontext.WithIndent("  "), json.Deterministic(true))
-	if err != nil {
-		return err
+	width := 0
+	for _, l := range p.Locations {
+		width = max(width, len(l.Result))
 	}
-	return safefile.Write(x.file, append(data, '\n'))
-}
-
-func proofsFolder() (string, error) {
-	dir, err := dataFolder()
-	return filepath.Join(dir, "proofs"), err
-}
-
-// maxProof bounds the document of an experiment, in bytes.
-const maxProof = 16 << 20
-
-// unfinishedProof finds the experiment with a title's variant that was interrupted; nil if
-// there is none. Without a variant any of the title's is meant.
-func unfinishedProof(titleID, title, variant string) (*proof.Proof, string, error) {
-	folder, err := proofsFolder()
-	if err != nil {
-		return nil, "", err
-	}
-	names, err := filepath.Glob(filepath.Join(folder, "*.json"))
-	if err != nil {
-		return nil, "", err
-	}
-	for _, name := range names {
-		data, err := safefile.Read(name, maxProof)
-		if err != nil {
-			return nil, "", err
+	without := 0
+	for _, l := range p.Locations {
+		if p.Aim == proof.Which && l.Result == proof.NotNeeded && !l.Enough && len(p.Locations) > filesListed {
+			without++
+			continue
 		}
-		p := &proof.Proof{}
-		if err := json.Unmarshal(data, p); err != nil || p.Format != proof.Format {
-			continue // of a later version, or damaged: what it kept is in its copy
-		}
-		if p.At != proof.Finish && p.TitleID == titleID && p.Title == title && (variant == "" || p.Variant == variant) {
-			return p, name, nil
-		}
+		a.say("%s  %s", a.heading(phrase.Pad(string(l.Result), width)), shown(l.At))
+		a.say("  %s", shown(l.Why))
 	}
-	return nil, "", nil
+	if without > 0 {
+		a.say("%s  %s", a.heading(phrase.Pad(string(proof.NotNeeded), width)), phrase.Count(without, "other file", "other files"))
+	}
+	if set, starts, halving, ok := p.Found(); ok {
+		a.say("%s of %d, found in %s of the game; halving alone would have taken %d", phrase.Count(len(set), "file", "files"), len(p.Locations),
+			phrase.Count(starts, "start", "starts"), halving)
+	}
 }

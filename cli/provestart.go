@@ -8,16 +8,15 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
 
 	"endroit/copies"
+	"endroit/core/draft"
 	"endroit/core/footprint"
-	"endroit/core/place"
 	"endroit/core/proof"
-	"endroit/core/trace"
-	"endroit/locate"
 	"endroit/safefile"
 	"endroit/tracefiles"
 )
@@ -58,7 +57,7 @@ func (x *proving) start(ctx context.Context, side *copies.Side) (e proof.Event, 
 	}
 	sum := sha256.Sum256(data)
 	e.Trace = hex.EncodeToString(sum[:])
-	e.Sees = x.sees(side, fp)
+	e.Sees = proof.See(x.p.Locations, fp)
 	return e, x.closed(ctx, side)
 }
 
@@ -87,38 +86,6 @@ func (w *withoutOwn) Write(data []byte) (int, error) {
 // maxTraceDigest bounds the trace of one start, in bytes.
 const maxTraceDigest = 1 << 30
 
-// sees counts what a start did with the files of each location.
-func (x *proving) sees(side *copies.Side, fp *footprint.Footprint) (all []proof.Sees) {
-	for i, l := range x.p.Locations {
-		n := slices.IndexFunc(side.Variant.Locations, func(m locate.Location) bool { return m.At == l.At })
-		if n < 0 {
-			continue
-		}
-		at := side.Variant.Locations[n].Place()
-		s := proof.Sees{Location: i}
-		for _, f := range fp.Files {
-			exact, err := place.ParseAny(f.Place)
-			if f.Place == "" || err != nil || exact.Anchor != at.Anchor {
-				continue
-			}
-			if _, covered := at.Match(exact.Names(), nil); !covered {
-				continue
-			}
-			was, is := f.Before.Is == trace.IsFile, f.After.Is == trace.IsFile
-			switch {
-			case was && f.Reads > 0:
-				s.Read++
-			case !was && is:
-				s.Created++
-			case !was && f.Reads > 0:
-				s.Missing++
-			}
-		}
-		all = append(all, s)
-	}
-	return all
-}
-
 // answer asks what state the game was in: a person, a command, or what was said beforehand.
 func (x *proving) answer(ctx context.Context) (proof.Answer, error) {
 	if said := x.c.StringSlice("answer"); len(said) > 0 {
@@ -138,7 +105,7 @@ func (x *proving) answer(ctx context.Context) (proof.Answer, error) {
 		return proof.Answer(strings.ToLower(strings.TrimSpace(string(out)))), nil
 	}
 	for {
-		said, err := x.a.askLine("Did it show a new game, or your progress? [new/progress/failed/unsure]")
+		said, err := x.a.askLine(x.p.Question(proof.Round{}) + " [new/progress/failed/unsure]")
 		if err != nil {
 			return "", err
 		}
@@ -146,4 +113,22 @@ func (x *proving) answer(ctx context.Context) (proof.Answer, error) {
 			return answer, nil
 		}
 	}
+}
+
+// runsOf are the traces that a draft was made from.
+func runsOf(name string, d *draft.Draft) (out []proof.Run, err error) {
+	for _, t := range append([]draft.Trace{*d.Trace}, d.Also...) {
+		file, err := filepath.Abs(fromDraft(name, t.File))
+		if err != nil {
+			return nil, err
+		}
+		digest := t.SHA256
+		if digest == "" {
+			if _, digest, err = readTrace(file); err != nil {
+				return nil, err
+			}
+		}
+		out = append(out, proof.Run{File: file, SHA256: digest})
+	}
+	return out, nil
 }

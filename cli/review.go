@@ -213,6 +213,9 @@ func (a *app) printChange(x wire.ContributionShown) error {
 	if x.Reason != "" {
 		a.say("\n%s\n%s", a.heading("because"), indent("  ", phrase.VisibleLines(x.Reason)))
 	}
+	if x.Proof != nil {
+		a.printProof(x.Proof)
+	}
 	a.printChanges(x)
 	if len(x.Footprint) > 0 && string(x.Footprint) != "null" {
 		var fp footprint.Footprint
@@ -224,6 +227,34 @@ func (a *app) printChange(x wire.ContributionShown) error {
 	}
 	a.printNext(x)
 	return nil
+}
+
+// printProof shows an experiment: what was shown, and how.
+func (a *app) printProof(p *wire.ProofShown) {
+	a.say("\n%s", a.heading("the experiment"+versionOf(p.Version)))
+	width := 0
+	for _, l := range p.Locations {
+		width = max(width, len(l.Result))
+	}
+	for _, l := range p.Locations {
+		a.say("  %s  %s  %s", a.heading(shown(phrase.Pad(l.Result, width))), a.path(shown(l.At)), a.quiet(phrase.Count(l.Files, "file", "files")))
+		a.say("  %s  %s", strings.Repeat(" ", width), shown(l.Why))
+	}
+	for i, r := range p.Rounds {
+		a.say("\n  %s", a.heading(fmt.Sprintf("round %d", i+1)))
+		for _, s := range r.Steps {
+			a.say("    %s", shown(s))
+		}
+		for _, s := range append(r.Sees, r.Became...) {
+			a.say("    seen: %s: %s", shown(s.At), shown(s.Says))
+		}
+		if r.Question != "" {
+			a.say("    %s %s", shown(r.Question), a.heading(shown(r.Answer)))
+		}
+		if r.Contradiction != "" {
+			a.say("    %s", a.missing(shown(r.Contradiction)))
+		}
+	}
 }
 
 // printChanges says what accepting would change, or has changed, and what keeps it from it.

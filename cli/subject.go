@@ -21,6 +21,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/manifest"
 	"endroit/core/phrase"
+	"endroit/core/proof"
 	"endroit/localmanifest"
 	"endroit/locate"
 	"endroit/machine"
@@ -35,6 +36,8 @@ type subject struct {
 	source   copyrecord.Source
 	here     *locate.Resolver
 	found    locate.Title
+	version  string         // of the edition that a draft is of
+	runs     []proof.Run    // the draft's, for an absence
 	evidence map[string]int // how many files each location of a draft was seen with
 	close    func()
 }
@@ -168,6 +171,9 @@ func (s *subject) readDraft(name string) error {
 	sum := sha256.Sum256(data)
 	s.title, s.source = locate.OfDraft(d), copyrecord.Source{Draft: hex.EncodeToString(sum[:])}
 	s.evidence = map[string]int{}
+	if d.Edition != nil {
+		s.version = d.Edition.Version
+	}
 	for _, l := range d.Locations {
 		s.evidence[l.At] = len(l.Seen)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -32,17 +33,24 @@ func fromDraft(draft, file string) string {
 func (a *app) submit() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(offerDrafts),
-		Name:          "submit", Usage: "submit a draft, after showing what is sent",
+		Name:          "submit", Usage: "submit a draft or an experiment, after showing what is sent",
 		Flags: []cli.Flag{
 			serviceFlag(),
 			&cli.BoolFlag{Name: "yes", Usage: "send without asking"},
 			&cli.BoolFlag{Name: "print", Usage: "print what would be sent, and send nothing"},
+			&cli.StringFlag{Name: "note", Usage: "of an experiment: a `TEXT` for the reviewer"},
 			jsonFlag(),
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			name, err := oneArg(c, "one DRAFT")
+			name, err := oneArg(c, "one DRAFT, or the id of an experiment")
 			if err != nil {
 				return err
+			}
+			if file, err := proofFile(name); err != nil || file != "" {
+				return errors.Join(err, a.submitProof(ctx, c, file))
+			}
+			if c.String("note") != "" {
+				return fail(exitUsage, "--note is for an experiment; a draft has a note of its own")
 			}
 			d, fp, err := readDraft(name)
 			if err != nil {

@@ -43,6 +43,12 @@ type Location struct {
 	// Values is how many values a registry key holds, nil for files.
 	Values *int   `json:"values,omitempty"`
 	Error  string `json:"error,omitempty"`
+	// Hazards are what operations do to it, in words; CloudKeeps what was seen of the
+	// launcher's cloud: kept, or not kept.
+	Hazards    []standing.Tried `json:"hazards,omitempty"`
+	CloudKeeps string           `json:"cloud_keeps,omitempty"`
+	// Stands is what is published of its standing, for the version that is installed here.
+	Stands standing.Known `json:"-"`
 	// Notes are on the structure of the files; Checks is what they say of each, by its
 	// path, where that was asked for.
 	Notes  *notes.Notes             `json:"-"`
@@ -75,8 +81,20 @@ type Variant struct {
 	// one in use first.
 	Accounts  []sheet.Account `json:"accounts"`
 	Locations []Location      `json:"locations"`
+	// CloudKeeps is how much of it the launcher's cloud keeps, as far as that was seen:
+	// all, part or none.
+	CloudKeeps string `json:"cloud_keeps,omitempty"`
+	// Absence says that experiments found nothing kept on the machine.
+	Absence *Absence `json:"absence,omitempty"`
 	// Shared is how many more locations are the same as those of a variant before it.
 	Shared int `json:"shared,omitempty"`
+}
+
+// Absence is how well it is known that nothing is kept on the machine.
+type Absence struct {
+	Standing standing.Standing `json:"standing"`
+	Reason   string            `json:"reason"`
+	Stands   standing.Known    `json:"-"`
 }
 
 // Standing is what all locations have in common, with the reason; empty if they
@@ -439,6 +457,15 @@ func (h *Resolver) edition(ctx context.Context, v manifest.Variant, e sheet.Inst
 func tell(found Variant, e sheet.Installed) Variant {
 	found.Install, found.Version, found.StartedBy = e.Folder, e.Version, strings.Join(e.Starters(), ", ")
 	found.Cloud = e.Cloud
+	for i := range found.Locations {
+		l := &found.Locations[i]
+		l.Stands = l.Stands.For(e.Version)
+		l.Standing, l.Reason = l.Stands.Standing, l.Stands.Reason
+	}
+	if a := found.Absence; a != nil {
+		a.Stands = a.Stands.For(e.Version)
+		a.Standing, a.Reason = a.Stands.Standing, a.Stands.Reason
+	}
 	return found
 }
 
@@ -547,6 +574,12 @@ func (h *Resolver) variant(ctx context.Context, v manifest.Variant, roots place.
 		Launcher:  v.Launcher,
 		Accounts:  accounts,
 		Locations: make([]Location, 0, len(v.Locations)),
+
+		CloudKeeps: v.Cloud,
+	}
+	if a := v.Absence; a != nil {
+		known := standing.Known{Standing: a.Standing, Reason: a.Reason, Counts: a.Counts, Version: a.SeenVersion, Then: a.Then}
+		out.Absence = &Absence{a.Standing, a.Reason, known}
 	}
 	if out.Accounts == nil {
 		out.Accounts = []sheet.Account{}
@@ -599,9 +632,13 @@ func locate(l manifest.Location, at place.Location, err error, find func() (mach
 		Standing: l.Standing,
 		Reason:   l.Reason,
 		Usable:   l.Usable(),
+		Stands:   l.Known(),
 		Notes:    l.Notes,
-		Found:    machine.Found{Files: []machine.File{}},
-		Forms:    []place.Form{},
+
+		Hazards:    l.Hazards,
+		CloudKeeps: l.Cloud,
+		Found:      machine.Found{Files: []machine.File{}},
+		Forms:      []place.Form{},
 	}
 	if err == nil {
 		one.Found, err = find()

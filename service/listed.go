@@ -129,6 +129,8 @@ func (s *Service) show(c *echo.Context, x store.Contribution, body contribution.
 		out.Sheet, err = s.showSheet(c, x, b)
 	case *contribution.Finding:
 		err = s.showDraft(c, b, outcome, out)
+	case *contribution.Proof:
+		out.Variant, out.Proof = b.Variant.String(), wire.ProofOf(b)
 	}
 	if err != nil {
 		return nil, err
@@ -176,15 +178,15 @@ func (s *Service) showDraft(
 		return err
 	}
 	for _, d := range body.Draft.Locations {
-		l := record.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}, Notes: d.Notes}
+		of, l := &record.Title{}, record.Location{At: d.At, Holds: d.Holds, Evidence: []standing.Evidence{}, Notes: d.Notes}
 		for _, changed := range outcome.Titles {
 			if found, err := changed.After.Location(
 				record.Place{Variant: record.CombinationOf(variant), At: d.At, Holds: d.Holds},
 			); err == nil {
-				l = found
+				of, l = changed.After, found
 			}
 		}
-		out.Locations = append(out.Locations, shower.location(l, variant))
+		out.Locations = append(out.Locations, shower.location(of, l, variant))
 	}
 	return shower.names(c.Request().Context(), s.store, out.Locations)
 }

@@ -155,6 +155,7 @@ func (s *Service) showTitle(c *echo.Context) error {
 		out.Editions = append(out.Editions, wire.Edition{Store: e.Store, Ref: e.Ref, Versions: append([]string{}, e.Versions...)})
 	}
 	var all []*wire.LocationShown
+	var absences [][]wire.Evidence
 	for _, v := range t.Variants {
 		variant := v.Published()
 		shown := wire.VariantShown{
@@ -166,8 +167,21 @@ func (s *Service) showTitle(c *echo.Context) error {
 			Runtime:   v.Runtime,
 			Locations: []wire.LocationShown{},
 		}
+		var clouds []string
 		for _, l := range v.Locations {
-			shown.Locations = append(shown.Locations, shower.location(l, variant))
+			shown.Locations = append(shown.Locations, shower.location(t, l, variant))
+			if last := shown.Locations[len(shown.Locations)-1]; last.Usable {
+				clouds = append(clouds, last.Cloud)
+			}
+		}
+		shown.Cloud = standing.Coverage(clouds)
+		if verdict, ok := t.AbsenceVerdict(v, shower.at); ok {
+			where := standing.Where{OS: v.OS, Runtime: v.Runtime, Newest: (&manifest.Title{Editions: t.Editions}).Newest(v.Store, v.Ref, nil)}
+			known := standing.Known{Standing: verdict.Standing, Version: verdict.Version, Then: verdict.Then}
+			shown.Absence = &wire.AbsenceShown{
+				Standing: verdict.Standing, Reason: verdict.Reason, Raise: append([]string{}, known.Raise(where)...), Evidence: shownEvidence(v.Evidence),
+			}
+			absences = append(absences, shown.Absence.Evidence)
 		}
 		out.Variants = append(out.Variants, shown)
 	}
@@ -177,6 +191,9 @@ func (s *Service) showTitle(c *echo.Context) error {
 		}
 	}
 	if err := shower.nameAll(c.Request().Context(), s.store, all); err != nil {
+		return err
+	}
+	if err := name(c.Request().Context(), s.store, absences...); err != nil {
 		return err
 	}
 	last, err := s.store.History(c.Request().Context(), t.ID, 0, 1)

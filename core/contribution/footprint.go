@@ -54,6 +54,10 @@ func checkFootprint(f *footprint.Footprint) error {
 	for _, g := range f.Gaps {
 		texts = append(texts, g.What)
 	}
+	if len(f.Missed) > MaxFiles {
+		return &Error{"footprint.missed", fmt.Sprintf("there are %d; at most %d can be sent", len(f.Missed), MaxFiles)}
+	}
+	texts = append(texts, f.Missed...)
 	corrected, judged := map[string]bool{}, map[string]bool{}
 	for i, c := range f.Corrections {
 		field := fmt.Sprintf("footprint.corrections[%d]", i)

@@ -408,9 +408,9 @@ func TestSheetsAreTried(t *testing.T) {
 
 // Every kind says what it asks for, and what it is about, and is read back as it was sent.
 func TestKinds(t *testing.T) {
-	assert.Equal(t, []string{"dispute", "finding", "location", "sheet", "title"}, Kinds())
-	_, err := Parse([]byte(`{"kind":"proof"}`))
-	assert.ErrorContains(t, err, `"proof" is not a kind of contribution`)
+	assert.Equal(t, []string{"dispute", "finding", "location", "proof", "sheet", "title"}, Kinds())
+	_, err := Parse([]byte(`{"kind":"rumour"}`))
+	assert.ErrorContains(t, err, `"rumour" is not a kind of contribution`)
 	_, err = Parse([]byte(`{"kind":"title","titel":1}`))
 	assert.ErrorContains(t, err, "unknown key")
 	_, err = Parse([]byte(`{`))

@@ -42,6 +42,7 @@ type record struct {
 	unobserved bool    // it changed, and no observed program wrote it
 	positions  int     // times that it was found further on in a file held open
 	rewound    int     // times that it was found to go back in it
+	missed     bool    // it was looked for and not there
 	reached    string  // another path that led to it
 	picked     bool    // an event of it counts for the filter
 
@@ -184,6 +185,8 @@ func (b *builder) event(e trace.Event) {
 			f.rewound++
 		}
 		b.writtenSince(f, e)
+	case e.Op == trace.Missed:
+		f.missed = true
 	case e.Op == trace.Read:
 		f.readAt(e)
 	case e.Op == trace.Changed:
@@ -339,6 +342,11 @@ func (b *builder) finish() *Footprint {
 			continue
 		}
 		done[f] = true
+		if f.missed && len(b.fp.looked) < maxLooked {
+			if at := b.placeOf(f); at != "" {
+				b.fp.looked = append(b.fp.looked, at)
+			}
+		}
 		f.settle()
 		if !b.counts(f) {
 			continue
@@ -395,6 +403,18 @@ func (b *builder) counts(f *record) bool {
 		return false
 	}
 	return f.reads > 0 || f.writes > 0 || f.unused > 0 || f.removed || len(f.sizes) > 0 || f.positions > 0
+}
+
+// maxLooked bounds how many places are kept in which a run looked for a file in vain.
+const maxLooked = 100_000
+
+// placeOf is where a path is as a location; empty below no anchor.
+func (b *builder) placeOf(f *record) string {
+	v := &view{record: f, b: b, state: f.file.Before, base: strings.ToLower(path.Base(f.file.Path))}
+	if v.place(); !v.placed {
+		return ""
+	}
+	return place.Of(v.anchor, v.names, f.file.IsKey()).String()
 }
 
 // rootsOf resolves anchors with the variables of the process that used the file.

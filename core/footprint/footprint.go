@@ -57,6 +57,9 @@ type Footprint struct {
 	Runs     []Run          `json:"runs,omitempty"` // where it tells of several
 	Counts   map[Kind]int   `json:"counts"`         // files by kind, also those not listed
 	Files    []File         `json:"files"`          // of interest first
+	// Missed are places in which a file was looked for and was not: of a footprint that is
+	// shared for an experiment, those in its locations.
+	Missed []string `json:"missed,omitempty"`
 	// Corrections are what people say of kinds, against the judgement; they are applied.
 	Corrections []Correction `json:"corrections,omitempty"`
 	// Self holds what must not be sent: see Share.
@@ -64,6 +67,16 @@ type Footprint struct {
 	// Code is what ran, by paths of this machine, with the installation's folder: where the
 	// names that the program makes can be searched for.
 	Code *Code `json:"-"`
+
+	looked []string // places in which a file was looked for in vain
+}
+
+// Looked are the places in which a file was looked for and was not.
+func (f *Footprint) Looked() []string {
+	if f.Missed != nil {
+		return f.Missed
+	}
+	return f.looked
 }
 
 // Code is where a run's programs lie.

@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"endroit/core/place"
+	"endroit/core/trace"
 )
 
 // Share returns the footprint as it may leave the machine: only files below the
@@ -17,13 +18,65 @@ import (
 //
 // The title's own places are the folders, right below their anchors, in which
 // something of interest lies; below the installation, only what was written.
-func (f *Footprint) Share(leaving *Anonymizer) *Footprint {
+func (f *Footprint) Share(leaving *Anonymizer) *Footprint { return f.share(leaving, f.shared()) }
+
+// ShareIn is as Share, with the files that lie in some locations alone, of whatever kind.
+func (f *Footprint) ShareIn(leaving *Anonymizer, locations []place.Location) *Footprint {
+	in := func(text string) bool {
+		at, err := place.ParseAny(text)
+		return err == nil && text != "" && slices.ContainsFunc(locations, func(l place.Location) bool {
+			if l.Anchor != at.Anchor {
+				return false
+			}
+			_, covered := l.Match(at.Names(), nil)
+			return covered
+		})
+	}
+	out := f.share(leaving, func(yield func(int) bool) {
+		for i, x := range f.Files {
+			if in(x.Place) && !yield(i) {
+				return
+			}
+		}
+	})
+	for _, at := range f.Looked() {
+		if in(at) && len(out.Missed) < maxMissed {
+			out.Missed = append(out.Missed, leaving.Place(at))
+		}
+	}
+	return out
+}
+
+// maxMissed bounds how many places are shared in which a file was looked for in vain.
+const maxMissed = 1000
+
+// ShareWritten is as Share, with the files alone that were written and stayed.
+func (f *Footprint) ShareWritten(leaving *Anonymizer) *Footprint {
+	return f.share(leaving, func(yield func(int) bool) {
+		for i, x := range f.Files {
+			if x.StaysWritten() && !yield(i) {
+				return
+			}
+		}
+	})
+}
+
+// StaysWritten reports whether it was written and stayed, in a place that locations can name.
+func (f File) StaysWritten() bool {
+	if !f.Written() || f.After.Is != trace.IsFile || f.Place == "" || f.Kind == System {
+		return false
+	}
+	_, err := place.Parse(f.Place)
+	return err == nil
+}
+
+func (f *Footprint) share(leaving *Anonymizer, files iter.Seq[int]) *Footprint {
 	out := *f
 	out.Self = nil
 	out.Files = []File{}
 	hide := leaving.Text
 	sent := map[string]string{} // places as they are sent, by names
-	for i := range f.shared() {
+	for i := range files {
 		x := f.Files[i]
 		name := x.Name()
 		x.Path, x.Inside, x.Reached = "", "", ""

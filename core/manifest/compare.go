@@ -48,6 +48,9 @@ const (
 	VersionsChanged What = "versions-changed"
 	BelongsChanged  What = "belongs-changed"
 	NewNotes        What = "new-notes"
+	HazardTried     What = "hazard-tried"
+	CloudSeen       What = "cloud-seen"
+	NothingKept     What = "nothing-kept"
 )
 
 // Compare lists what differs between two states of a title; before is nil for a new one.
@@ -73,6 +76,7 @@ func Compare(before *Title, after Title) []Change {
 			old = before.Variants[i]
 		}
 		changes = append(changes, compareLocations(old, v)...)
+		changes = append(changes, compareAbsence(old, v)...)
 	}
 	return changes
 }
@@ -193,11 +197,38 @@ func compareLocations(before, after Variant) (changes []Change) {
 				changes = append(changes, Change{What: BelongsChanged, Variant: name, At: l.At, Holds: l.Holds, From: old.Belongs, To: l.Belongs})
 			}
 		}
+		var had Location
+		if i >= 0 {
+			had = before.Locations[i]
+		}
+		for _, h := range l.Hazards {
+			if !slices.ContainsFunc(had.Hazards, func(o standing.Tried) bool {
+				return o.Operation == h.Operation && o.Destroyed == h.Destroyed && o.Survived == h.Survived
+			}) {
+				changes = append(changes, Change{What: HazardTried, Variant: name, At: l.At, Holds: l.Holds, To: h.String()})
+			}
+		}
+		if l.Cloud != had.Cloud {
+			changes = append(changes, Change{What: CloudSeen, Variant: name, At: l.At, Holds: l.Holds, From: had.Cloud, To: l.Cloud})
+		}
 		if l.Notes != nil && !l.Notes.Same(notesBefore) {
 			changes = append(changes, Change{What: NewNotes, Variant: name, At: l.At, Holds: l.Holds, To: l.Notes.Summary()})
 		}
 	}
 	return changes
+}
+
+// compareAbsence tells what differs in what is said of nothing being kept.
+func compareAbsence(before, after Variant) []Change {
+	if after.Absence == nil || before.Absence != nil && before.Absence.Standing == after.Absence.Standing &&
+		before.Absence.Counts.Same(after.Absence.Counts) {
+		return nil
+	}
+	c := Change{What: NothingKept, Variant: after.String(), After: after.Absence.Standing, Evidence: after.Absence.Counts.All(), To: after.Absence.Reason}
+	if before.Absence != nil {
+		c.Before = before.Absence.Standing
+	}
+	return []Change{c}
 }
 
 // String says the change in a sentence.
@@ -253,6 +284,12 @@ func (c Change) text() string {
 		return fmt.Sprintf("%s holds for %s instead of %s", at, c.To, c.From)
 	case BelongsChanged:
 		return fmt.Sprintf("%s belongs to the %s", at, cmp.Or(c.To, "machine or the person"))
+	case HazardTried:
+		return fmt.Sprintf("%s: %s", at, c.To)
+	case CloudSeen:
+		return fmt.Sprintf("%s is %s by the launcher's cloud", at, cmp.Or(c.To, "no longer said to be kept"))
+	case NothingKept:
+		return fmt.Sprintf("nothing is kept on the machine by %s: %s (%s)", c.Variant, c.After, c.To)
 	case NewNotes:
 		return fmt.Sprintf("notes on the structure of %s: %s", at, c.To)
 	}

@@ -68,7 +68,7 @@ func TestCanonicalAsAnotherImplementation(t *testing.T) {
 // A field of a later version is there after this one has read and written a document.
 func TestUnknownFieldsAreKept(t *testing.T) {
 	text := `{"editions":[{"ref":"1","store":"quayside","x":{"y":[1]}}],"hazards":["a"],"id":"` + one + `","name":"Tidewrack","names":[{"name":"T","script":"Latn"}],` +
-		`"variants":[{"locations":[{"at":"xdg-data:tw/a","weather":{"on":true},"holds":"save","reason":"seen","standing":"observed"}],"os":"linux","runtime":"native","wine":"8"}]}`
+		`"variants":[{"locations":[{"at":"xdg-data:tw/a","climate":{"on":true},"holds":"save","reason":"seen","standing":"observed"}],"os":"linux","runtime":"native","wine":"8"}]}`
 	var x Title
 	require.NoError(t, Decode([]byte(text), &x))
 	require.NoError(t, x.Check())

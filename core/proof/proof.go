@@ -118,6 +118,21 @@ type About struct {
 	By          string             `json:"by"` // the version of the program
 	Machine     string             `json:"machine,omitempty"`
 	Observer    string             `json:"observer,omitempty"`
+	// Before are the traces of the runs by which it is known what the game writes: of
+	// Nothing. They stay on the machine.
+	Before []Run `json:"before,omitempty"`
+}
+
+// Run is a trace on this machine.
+type Run struct {
+	File   string `json:"file"`
+	SHA256 string `json:"sha256"`
+}
+
+// Aside is a folder that was moved aside, and where it is then.
+type Aside struct {
+	Folder string `json:"folder"`
+	At     string `json:"at"`
 }
 
 // Returned is a file that was brought back while the game was closed.
@@ -169,6 +184,10 @@ type Proof struct {
 	Copy      string     `json:"copy,omitempty"` // the id of the copy
 	Rounds    []Round    `json:"rounds"`
 	At        Do         `json:"at"` // what has to be done next
+	// Aside is a prefix that is moved aside at the moment; Paths are where the files were, by
+	// place, of an operation. Both stay on the machine.
+	Aside *Aside            `json:"aside,omitempty"`
+	Paths map[string]string `json:"paths,omitempty"`
 	// Ended says why it ended early; empty if it did not.
 	Ended string `json:"ended,omitempty"`
 }
@@ -445,10 +464,7 @@ func (p *Proof) conclude() {
 		whole("with all files in their places again, the game did not show the progress: nothing is shown by its absence before")
 		return
 	}
-	what, fresh := "the progress", "a new game"
-	if p.Holds == "config" {
-		what, fresh = "the settings", "default settings"
-	}
+	what, fresh := p.old(), p.fresh()
 	switch p.Rounds[0].Answer {
 	case Progress:
 		for i := range p.Locations {

@@ -49,8 +49,13 @@ func See(locations []Location, f *footprint.Footprint) []Sees {
 				s.Read++
 			case !was && is:
 				s.Created++
-			case !was && x.Reads > 0:
-				s.Missing++
+			}
+		}
+		for _, text := range f.Looked() {
+			if looked, err := place.ParseAny(text); err == nil && looked.Anchor == at.Anchor {
+				if _, covered := at.Match(looked.Names(), nil); covered {
+					s.Missing++
+				}
 			}
 		}
 		all = append(all, s)

@@ -50,9 +50,20 @@ func (p *Proof) known(present []int) (known, carries bool) {
 	return false, false
 }
 
+// without are the numbers that are not among others.
 func without(all, away []int) (out []int) {
+	if len(all) == 0 {
+		return nil
+	}
+	most := slices.Max(all)
+	gone := make([]bool, most+1)
+	for _, i := range away {
+		if i <= most {
+			gone[i] = true
+		}
+	}
 	for _, i := range all {
-		if !slices.Contains(away, i) {
+		if !gone[i] {
 			out = append(out, i)
 		}
 	}
@@ -87,7 +98,7 @@ func (p *Proof) search() (set, next []int, found bool) {
 func (p *Proof) smallest() []int {
 	order, read := p.likely()
 	pool := order
-	if guess := p.guess(order); len(guess) < len(order) && p.carries(guess) {
+	if guess := p.guess(order, read); len(guess) < len(order) && p.carries(guess) {
 		pool = guess
 		p.carries(without(p.all(), pool)) // whether others carry it too
 	}
@@ -134,14 +145,18 @@ func (p *Proof) likely() (order []int, read int) {
 	return order, len(was)
 }
 
-// guess is the likeliest file, with those that seem to belong to the same save.
-func (p *Proof) guess(order []int) []int {
+// guess is the likeliest file, with those that seem to belong to the same save and were read
+// too; if that is all of them, the file alone.
+func (p *Proof) guess(order []int, read int) []int {
 	first := p.Locations[order[0]]
 	out := []int{order[0]}
-	for _, i := range order[1:] {
-		if l := p.Locations[i]; first.Group != "" && l.Group == first.Group && l.Likely >= first.Likely {
+	for n, i := range order {
+		if l := p.Locations[i]; n > 0 && (read == 0 || n < read) && first.Group != "" && l.Group == first.Group && l.Likely >= first.Likely {
 			out = append(out, i)
 		}
+	}
+	if len(out) == len(order) {
+		return out[:1]
 	}
 	return out
 }
@@ -156,31 +171,76 @@ func Halving(candidates, needed int) int {
 // log2 is the logarithm, rounded up.
 func log2(n int) int { return bits.Len(uint(max(n, 1) - 1)) }
 
-// leftOfSearch is how many starts are left at most, and if one file carries the progress.
+// leftOfSearch is how many starts are left at most, and if one file carries the progress;
+// that is 0 where the answers show that several do.
 func (p *Proof) leftOfSearch() (most, likely int) {
 	if p.Ended != "" || p.At == Finish {
 		return 0, 0
 	}
-	smallest := len(p.Locations)
-	if len(p.Rounds) > 0 {
-		for _, r := range p.Rounds {
-			if r.Answer == Progress {
-				smallest = min(smallest, len(p.Locations)-len(r.Away))
-			}
+	done := p.starts()
+	total := 0
+	for n := range done + 1 { // what was true before stays true
+		if bound := n + p.boundAfter(n); n == 0 || bound < total {
+			total = bound
 		}
 	}
-	most = 1 // whether others carry it too
+	one := p.ifOne()
+	return max(total-done, 1), min(max(one-done, 0), max(total-done, 1))
+}
+
+// boundAfter is how many more starts a search needs at most after its first answers.
+func (p *Proof) boundAfter(answers int) (most int) {
+	smallest := len(p.Locations)
+	for _, r := range p.Rounds[:min(answers, len(p.Rounds))] {
+		if r.Answer == Progress {
+			smallest = min(smallest, len(p.Locations)-len(r.Away))
+		}
+	}
+	most = 2 // whether none is enough, and whether others carry it too
 	for i := 1; i <= smallest; i++ {
 		most += log2(i) + 1
 	}
-	likely = log2(smallest) + 2
-	switch answered := p.starts(); answered {
-	case 0:
-		return most + 3, likely + 2
-	case 1:
-		return most + 2, likely + 1
+	return most + max(0, 3-answers) // all in place, the guess, and what was read
+}
+
+// simulated bounds for how many files it is tried how many starts they would take.
+const simulated = 64
+
+// ifOne is how many starts it takes in all if one file carries the progress: the most of
+// those that fit the answers.
+func (p *Proof) ifOne() (most int) {
+	step := max(1, len(p.Locations)/simulated)
+	for i := 0; i < len(p.Locations); i += step {
+		if !p.fits(i) {
+			continue
+		}
+		q := &Proof{About: p.About, Locations: p.Locations}
+		for _, r := range p.Rounds {
+			if r.Answer != "" {
+				q.Rounds = append(q.Rounds, Round{Away: r.Away, Sees: r.Sees, Answer: r.Answer})
+			}
+		}
+		for {
+			away, more := q.nextOfSearch()
+			if !more {
+				break
+			}
+			answer := Progress
+			if slices.Contains(away, i) {
+				answer = NewGame
+			}
+			q.Rounds = append(q.Rounds, Round{Away: away, Answer: answer})
+		}
+		most = max(most, len(q.Rounds))
 	}
-	return most, likely
+	return most
+}
+
+// fits reports whether one file alone could carry the progress, by the answers.
+func (p *Proof) fits(file int) bool {
+	return !slices.ContainsFunc(p.Rounds, func(r Round) bool {
+		return r.Answer == Progress && slices.Contains(r.Away, file) || (r.Answer == NewGame || r.Answer == Failed) && !slices.Contains(r.Away, file)
+	})
 }
 
 // starts is how many starts were answered.

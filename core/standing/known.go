@@ -103,7 +103,7 @@ var doing = map[Operation]string{
 	Move:          "moving the installation",
 	Uninstall:     "uninstalling",
 	Repair:        "the launcher's repair",
-	CloudOn:       "switching the cloud on",
+	CloudOn:       "synchronising the cloud",
 }
 
 // Words say an operation in words.

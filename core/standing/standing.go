@@ -243,19 +243,27 @@ func sawIt(c Counts) string {
 
 // judged is the standing of what is neither disputed nor stale.
 func judged(evidence []Evidence, c Counts, one, several string) (Standing, string) {
-	seen := seenBy(c)
 	for _, e := range slices.Backward(evidence) {
 		if e.proves() {
-			return Proven, proved[e.Result] + "; " + seen
+			return Proven, proved[e.Result] + "; " + seenBy(c)
 		}
 	}
+	seen, also := seenBy(c), without(evidence)
 	if independent(evidence) >= 2 {
-		return Confirmed, seen + ", independently, in " + several
+		return Confirmed, seen + ", independently, in " + several + also
 	}
 	if c.Observations > 1 {
-		return Observed, seen + ", in " + several + "; nobody else has confirmed it yet, on another machine"
+		return Observed, seen + ", in " + several + "; nobody else has confirmed it yet, on another machine" + also
 	}
-	return Observed, seen + ", in " + one + "; nobody else has confirmed it yet"
+	return Observed, seen + ", in " + one + "; nobody else has confirmed it yet" + also
+}
+
+// without says that an experiment showed the progress without a location.
+func without(evidence []Evidence) string {
+	if slices.ContainsFunc(evidence, func(e Evidence) bool { return e.Kind == Proof && e.Result == NotNeeded }) {
+		return "; in an experiment the progress was there without it"
+	}
+	return ""
 }
 
 // proved says what an experiment showed, by its result; that of an absence is empty.

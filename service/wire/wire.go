@@ -238,6 +238,7 @@ type ContributionShown struct {
 	Refused      string                 `json:"refused"`   // why it could not be accepted, apart from conflicts
 	Conflicts    []manifest.Conflict    `json:"conflicts"` // why it could not be accepted
 	Sheet        *SheetShown            `json:"sheet"`     // null for what is no sheet
+	Proof        *ProofShown            `json:"proof"`     // null for what is no experiment
 	MayDecide    bool                   `json:"may_decide"`
 	CannotDecide string                 `json:"cannot_decide_reason"` // why this person may not decide
 }

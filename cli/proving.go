@@ -1,0 +1,368 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+
+	"endroit/copies"
+	"endroit/copies/journal"
+	"endroit/core/phrase"
+	"endroit/core/proof"
+	"endroit/locate"
+	"endroit/safefile"
+)
+
+// lead does step after step until it is over. Each is written down when it is done. What was
+// away when the person interrupts it is brought back.
+func (x *proving) lead(ctx context.Context) error {
+	if err := x.save(); err != nil {
+		return err
+	}
+	for x.p.At != proof.Finish {
+		step := x.p.Next()
+		if ctx.Err() != nil && x.p.Ended == "" {
+			x.a.tell("endroit: interrupted: everything is brought back")
+			x.p.GiveUp("it was interrupted")
+			ctx = context.WithoutCancel(ctx)
+			continue
+		}
+		event, err := x.do(ctx, step)
+		if err != nil && ctx.Err() != nil {
+			continue
+		}
+		if err != nil {
+			return errors.Join(fmt.Errorf("%w\nthe experiment is at %q: endroit prove again goes on, and --take-back brings everything back",
+				err, step.Do), x.save())
+		}
+		event.Now = time.Now()
+		if err := x.p.Done(step.Do, event); err != nil {
+			return err
+		}
+		if err := x.save(); err != nil {
+			return err
+		}
+	}
+	return x.end(ctx)
+}
+
+func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err error) {
+	if step.Do == proof.Finish {
+		return e, nil
+	}
+	if step.Do == proof.Look {
+		e.Became, err = x.look(ctx)
+		return e, err
+	}
+	if step.Do == proof.Bring {
+		if err := x.returnAside(ctx); err != nil {
+			return e, err
+		}
+	}
+	side, err := x.side(ctx)
+	if err != nil {
+		return e, err
+	}
+	switch step.Do {
+	case proof.Check:
+		return e, x.closed(ctx, side)
+	case proof.Copy:
+		taken, err := x.take(ctx, side)
+		if err != nil {
+			return e, err
+		}
+		e.Copy = taken.Record.ID
+		if x.p.Aim.Hazard() {
+			x.p.Paths = map[string]string{}
+			for _, f := range side.Files {
+				x.p.Paths[f.Place] = f.File.Path
+			}
+		}
+	case proof.TakeAway:
+		e.Operation, err = x.takeAway(ctx, side, step.Away)
+	case proof.Watch:
+		e.Returned, err = x.watch(ctx, step.Away)
+	case proof.Start:
+		if err := x.closed(ctx, side); err != nil {
+			return e, err
+		}
+		if n := len(x.p.Rounds); x.p.Aim == proof.Which {
+			likely := ""
+			if step.Likely > 0 {
+				likely = fmt.Sprintf(" of %d if one file carries the progress, and", n+step.Likely-1)
+			}
+			x.tell("Start %d%s of %d at most", n, likely, n+step.Left-1)
+		} else {
+			x.tell("Start %d of %d at most", n, n+step.Left-1)
+		}
+		return x.start(ctx, side)
+	case proof.Operate:
+		x.tell("%s", shown(x.operationTold(step.Direction)))
+		err = x.operate(ctx, side, step.Direction)
+	case proof.Ask:
+		e.Answer, err = x.answer(ctx)
+		if slices.Contains(proof.Answers, e.Answer) {
+			x.tell("  answer: %s", x.p.Words(e.Answer))
+		}
+	case proof.Bring:
+		err = x.bring(ctx, side)
+	}
+	return e, err
+}
+
+func (x *proving) tell(format string, args ...any) {
+	if !x.c.Bool("json") {
+		x.a.say(format, args...)
+	}
+}
+
+// side looks at the variant as it is now, with all that it keeps: what the game changes
+// beside what is proven is brought back too.
+func (x *proving) side(ctx context.Context) (*copies.Side, error) {
+	found, err := x.s.here.Title(ctx, x.s.title, nil)
+	if err != nil {
+		return nil, err
+	}
+	var like []locate.Variant
+	for _, v := range found.Variants {
+		if describeVariant(v) == x.p.Variant {
+			return x.unchanged(x.s.gather(ctx, found, v, copies.Choice{}))
+		}
+		if x.p.Aim.Hazard() && combination(v) == x.p.Combination {
+			like = append(like, v)
+		}
+	}
+	if len(like) == 1 { // it was moved, or made again
+		return x.s.gather(ctx, found, like[0], copies.Choice{}), nil
+	}
+	return nil, fail(exitNotFound, "%s is no longer on this machine", x.p.Variant)
+}
+
+// unchanged is an error where the copy of the game was updated meanwhile: its starts would
+// not be comparable.
+func (x *proving) unchanged(side *copies.Side) (*copies.Side, error) {
+	if now := side.Variant.Version; now != "" && x.p.Version != "" && now != x.p.Version && x.p.Ended == "" && !x.p.Aim.Hazard() {
+		return nil, fail(exitConflict, "the game was updated from version %s to %s since the experiment began; --take-back ends it", x.p.Version, now)
+	}
+	return side, nil
+}
+
+// closed is an error while the game runs.
+func (x *proving) closed(ctx context.Context, side *copies.Side) error {
+	if slices.Contains(x.c.StringSlice("although"), string(copies.Running)) {
+		return nil
+	}
+	for range 20 {
+		if len(x.a.programs(ctx, side)) == 0 {
+			return nil
+		}
+		select { // it may be just about to end
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(250 * time.Millisecond):
+		}
+	}
+	return fail(exitConflict, "close it first: %s", x.a.programs(ctx, side)[0])
+}
+
+func (x *proving) take(ctx context.Context, side *copies.Side) (*copies.Copy, error) {
+	var taken *copies.Copy
+	err := x.a.copyFirst(x.c, x.s, side, copies.Choice{}, "before proving", false, "", func(c *copies.Copy) { taken = c })(ctx)
+	return taken, err
+}
+
+func (x *proving) about(says string) journal.About {
+	return journal.About{Kind: "prove", Title: x.p.Title, TitleID: x.p.TitleID, Variant: x.p.Variant, Says: says}
+}
+
+// takeAway takes the files of some locations away.
+func (x *proving) takeAway(ctx context.Context, side *copies.Side, away []int) (operation string, err error) {
+	only := *side
+	only.Files = nil
+	for _, f := range side.Files {
+		if x.isAway(side, f, away) {
+			only.Files = append(only.Files, f)
+		}
+	}
+	plan := copies.PlanClear(&only, false)
+	if len(plan.Changes) == 0 {
+		return "", nil // it was done before an interruption
+	}
+	names := x.names(away)
+	x.tell("Taken away: %s", shown(names))
+	op, err := x.j.Do(ctx, x.about("took away "+names+" for an experiment"), plan.Changes, nil)
+	if err != nil {
+		return "", journalError(err)
+	}
+	x.made = append(x.made, op.ID)
+	return op.ID, nil
+}
+
+// names are locations by their numbers, few of them.
+func (x *proving) names(away []int) string {
+	var names []string
+	for i, n := range away {
+		if i == 3 && len(away) > 4 {
+			names = append(names, fmt.Sprintf("and %d more", len(away)-i))
+			break
+		}
+		names = append(names, x.p.Locations[n].At)
+	}
+	return strings.Join(names, ", ")
+}
+
+// isAway reports whether a file is of a location that is away, and of the slot that is meant.
+func (x *proving) isAway(side *copies.Side, f copies.SideFile, away []int) bool {
+	at := side.Variant.Locations[f.Location].At
+	if x.p.Aim == proof.Which {
+		at = f.Place
+	}
+	return slices.ContainsFunc(away, func(i int) bool { return x.p.Locations[i].At == at }) &&
+		(x.p.Slot == "" || f.File.Captures["slot"] == x.p.Slot)
+}
+
+// watch waits whether something brings files back while the game is closed.
+func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned, err error) {
+	select {
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	case <-time.After(x.c.Duration("settle")):
+	}
+	side, err := x.side(ctx)
+	if err != nil {
+		return nil, err
+	}
+	only := *side
+	only.Files = slices.DeleteFunc(slices.Clone(side.Files), func(f copies.SideFile) bool { return !x.isAway(side, f, away) })
+	by := ""
+	if programs := x.a.programs(ctx, side); len(programs) > 0 {
+		by = programs[0].Name
+	}
+	for _, c := range copies.PlanClear(&only, false).Changes { // other accounts' files never were away
+		back = append(back, proof.Returned{Path: c.Path(), By: by})
+	}
+	if len(back) > 0 {
+		what := phrase.Count(len(back), "file was", "files were")
+		x.tell("%s", x.a.missing(what+" brought back while the game was closed: "+shown(back[0].Path)))
+	}
+	return back, nil
+}
+
+// bring makes all files those of the copy again.
+func (x *proving) bring(ctx context.Context, side *copies.Side) error {
+	if err := x.closed(ctx, side); err != nil {
+		return err
+	}
+	c, err := x.a.findCopy(ctx, x.p.Copy, nil)
+	if err != nil {
+		return err
+	}
+	seen, err := copySeen()
+	if err != nil {
+		return err
+	}
+	plan, err := copies.PlanPutback(ctx, side, c, copies.PutbackOptions{Seen: seen})
+	if err != nil {
+		return err
+	}
+	defer plan.Close()
+	if len(plan.Refused) > 0 {
+		return fail(exitConflict, "%s cannot be brought back: %s", plan.Refused[0].Place, plan.Refused[0].What)
+	}
+	if len(plan.Changes) == 0 {
+		return nil
+	}
+	op, err := x.j.Do(ctx, x.about("brought everything back after a start of an experiment"), plan.Changes, nil)
+	if err != nil {
+		return journalError(err)
+	}
+	x.made = append(x.made, op.ID)
+	x.tell("Brought back: %s", phrase.Count(len(plan.Changes), "file", "files"))
+	return nil
+}
+
+// end looks that the files are as they were, and gives up what the operations kept: the copy
+// has it.
+func (x *proving) end(ctx context.Context) error {
+	if x.p.Copy != "" {
+		side, err := x.side(ctx)
+		if err != nil {
+			return err
+		}
+		if err := x.bring(ctx, side); err != nil {
+			return err
+		}
+	}
+	for _, r := range x.p.Rounds { // also of the time before an interruption
+		if r.Operation != "" && !slices.Contains(x.made, r.Operation) {
+			x.made = append(x.made, r.Operation)
+		}
+	}
+	for _, id := range x.made {
+		if err := x.j.LetGo(id); err != nil && !errors.Is(err, journal.ErrNothing) {
+			return journalError(err)
+		}
+	}
+	return x.save()
+}
+
+func (x *proving) save() error {
+	if x.file == "" {
+		folder, err := proofsFolder()
+		if err != nil {
+			return err
+		}
+		if err := os.MkdirAll(folder, 0o700); err != nil {
+			return err
+		}
+		x.file = filepath.Join(folder, x.p.ID+".json")
+	}
+	data, err := json.Marshal(x.p, jsontext.WithIndent("  "), json.Deterministic(true))
+	if err != nil {
+		return err
+	}
+	return safefile.Write(x.file, append(data, '\n'))
+}
+
+func proofsFolder() (string, error) {
+	dir, err := dataFolder()
+	return filepath.Join(dir, "proofs"), err
+}
+
+// maxProof bounds the document of an experiment, in bytes.
+const maxProof = 16 << 20
+
+// unfinishedProof finds the experiment with a title's variant that was interrupted; nil if
+// there is none. Without a variant any of the title's is meant.
+func unfinishedProof(titleID, title, variant string) (*proof.Proof, string, error) {
+	folder, err := proofsFolder()
+	if err != nil {
+		return nil, "", err
+	}
+	names, err := filepath.Glob(filepath.Join(folder, "*.json"))
+	if err != nil {
+		return nil, "", err
+	}
+	for _, name := range names {
+		data, err := safefile.Read(name, maxProof)
+		if err != nil {
+			return nil, "", err
+		}
+		p := &proof.Proof{}
+		if err := json.Unmarshal(data, p); err != nil || p.Format != proof.Format {
+			continue // of a later version, or damaged: what it kept is in its copy
+		}
+		if p.At != proof.Finish && p.TitleID == titleID && p.Title == title && (variant == "" || p.Variant == variant) {
+			return p, name, nil
+		}
+	}
+	return nil, "", nil
+}

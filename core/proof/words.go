@@ -1,0 +1,124 @@
+package proof
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"endroit/core/phrase"
+	"endroit/core/standing"
+)
+
+// fresh and old are what a game shows without what it keeps, and with it.
+func (p *Proof) fresh() string {
+	if p.Holds == "config" {
+		return "default settings"
+	}
+	return "a new game"
+}
+
+func (p *Proof) old() string {
+	if p.Holds == "config" {
+		return "the settings"
+	}
+	return "the progress"
+}
+
+// Words are an answer, for people; empty if there is none.
+func (p *Proof) Words(a Answer) string {
+	switch a {
+	case NewGame:
+		return p.fresh()
+	case Progress:
+		return p.old()
+	case Failed:
+		return "it did not start"
+	case Unsure:
+		return "not sure"
+	}
+	return ""
+}
+
+// Question is what a round asked; empty for an operation.
+func (p *Proof) Question(r Round) string {
+	if p.Aim.Hazard() {
+		return ""
+	}
+	return fmt.Sprintf("Did it show %s, or %s?", p.fresh(), strings.Replace(p.old(), "the ", "your ", 1))
+}
+
+// Steps are what was done in a round, in sentences.
+func (p *Proof) Steps(r Round) (out []string) {
+	switch {
+	case len(r.Away) == len(p.Locations):
+		out = append(out, "all locations were taken away")
+	case len(r.Away) > 0:
+		var names []string
+		for _, i := range r.Away {
+			names = append(names, p.Locations[i].At)
+		}
+		if len(names) > 3 {
+			names = append(names[:3], fmt.Sprintf("%d more", len(r.Away)-3))
+		}
+		out = append(out, "taken away: "+strings.Join(names, ", "))
+	default:
+		out = append(out, "all files were in their places")
+	}
+	if n := len(r.Returned); n > 0 {
+		by := ""
+		if i := slices.IndexFunc(r.Returned, func(f Returned) bool { return f.By != "" }); i >= 0 {
+			by = " by " + r.Returned[i].By
+		}
+		out = append(out, fmt.Sprintf("%s brought back%s while the game was closed", phrase.Count(n, "file was", "files were"), by))
+	} else if len(r.Away) > 0 {
+		out = append(out, "nothing brought files back while the game was closed")
+	}
+	switch {
+	case p.Aim.Hazard():
+		way := ""
+		if r.Direction != "" {
+			way = " (" + r.Direction + ")"
+		}
+		out = append(out, "done: "+standing.Operation(p.Aim).Words()+way)
+	case r.Trace != "":
+		out = append(out, "the game was started under observation")
+	case r.Answer == Failed:
+		out = append(out, "the game could not be started")
+	}
+	return append(out, "all files were brought back")
+}
+
+// String says what a start did with the files of a location.
+func (s Sees) String() string {
+	var parts []string
+	for _, x := range []struct {
+		n         int
+		one, many string
+	}{
+		{s.Missing, "file was looked for and missing", "files were looked for and missing"},
+		{s.Created, "file was created", "files were created"},
+		{s.Read, "file was there and read", "files were there and read"},
+	} {
+		if x.n > 0 {
+			parts = append(parts, phrase.Count(x.n, x.one, x.many))
+		}
+	}
+	if len(parts) == 0 {
+		return "nothing was done with its files"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// String says what became of the files of a location.
+func (b Became) String() string {
+	var parts []string
+	for _, x := range []struct {
+		n    int
+		says string
+	}{{b.Same, "as before"}, {b.Changed, "changed"}, {b.Gone, "gone"}} {
+		if x.n > 0 {
+			parts = append(parts, fmt.Sprintf("%s %s", phrase.Count(x.n, "file", "files"), x.says))
+		}
+	}
+	return strings.Join(parts, ", ")
+}
