@@ -13,6 +13,7 @@ import (
 	"endroit/registry"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -151,7 +152,9 @@ func (a *app) changeFiles(ctx context.Context, c *cli.Command, j *openedJournal,
 	if x.do != nil {
 		op, err = x.do(ctx, about, told)
 	} else {
-		op, err = j.Do(ctx, about, x.p.Changes, told)
+		if err = x.p.MakeTops(ownHome(), side.Variant.Prefix); err == nil {
+			op, err = j.Do(ctx, about, x.p.Changes, told)
+		}
 	}
 	end()
 	if err != nil {
@@ -507,4 +510,13 @@ func (a *app) openJournal(ctx context.Context, c *cli.Command) (*openedJournal, 
 func operationsFolder() (string, error) {
 	dir, err := dataFolder()
 	return filepath.Join(dir, "operations"), err
+}
+
+// ownHome is the person's home; empty if it is not known.
+func ownHome() string {
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return ""
+	}
+	return home
 }

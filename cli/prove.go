@@ -169,7 +169,7 @@ func (x *proving) goesOn() error {
 // begin says what will be done, and asks.
 func (x *proving) begin(ctx context.Context, side *copies.Side) error {
 	a, c := x.a, x.c
-	locations, empty := tried(side, x.aim)
+	locations, empty := tried(side, x.aim, x.what)
 	if len(locations) == 0 {
 		return fail(exitNotFound, "no location of %s finds anything here: start the game, save, and prove then", x.s.title.Name)
 	}
@@ -280,7 +280,7 @@ func startedTimes(n int) string {
 
 // tried are the locations that an experiment is about, and those that find nothing. In a
 // search each file is one.
-func tried(side *copies.Side, aim proof.Aim) (out []proof.Location, empty []string) {
+func tried(side *copies.Side, aim proof.Aim, what copies.Choice) (out []proof.Location, empty []string) {
 	if aim == proof.Which {
 		return candidates(side), nil
 	}
@@ -294,7 +294,7 @@ func tried(side *copies.Side, aim proof.Aim) (out []proof.Location, empty []stri
 		switch {
 		case x.Files > 0:
 			out = append(out, x)
-		case l.Usable && l.Error == "":
+		case l.Usable && l.Error == "" && what.Includes(l.Holds):
 			empty = append(empty, l.At)
 		}
 	}

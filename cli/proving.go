@@ -280,6 +280,9 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	if len(plan.Changes) == 0 {
 		return nil
 	}
+	if err := plan.MakeTops(ownHome(), side.Variant.Prefix); err != nil {
+		return err
+	}
 	op, err := x.j.Do(ctx, x.about("brought everything back after a start of an experiment"), plan.Changes, nil)
 	if err != nil {
 		return journalError(err)

@@ -4,6 +4,10 @@
 //	quayside set on|off REF on|off FOLDER       the switches for cloud copies
 //	quayside start                              the launcher's own start
 //	quayside play REF [local|cloud] -- COMMAND  play, with the answer to a conflict
+//	quayside lay LIBRARY REF NAME FOLDER FILE…  install a title, with these files
+//	quayside move REF LIBRARY                   move it; to another library than its own without what it did not lay out
+//	quayside repair|reinstall REF               make its files what they were; remove and install it
+//	quayside rebuild REF PREFIX                 make its prefix again, without what was in it
 //
 // QUAYSIDE_SERVER is the folder that stands for its service.
 package main
@@ -13,14 +17,39 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"slices"
 
 	"endroit/standin/cloud"
 	"endroit/standin/launchers"
 )
 
+// operation does what a person does with an installation.
+func operation(home string, args []string) error {
+	at := launchers.Laid{Home: home, Ref: args[1]}
+	switch {
+	case len(args) >= 5 && args[0] == "lay":
+		files := map[string]string{}
+		for _, name := range args[5:] {
+			files[name] = "as it was laid out\n"
+		}
+		return launchers.Laid{Home: home, Ref: args[2]}.Lay(args[1], args[3], "2.3", args[4], files)
+	case len(args) == 3 && args[0] == "move":
+		return at.Move(args[2])
+	case len(args) == 2 && args[0] == "repair":
+		return at.Repair()
+	case len(args) == 2 && args[0] == "reinstall":
+		return at.Reinstall()
+	case len(args) == 3 && args[0] == "rebuild":
+		return at.Rebuild(args[2])
+	}
+	return errUsage
+}
+
 func main() {
 	home, err := os.UserHomeDir()
-	if err == nil {
+	if args := os.Args[1:]; err == nil && len(args) >= 2 && slices.Contains([]string{"lay", "move", "repair", "reinstall", "rebuild"}, args[0]) {
+		err = operation(home, args)
+	} else if err == nil {
 		err = run(cloud.Cloud{Home: launchers.QuaysideHome(home), Server: os.Getenv("QUAYSIDE_SERVER")}, os.Args[1:])
 	}
 	if err != nil {
@@ -29,7 +58,7 @@ func main() {
 	}
 }
 
-var errUsage = errors.New("usage: quayside set on|off REF on|off FOLDER, quayside start, quayside play REF [local|cloud] -- COMMAND")
+var errUsage = errors.New("usage: see the command's documentation: quayside set, start, play, lay, move, repair, reinstall, rebuild")
 
 func run(c cloud.Cloud, args []string) error {
 	switch {
