@@ -799,7 +799,7 @@ func TestBodiesThatAreRefused(t *testing.T) {
 		"no JSON":             {good, "hello", 400, "", "invalid JSON after byte"},
 		"cut":                 {good, sound[:len(sound)/2], 400, "footprint", "invalid JSON after byte"},
 		"empty":               {good, "{}", 422, "kind", "is not a kind of contribution"},
-		"another kind":        {good, `{"kind":"proof"}`, 422, "kind", "the kinds are dispute, finding, location, sheet, title"},
+		"another kind":        {good, `{"kind":"rumour"}`, 422, "kind", "the kinds are dispute, finding, location, proof, sheet, title"},
 		"only its kind":       {good, `{"kind":"finding"}`, 422, "draft", "a draft and a footprint"},
 		"no key":              {without("Idempotency-Key"), sound, 422, "Idempotency-Key", "missing"},
 		"no content type":     {without("Content-Type"), sound, 415, "", "application/json"},

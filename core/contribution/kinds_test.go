@@ -83,7 +83,7 @@ func (m *memory) accept(t *testing.T, person string, number int64, b Body) (*Out
 	b, err = Parse(raw)
 	require.NoError(t, err)
 	require.NoError(t, b.Check(t.Context()))
-	o, err := b.Apply(t.Context(), m, standing.Evidence{Contribution: number, Person: person, Accepted: day})
+	o, err := b.Apply(t.Context(), m, standing.Evidence{Contribution: number, Person: person, Accepted: day.Add(time.Duration(number) * time.Minute)})
 	if err != nil || len(o.Conflicts)+len(o.Clashes) > 0 {
 		return o, err
 	}

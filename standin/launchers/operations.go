@@ -116,7 +116,7 @@ func (l Laid) Repair() error {
 	return tree(filepath.Join(library, "installed", x.Folder), x.Files)
 }
 
-// Rebuild makes a title's prefix anew, without anything that was in it.
+// Rebuild makes a title's prefix again, without anything that was in it.
 func (l Laid) Rebuild(prefix string) error {
 	if err := os.RemoveAll(prefix); err != nil {
 		return err
