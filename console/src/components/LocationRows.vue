@@ -32,6 +32,12 @@ const open = ref<Record<string, boolean>>({})
         <span v-if="!l.usable" class="usual" :class="{ warning: l.standing === 'disputed' }"
           >{{ sentence(l.reason) }} Programs do not change files by it.</span
         >
+        <span v-for="h in l.hazards.filter((x) => x.destroys)" :key="h.text" class="usual warning">{{
+          sentence(h.text)
+        }}</span>
+        <span v-if="l.cloud" class="usual quiet">{{
+          l.cloud === 'kept' ? 'the launcher’s cloud keeps it' : 'the launcher’s cloud does not keep it'
+        }}</span>
         <span v-if="l.notes_summary" class="usual quiet">its files: {{ oneLine(l.notes_summary) }}</span>
         <PathForms v-if="forms && l.standing !== 'withdrawn'" :forms="l.forms" />
       </span>
@@ -45,12 +51,18 @@ const open = ref<Record<string, boolean>>({})
           :aria-expanded="!!open[l.holds + l.at]"
           @click="open[l.holds + l.at] = !open[l.holds + l.at]"
         >
-          {{ count(l.evidence.length, 'run', 'runs') }}
+          {{ count(l.evidence.length, 'statement', 'statements') }}
         </v-btn>
       </span>
       <div v-if="open[l.holds + l.at]" class="evidence">
         <p class="quiet mb-1">{{ l.reason }}</p>
         <EvidenceList :evidence="l.evidence" />
+        <template v-if="l.raise.length">
+          <p class="mt-2 mb-1">What would raise its standing:</p>
+          <ul class="reasons">
+            <li v-for="r in l.raise" :key="r">{{ r }}</li>
+          </ul>
+        </template>
       </div>
     </li>
   </ul>

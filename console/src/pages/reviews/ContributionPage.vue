@@ -7,6 +7,7 @@ import FootprintCorrections from './FootprintCorrections.vue'
 import FootprintFiles from './FootprintFiles.vue'
 import ManifestChanges from './ManifestChanges.vue'
 import DetailPage from '../../components/DetailPage.vue'
+import ProofReview from './ProofReview.vue'
 import SheetReview from './SheetReview.vue'
 import { useContribution } from '../../queries'
 import { moment } from '../../words'
@@ -26,7 +27,9 @@ const asks = computed(() => (x.value ? `Asks to ${x.value.statement}` : ''))
     <template v-if="x">
       <h1>{{ x.title }}</h1>
       <p class="quiet">Contribution {{ x.number }} by {{ x.by || 'somebody' }}, {{ moment(x.submitted) }}</p>
-      <p class="mb-3">{{ x.sheet ? `The sheet of the launcher ${x.sheet.id}` : x.variant || asks }}</p>
+      <p class="mb-3">
+        {{ x.sheet ? `The sheet of the launcher ${x.sheet.id}` : x.proof ? asks : x.variant || asks }}
+      </p>
 
       <DecisionPanel :contribution="x" />
 
@@ -36,6 +39,8 @@ const asks = computed(() => (x.value ? `Asks to ${x.value.statement}` : ''))
           <h2 id="locations" class="mt-5 mb-2">Proposed locations</h2>
           <DraftLocations :contribution="x" />
         </section>
+
+        <ProofReview v-if="x.proof" :proof="x.proof" />
 
         <section v-if="x.state !== 'returned'" aria-labelledby="changes">
           <h2 id="changes" class="mt-5 mb-2">

@@ -3,15 +3,23 @@ import { computed, toRef } from 'vue'
 
 import LocationRows from '../../components/LocationRows.vue'
 import DetailPage from '../../components/DetailPage.vue'
+import EvidenceList from '../../components/EvidenceList.vue'
+import StandingMark from '../../components/StandingMark.vue'
 import OwnFiles from './OwnFiles.vue'
 import PutRight from './PutRight.vue'
 import TitleHistory from './TitleHistory.vue'
 import { useTitle } from '../../queries'
-import { count, ownSystem, shellQuote, systems } from '../../words'
+import { count, ownSystem, sentence, shellQuote, systems } from '../../words'
 
 const props = defineProps<{ id: string }>()
 const title = useTitle(toRef(props, 'id'))
 const own = ownSystem()
+
+const cloudKeeps: Record<string, string> = {
+  all: 'The launcher’s cloud keeps all of it.',
+  part: 'The launcher’s cloud keeps part of it; what it keeps is said of each location.',
+  none: 'The launcher’s cloud keeps nothing of it.',
+}
 
 const described = computed(() => [title.data.value?.year, title.data.value?.maker].filter(Boolean).join(', '))
 
@@ -49,7 +57,16 @@ const variants = computed(() =>
             ><template v-if="v.launcher">, started by {{ v.launcher }}</template>
           </p>
         </div>
-        <LocationRows :locations="v.locations" forms />
+        <div v-if="v.absence" class="px-4 pb-3">
+          <p>
+            None of its progress is kept on the machine.
+            <StandingMark :standing="v.absence.standing" :reason="v.absence.reason" />
+          </p>
+          <p class="quiet">{{ sentence(v.absence.reason) }}</p>
+          <EvidenceList :evidence="v.absence.evidence" />
+        </div>
+        <p v-if="v.cloud" class="px-4 pb-3">{{ cloudKeeps[v.cloud] }}</p>
+        <LocationRows v-if="v.locations.length" :locations="v.locations" forms />
         <OwnFiles :title="title.data.value.name" :variant="v" />
       </v-card>
       <PutRight :key="title.data.value.id" :title="title.data.value" />
