@@ -228,12 +228,12 @@ func TestFieldsOfALaterVersionSurvive(t *testing.T) {
 	db, err := pgx.Connect(ctx, w.database)
 	require.NoError(t, err)
 	defer db.Close(context.WithoutCancel(ctx))
-	_, err = db.Exec(ctx, `UPDATE titles SET doc = convert_to(replace(convert_from(doc, 'UTF8'), '{"at":', '{"hazards":["x"],"at":'), 'UTF8')`)
+	_, err = db.Exec(ctx, `UPDATE titles SET doc = convert_to(replace(convert_from(doc, 'UTF8'), '{"at":', '{"warnings":["x"],"at":'), 'UTF8')`)
 	require.NoError(t, err)
 	w.accepted(t, "tobin", from("b", tidewrack(t)))
 	for name, data := range w.published(t).tree {
 		if strings.HasPrefix(name, "titles/") {
-			assert.Contains(t, string(data), `"hazards":["x"]`)
+			assert.Contains(t, string(data), `"warnings":["x"]`)
 		}
 	}
 }

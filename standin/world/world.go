@@ -76,15 +76,35 @@ func Load(ctx context.Context, service string, people []Person) (waiting int, er
 			return 0, err
 		}
 	}
+	named := func(by, title string) (string, error) {
+		found, err := as[by].Titles(ctx, title, "")
+		if err == nil && len(found.Items) != 1 {
+			err = fmt.Errorf("%d titles are called %s", len(found.Items), title)
+		}
+		if err != nil {
+			return "", fmt.Errorf("load what is said of %s: %w", title, err)
+		}
+		return found.Items[0].ID, nil
+	}
 	for _, c := range corrections {
-		found, err := as[c.by].Titles(ctx, c.title, "")
+		id, err := named(c.by, c.title)
 		if err != nil {
 			return 0, err
 		}
-		if len(found.Items) != 1 {
-			return 0, fmt.Errorf("load a correction: %d titles are called %s", len(found.Items), c.title)
+		if err := send(c.by, c.title, c.body(id), c.then, ""); err != nil {
+			return 0, err
 		}
-		if err := send(c.by, c.title, c.body(found.Items[0].ID), c.then, ""); err != nil {
+	}
+	for _, x := range experiments {
+		id, err := named(x.by, x.title)
+		if err != nil {
+			return 0, err
+		}
+		body, err := x.body(id)
+		if err != nil {
+			return 0, fmt.Errorf("lead the experiment with %s: %w", x.title, err)
+		}
+		if err := send(x.by, x.title, body, x.then, ""); err != nil {
 			return 0, err
 		}
 	}
