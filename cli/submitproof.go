@@ -146,6 +146,7 @@ func (a *app) previewProof(b *contribution.Proof, size int) {
 	for _, l := range p.Locations {
 		a.say("  %s  %s (%s)", shown(phrase.Pad(string(l.Result), len(proof.NotEnough))), shown(l.At), phrase.Count(l.Files, "file", "files"))
 	}
+	a.say("\nafter each round all files were brought back")
 	for i, r := range p.Rounds {
 		a.say("\nround %d", i+1)
 		for _, s := range p.Steps(r) {

@@ -73,7 +73,7 @@ func (f File) StaysWritten() bool {
 func (f *Footprint) share(leaving *Anonymizer, files iter.Seq[int]) *Footprint {
 	out := *f
 	out.Self = nil
-	out.Files = []File{}
+	out.Files, out.Missed, out.looked = []File{}, nil, nil
 	hide := leaving.Text
 	sent := map[string]string{} // places as they are sent, by names
 	for i := range files {

@@ -85,7 +85,7 @@ func (p *Proof) Steps(r Round) (out []string) {
 	case r.Answer == Failed:
 		out = append(out, "the game could not be started")
 	}
-	return append(out, "all files were brought back")
+	return out
 }
 
 // String says what a start did with the files of a location.

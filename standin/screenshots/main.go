@@ -126,7 +126,7 @@ var consolePages = []page{
 	{name: "launcher", path: "/launchers/quayside", wait: "h1"},
 	{name: "reviews", path: "/reviews", as: world.Reviewer, wait: "tbody a"},
 	{name: "contribution", path: "/reviews/8", as: world.Reviewer, wait: "tbody tr"},
-	{name: "sheet-review", path: "/reviews/16", as: world.Reviewer, wait: "#tells"},
+	{name: "experiment", path: "/reviews/25", as: world.Reviewer, wait: "#steps"},
 	{name: "revisions", path: "/revisions", wait: "tbody tr"},
 }
 

@@ -80,6 +80,7 @@ function heading(round: Schemas['ProofRound']): string {
 
   <section aria-labelledby="steps">
     <h2 id="steps" class="mt-5 mb-2">All steps</h2>
+    <p class="quiet mb-2">After each of them all files were brought back.</p>
     <v-card class="pa-4">
       <ol class="rounds">
         <li v-for="(r, i) in rounds" :key="i">

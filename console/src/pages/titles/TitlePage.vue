@@ -5,6 +5,7 @@ import LocationRows from '../../components/LocationRows.vue'
 import DetailPage from '../../components/DetailPage.vue'
 import EvidenceList from '../../components/EvidenceList.vue'
 import StandingMark from '../../components/StandingMark.vue'
+import MissingEvidence from './MissingEvidence.vue'
 import OwnFiles from './OwnFiles.vue'
 import PutRight from './PutRight.vue'
 import TitleHistory from './TitleHistory.vue'
@@ -68,6 +69,7 @@ const variants = computed(() =>
         <p v-if="v.cloud" class="px-4 pb-3">{{ cloudKeeps[v.cloud] }}</p>
         <LocationRows v-if="v.locations.length" :locations="v.locations" forms />
         <OwnFiles :title="title.data.value.name" :variant="v" />
+        <MissingEvidence :variant="v" />
       </v-card>
       <PutRight :key="title.data.value.id" :title="title.data.value" />
       <TitleHistory :id="title.data.value.id" :changes="title.data.value.changes" />
