@@ -91,6 +91,7 @@ bench: bin/endroit bin/tidewrack
 # Each is played by a program on real files; the real games come behind it.
 accuracy: $(CONSOLE)
 	@go test ./standin/plays -run 'TestAccuracy' -count=1 -timeout 30m -v -accuracy
+	@go test ./standin/experiments -run 'TestAccuracy' -count=1 -timeout 10m -v -accuracy
 	@$(MAKE) --no-print-directory realgames
 
 # The weights of the judgement, fitted on the plays for tuning and on what realgames found.
@@ -119,9 +120,11 @@ fuzz:
 # The service and PostgreSQL are killed at random moments, with fsync on: KILLS=1000 for more.
 KILLS ?= 300
 COPIES ?= 1000
+PROOFS ?= 500
 faults: bin/endroit bin/faults
 	@bin/faults -programs bin -kills $(KILLS)
 	@bin/faults -programs bin -copies $(COPIES)
+	@go test ./standin/experiments -run 'TestKilled' -count=1 -timeout 40m -v -accuracy -kills $(PROOFS) -seed $$(date +%s)
 
 attack:
 	@tools/attack

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"slices"
 	"strings"
 	"syscall"
@@ -17,6 +18,7 @@ import (
 	"endroit/copies"
 	"endroit/core/contribution"
 	"endroit/core/draft"
+	"endroit/core/footprint"
 	"endroit/core/phrase"
 	"endroit/core/proof"
 	"endroit/core/record"
@@ -334,34 +336,51 @@ func (a *app) beginProof(ctx context.Context, c *cli.Command, name string, aim p
 		return a.begin(ctx, c, name)
 	}
 	what := copies.Choice{Slot: c.String("slot")}
-	if !looksLikeDraft(name) {
-		return nil, nil, what, fail(exitUsage, "--nothing takes a DRAFT: its trace says what the game writes; endroit propose TRACE makes one")
-	}
-	d, fp, err := readDraft(name)
+	d, fp, runs, err := readRuns(name)
 	if err != nil {
 		return nil, nil, what, err
 	}
-	written := contribution.WrittenIn(fp)
-	if len(written) == 0 {
+	d.Locations = contribution.WrittenIn(fp)
+	if len(d.Locations) == 0 {
 		return nil, nil, what, fail(exitNotFound, "the runs of %s wrote nothing that stayed: save, and trace again", name)
 	}
 	j, err := a.openJournal(ctx, c)
 	if err != nil {
 		return nil, nil, what, err
 	}
-	s, err := a.readSubject(ctx, c, name)
-	if err == nil {
-		d.Locations = written
-		s.title = locate.OfDraft(d)
-		if s.runs, err = runsOf(name, d); err == nil {
-			err = s.find(ctx)
-		}
-	}
+	s, err := a.ofDraft(ctx, c, d)
 	if err != nil {
 		j.Close()
 		return nil, nil, what, err
 	}
+	s.runs = runs
 	return j, s, what, nil
+}
+
+// readRuns reads a draft with its runs, or a trace alone, by which it is known what the game
+// writes.
+func readRuns(name string) (*draft.Draft, *footprint.Footprint, []proof.Run, error) {
+	if looksLikeDraft(name) && filepath.Ext(name) != ".trace" {
+		d, fp, err := readDraft(name)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		runs, err := runsOf(name, d)
+		return d, fp, runs, err
+	}
+	if filepath.Ext(name) != ".trace" {
+		return nil, nil, nil, fail(exitUsage, "--nothing takes a DRAFT or a TRACE, which says what the game writes; endroit trace records one")
+	}
+	fp, digest, err := readTrace(name)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	if fp.Title == "" {
+		return nil, nil, nil, fail(exitInput, "%s does not say which title it is of (endroit trace --title)", name)
+	}
+	file, err := filepath.Abs(name)
+	d := &draft.Draft{Format: draft.Format, Title: fp.Title, Edition: fp.Edition, Launcher: fp.Launcher, OS: fp.OS, Runtime: fp.Runtime}
+	return d, fp, []proof.Run{{File: file, SHA256: digest}}, err
 }
 
 // report says what was shown.

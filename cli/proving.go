@@ -277,6 +277,9 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	if len(plan.Refused) > 0 {
 		return fail(exitConflict, "%s cannot be brought back: %s", plan.Refused[0].Place, plan.Refused[0].What)
 	}
+	if _, err := plan.RestoreAttributes(c); err != nil {
+		return err
+	}
 	if len(plan.Changes) == 0 {
 		return nil
 	}

@@ -138,6 +138,27 @@ func (a *app) readSubject(ctx context.Context, c *cli.Command, name string) (*su
 	return s, nil
 }
 
+// ofDraft makes a draft that is not in a file the subject.
+func (a *app) ofDraft(ctx context.Context, c *cli.Command, d *draft.Draft) (*subject, error) {
+	fewCollections()
+	k, err := a.openManifest(ctx)
+	if err != nil && !errors.Is(err, localmanifest.ErrNone) {
+		return nil, err
+	}
+	if k != nil {
+		defer k.Close()
+	}
+	s := &subject{title: locate.OfDraft(d), evidence: map[string]int{}}
+	if d.Edition != nil {
+		s.version = d.Edition.Version
+	}
+	if s.here, err = a.machineHere(ctx, c, k); err != nil {
+		return nil, err
+	}
+	s.close = s.here.Close
+	return s, s.find(ctx)
+}
+
 func noTitle(k *localmanifest.Manifest, name string, near []string) error {
 	if len(near) > 0 {
 		return fail(exitNotFound, "no title is recorded as %q; did you mean %s?", name, strings.Join(near, ", "))
