@@ -64,7 +64,6 @@ type proving struct {
 	p    *proof.Proof
 	file string
 	game []string
-	made []string // operations
 }
 
 // aimOf is what the flags ask for.

@@ -198,11 +198,10 @@ func (x *proving) takeAway(ctx context.Context, side *copies.Side, away []int) (
 	}
 	names := x.names(away)
 	x.tell("Taken away: %s", shown(names))
-	op, err := x.j.Do(ctx, x.about("took away "+names+" for an experiment"), plan.Changes, nil)
+	op, err := x.j.Do(ctx, x.about(tookAway+names+" for an experiment"), plan.Changes, nil)
 	if err != nil {
 		return "", journalError(err)
 	}
-	x.made = append(x.made, op.ID)
 	return op.ID, nil
 }
 
@@ -261,6 +260,16 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	if err := x.closed(ctx, side); err != nil {
 		return err
 	}
+	moved, err := x.moveBack(ctx)
+	if err != nil {
+		return err
+	}
+	if moved > 0 {
+		x.tell("Brought back: %s", phrase.Count(moved, "file", "files"))
+		if side, err = x.side(ctx); err != nil {
+			return err
+		}
+	}
 	c, err := x.a.findCopy(ctx, x.p.Copy, nil)
 	if err != nil {
 		return err
@@ -286,13 +295,51 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	if err := plan.MakeTops(ownHome(), side.Variant.Prefix); err != nil {
 		return err
 	}
-	op, err := x.j.Do(ctx, x.about("brought everything back after a start of an experiment"), plan.Changes, nil)
+	_, err = x.j.Do(ctx, x.about("brought everything back after a start of an experiment"), plan.Changes, nil)
 	if err != nil {
 		return journalError(err)
 	}
-	x.made = append(x.made, op.ID)
-	x.tell("Brought back: %s", phrase.Count(len(plan.Changes), "file", "files"))
+	if moved == 0 {
+		x.tell("Brought back: %s", phrase.Count(len(plan.Changes), "file", "files"))
+	}
 	return nil
+}
+
+// tookAway begins what an operation that takes files away says of itself.
+const tookAway = "took away "
+
+// ownOperations are the operations of experiments with this title that can be undone, the
+// newest first: also one that was finished after a crash, before anybody wrote down that it
+// had been begun.
+func (x *proving) ownOperations() (own []journal.Operation, err error) {
+	all, err := x.j.List()
+	if err != nil {
+		return nil, journalError(err)
+	}
+	for _, op := range all {
+		if op.Kind == "prove" && op.Title == x.p.Title && op.TitleID == x.p.TitleID && op.State == journal.Done {
+			own = append(own, op)
+		}
+	}
+	slices.SortFunc(own, func(a, b journal.Operation) int { return b.Number - a.Number })
+	return own, nil
+}
+
+// moveBack undoes the operation that took files away, which moves them and copies nothing.
+// What the game put in their places is kept meanwhile.
+func (x *proving) moveBack(ctx context.Context) (files int, err error) {
+	own, err := x.ownOperations()
+	if err != nil || len(own) == 0 || !strings.HasPrefix(own[0].Says, tookAway) {
+		return 0, err
+	}
+	changes, _, err := x.j.PlanUndo(own[0], false)
+	if err != nil || len(changes) == 0 {
+		return 0, err
+	}
+	if _, err := x.j.Undo(ctx, own[0], changes, x.about("brought back what was taken away for an experiment"), nil); err != nil {
+		return 0, journalError(err)
+	}
+	return len(changes), nil
 }
 
 // end looks that the files are as they were, and gives up what the operations kept: the copy
@@ -307,13 +354,12 @@ func (x *proving) end(ctx context.Context) error {
 			return err
 		}
 	}
-	for _, r := range x.p.Rounds { // also of the time before an interruption
-		if r.Operation != "" && !slices.Contains(x.made, r.Operation) {
-			x.made = append(x.made, r.Operation)
-		}
+	own, err := x.ownOperations()
+	if err != nil {
+		return err
 	}
-	for _, id := range x.made {
-		if err := x.j.LetGo(id); err != nil && !errors.Is(err, journal.ErrNothing) {
+	for _, op := range own {
+		if err := x.j.LetGo(op.ID); err != nil && !errors.Is(err, journal.ErrNothing) {
 			return journalError(err)
 		}
 	}
