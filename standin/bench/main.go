@@ -98,6 +98,7 @@ func main() {
 		{"locate", func() error { return locateAll(*programs, *rounds) }},
 		{"sources", func() error { return sources(*rounds) }},
 		{"copies", func() error { return copiesOfMany(*programs, min(*rounds, 3)) }},
+		{"proof", func() error { return proofOfMany(*programs, min(*rounds, 3)) }},
 		{"unchanged", func() error { return copyAllUnchanged(*programs) }},
 		{"parts", partsOf},
 		{"record", func() error { return records(*programs) }},
