@@ -64,6 +64,9 @@ type proving struct {
 	p    *proof.Proof
 	file string
 	game []string
+	// seen is what is known of files that were read, carried of those that are away.
+	seen    *copies.Seen
+	carried copies.KnownAway
 }
 
 // aimOf is what the flags ask for.

@@ -198,6 +198,10 @@ func (x *proving) takeAway(ctx context.Context, side *copies.Side, away []int) (
 	}
 	names := x.names(away)
 	x.tell("Taken away: %s", shown(names))
+	if err := x.openSeen(); err != nil {
+		return "", err
+	}
+	x.carried = x.seen.Carry(&only)
 	op, err := x.j.Do(ctx, x.about(tookAway+names+" for an experiment"), plan.Changes, nil)
 	if err != nil {
 		return "", journalError(err)
@@ -274,11 +278,13 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	if err != nil {
 		return err
 	}
-	seen, err := copySeen()
-	if err != nil {
+	if err := x.openSeen(); err != nil {
 		return err
 	}
-	plan, err := copies.PlanPutback(ctx, side, c, copies.PutbackOptions{Seen: seen})
+	if moved > 0 {
+		x.seen.Back(x.carried)
+	}
+	plan, err := copies.PlanPutback(ctx, side, c, copies.PutbackOptions{Seen: x.seen})
 	if err != nil {
 		return err
 	}
@@ -303,6 +309,14 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 		x.tell("Brought back: %s", phrase.Count(len(plan.Changes), "file", "files"))
 	}
 	return nil
+}
+
+// openSeen opens what is remembered of files that were read.
+func (x *proving) openSeen() (err error) {
+	if x.seen == nil {
+		x.seen, err = copySeen()
+	}
+	return err
 }
 
 // tookAway begins what an operation that takes files away says of itself.

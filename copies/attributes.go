@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 
 	"endroit/core/copyplan"
+	"endroit/core/copyrecord"
 )
 
 // RestoreAttributes gives files that have a copy's content the times and permissions that
@@ -23,8 +24,12 @@ func (p *Prepared) RestoreAttributes(c *Copy) (n int, err error) {
 			continue
 		}
 		was := c.Record.Files[i]
-		times := !was.Time.IsZero() && !was.Time.Equal(f.State.Time)
-		mode := was.Mode != 0 && uint32(was.Mode) != f.State.Mode&0o777
+		info, err := os.Lstat(f.File.Path)
+		if err != nil || !info.Mode().IsRegular() {
+			continue
+		}
+		times := !was.Time.IsZero() && !was.Time.Equal(info.ModTime())
+		mode := was.Mode != 0 && was.Mode != copyrecord.Mode(info.Mode().Perm())
 		if was.SHA256 == "" || was.Size != f.State.Size || !times && !mode {
 			continue
 		}

@@ -26,6 +26,7 @@ import (
 	"endroit/core/standing"
 	"endroit/locate"
 	"endroit/machine"
+	"endroit/parallel"
 	"endroit/registry"
 	"endroit/safefile"
 )
@@ -259,15 +260,20 @@ func (w *putback) readAlike(ctx context.Context, here []int, fold func(string) s
 	for _, it := range w.there {
 		sizes[fold(it.Place)] = it.Size
 	}
+	var alike []*SideFile
 	for _, i := range here {
 		f := &w.p.Side.Files[i]
-		size, has := sizes[fold(f.Place)]
-		if f.Kind != copyplan.Regular || !has || size != f.Size {
-			continue
+		if size, has := sizes[fold(f.Place)]; f.Kind == copyplan.Regular && has && size == f.Size {
+			alike = append(alike, f)
 		}
-		if err := w.p.Side.digest(ctx, f, w.o.Seen); err != nil {
-			return fmt.Errorf("%s: %w", f.File.Path, disk.Cause(err))
+	}
+	if err := parallel.Each(ctx, len(alike), func(ctx context.Context, i int) error {
+		if err := w.p.Side.digest(ctx, alike[i], w.o.Seen); err != nil {
+			return fmt.Errorf("%s: %w", alike[i].File.Path, disk.Cause(err))
 		}
+		return nil
+	}); err != nil {
+		return err
 	}
 	return w.o.Seen.Save()
 }

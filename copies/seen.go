@@ -9,6 +9,7 @@ import (
 	"github.com/go-json-experiment/json"
 
 	"endroit/copies/disk"
+	"endroit/core/copyplan"
 	"endroit/safefile"
 )
 
@@ -84,6 +85,47 @@ func (s *Seen) Note(path string, is disk.Identity, digest string, begun time.Tim
 	}
 	s.of[path] = sight{is, digest, begun.UnixNano()}
 	s.news = true
+}
+
+// KnownAway are files whose content is known, before they are moved away.
+type KnownAway map[string]sight
+
+// Carry gives what is known of a side's files that did not change since they were read.
+func (s *Seen) Carry(side *Side) KnownAway {
+	out := KnownAway{}
+	for _, f := range side.Files {
+		if f.Kind != copyplan.Regular {
+			continue
+		}
+		info, err := os.Lstat(f.File.Path)
+		if err != nil {
+			continue
+		}
+		if is := disk.Look(info); s.Digest(f.File.Path, is) != "" {
+			s.use()
+			out[f.File.Path] = s.of[f.File.Path]
+			s.mu.Unlock()
+		}
+	}
+	return out
+}
+
+// Back remembers files that we moved away and back ourselves: of a file with the same number,
+// size and time nothing but the time of the move is new. Until it was moved it was as it was
+// read, and nobody else knew where it was meanwhile.
+func (s *Seen) Back(carried KnownAway) {
+	for path, was := range carried {
+		info, err := os.Lstat(path)
+		if err != nil {
+			continue
+		}
+		is := disk.Look(info)
+		if is.Changed == 0 || is.Number == 0 || is.Number != was.Identity.Number || is.Device != was.Identity.Device ||
+			is.Size != was.Identity.Size || is.Time != was.Identity.Time {
+			continue
+		}
+		s.Note(path, is, was.Digest, time.Unix(0, max(is.Time, is.Changed)+int64(settled)+1))
+	}
 }
 
 // Save writes down what is remembered, if anything is new.
