@@ -50,6 +50,10 @@ const drivesFor = 5 * time.Minute
 
 func main() {
 	ctx := context.Background()
+	if len(os.Args) == 5 && os.Args[1] == "state" {
+		fmt.Println(state(os.Args[2], os.Args[3], os.Args[4]))
+		return
+	}
 	if err := run(ctx, os.Args[1:]); err != nil {
 		fmt.Fprintln(os.Stderr, "realgames:", err)
 		os.Exit(1)
@@ -79,6 +83,7 @@ func run(ctx context.Context, names []string) error {
 		return err
 	}
 	passed, answered, questions, files := 0, 0, 0, tally{}
+	var experiments outcome
 	var findings []learned
 	for _, g := range games {
 		r, err := play(ctx, here, work, g)
@@ -95,6 +100,7 @@ func run(ctx context.Context, names []string) error {
 		}
 		questions += r.questions
 		findings = append(findings, r.learned...)
+		experiments.add(r.experiments)
 		fmt.Println()
 	}
 	fmt.Printf("files of both people: precision %.2f, recall %.2f\n", files.precision(), files.recall())
@@ -106,6 +112,10 @@ func run(ctx context.Context, names []string) error {
 		}
 	}
 	fmt.Printf("%d passed, %d failed\n", passed, len(games)-passed)
+	fmt.Printf("experiments: %d locations proven rightly, %d wrongly, %d not decided\n", experiments.right, experiments.wrong, experiments.unknown)
+	if experiments.wrong > 0 {
+		return errors.New("an experiment proved what is not so")
+	}
 	if passed < len(games) {
 		return errors.New("not all is right")
 	}
@@ -144,12 +154,18 @@ func share(work string) error {
 	if err := os.Chmod(work, 0o755); err != nil {
 		return err
 	}
-	program, err := os.ReadFile("bin/endroit")
+	self, err := os.Executable()
 	if err != nil {
 		return err
 	}
-	if err := os.WriteFile(filepath.Join(work, "endroit"), program, 0o755); err != nil {
-		return err
+	for name, from := range map[string]string{"endroit": "bin/endroit", "realgames": self} {
+		program, err := os.ReadFile(from)
+		if err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(work, name), program, 0o755); err != nil {
+			return err
+		}
 	}
 	shared := filepath.Join(work, "shared")
 	if err := os.Mkdir(shared, 0o777); err != nil {
@@ -164,6 +180,7 @@ type result struct {
 	answered      tally // the second, with the first's questions answered truly
 	questions     int
 	learned       []learned
+	experiments   outcome
 }
 
 func play(ctx context.Context, here, work string, g game) (r result, err error) {
@@ -226,6 +243,11 @@ func play(ctx context.Context, here, work string, g game) (r result, err error) 
 	}
 	if r.second, err = tried(ctx, work, draft, g, people[1], len(locations) > 0); err != nil {
 		return r, err
+	}
+	if len(locations) > 0 {
+		if r.experiments, err = prove(ctx, here, work, draft, g, people[0]); err != nil {
+			return r, err
+		}
 	}
 	if r.answered = r.second; len(questions) > 0 {
 		answers, err := answersTo(questions, g, people[0], seen)

@@ -89,6 +89,7 @@ tty_start() {
     || fail "tmux did not start"
   TTY_UP=1
   sleep 0.5
+  [ "$PHASE" != look ] || looked
 }
 k()   { local x; for x in "$@"; do tmux -S "$SOCK" send-keys -t g "$x"; sleep "${KD:-0.15}"; done; }
 t()   { tmux -S "$SOCK" send-keys -t g -l -- "$1"; sleep "${KD:-0.15}"; }
@@ -132,6 +133,16 @@ x_run() {
   dog_start
   setsid "$SCRATCH/run.sh" >"$SCRATCH/game.log" 2>&1 </dev/null &
   GPID=$!
+  [ "$PHASE" != look ] || looked
+}
+# PHASE=look: what the game shows when it has started is kept as look.txt or look.png in its
+# home, and it is ended. A drive can define look_keys, which lead to where its state shows.
+looked() {
+  rm -f "$H/look.txt" "$H/look.png"
+  sleep "${LOOK_WAIT:-3}"
+  [ "$(type -t look_keys)" != function ] || look_keys
+  if [ -n "$TTY_UP" ]; then pane | grep -v "^Pane is dead" > "$H/look.txt"; tty_end; else xshot "$H/look.png"; x_end; fi
+  exit 0
 }
 x_alive() { [ ! -e "$SCRATCH/rc" ] && kill -0 "$GPID" 2>/dev/null; }
 win() {   # win NAME-REGEX [SECONDS]: wait for a window, sets WID

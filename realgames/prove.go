@@ -1,0 +1,220 @@
+//go:build linux
+
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"image"
+	_ "image/png" // what the games are seen by
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"endroit/core/proof"
+)
+
+// outcome counts what experiments found of locations, held against the truth.
+type outcome struct{ right, wrong, unknown int }
+
+func (o *outcome) add(x outcome) {
+	o.right, o.wrong, o.unknown = o.right+x.right, o.wrong+x.wrong, o.unknown+x.unknown
+}
+
+// provesFor is how long the experiment with one game may take.
+const provesFor = 6 * time.Minute
+
+// prove has the draft's locations of progress proven without a person: what the game shows at
+// each start is compared with what it shows to somebody who has played, and to somebody who
+// has not.
+func prove(ctx context.Context, here, work, draft string, g game, p person) (o outcome, err error) {
+	ctx, cancel := context.WithTimeout(ctx, provesFor)
+	defer cancel()
+	newcomer := person{account: "endroit-lars", player: "Lars"}
+	forget, err := account(ctx, work, &newcomer)
+	if err != nil {
+		return o, err
+	}
+	defer forget()
+	drive := filepath.Join(here, g.Name, "drive")
+	var known []string
+	for _, who := range []person{p, newcomer} {
+		for _, shot := range []string{"1", "2"} { // two of each: what differs by chance shows
+			c := as(ctx, who, work, drive, who.home)
+			c.Env = append(c.Env, "PHASE=look")
+			if err := c.Run(); err != nil {
+				fmt.Println("  experiment: not led: its state could not be looked at:", err)
+				return o, nil
+			}
+			from, err := seenIn(who.home)
+			if err != nil {
+				fmt.Println("  experiment: not led:", err)
+				return o, nil
+			}
+			to := filepath.Join(work, "shared", g.Name+"-"+who.account+"-"+shot+filepath.Ext(from))
+			data, err := os.ReadFile(from)
+			if err == nil {
+				err = os.WriteFile(to, data, 0o644)
+			}
+			if err != nil {
+				return o, err
+			}
+			known = append(known, to)
+		}
+	}
+	if says := state(known[0]+","+known[1], known[2]+","+known[3], known[1]); says != string(proof.Progress) {
+		fmt.Println("  experiment: not led: one cannot see at its start whether anybody has played")
+		return o, nil
+	}
+	ask := fmt.Sprintf("%s state %s %s %s", filepath.Join(work, "realgames"), known[0]+","+known[1], known[2]+","+known[3], p.home)
+	c := as(ctx, p, work, filepath.Join(work, "endroit"), "prove", draft, "--yes", "--although", "observed", "--although", "wide",
+		"--settle", "200ms", "--quiet", "10ms", "--json", "--ask", ask, "--", drive, p.home)
+	c.Env = append(c.Env, "PHASE=look")
+	out, err := c.Output()
+	var exit *exec.ExitError
+	if err != nil && !(errors.As(err, &exit) && (exit.ExitCode() == 7 || exit.ExitCode() == 3)) {
+		return o, fmt.Errorf("prove: %w", err)
+	}
+	if len(out) == 0 || exit != nil && exit.ExitCode() == 3 {
+		fmt.Println("  experiment: not led: no location of progress was proposed")
+		return o, nil
+	}
+	var led proof.Proof
+	if err := json.Unmarshal(out, &led); err != nil {
+		return o, fmt.Errorf("prove: %w: %s", err, out)
+	}
+	return judged(g, p, &led)
+}
+
+// judged holds what an experiment found against the truth: a location that is needed has to
+// hold a file of progress.
+func judged(g game, p person, led *proof.Proof) (o outcome, err error) {
+	needed, _, err := truth(g, p)
+	if err != nil {
+		return o, err
+	}
+	saves := 0
+	for _, holds := range needed {
+		if holds != "config" {
+			saves++
+		}
+	}
+	for _, l := range led.Locations {
+		verdict := "rightly"
+		switch {
+		case l.Result == proof.Undecided:
+			o.unknown++
+			verdict = "not decided"
+		case (l.Result == proof.Needed || l.Result == proof.NotEnough) && saves == 0:
+			o.wrong++
+			verdict = "WRONGLY"
+		default:
+			o.right++
+		}
+		fmt.Printf("  experiment: %s: %s, %s (%s; %d starts)\n", l.At, l.Result, verdict, l.Why, len(led.Rounds))
+	}
+	return o, nil
+}
+
+// seenIn is what the game's start was seen by.
+func seenIn(home string) (string, error) {
+	for _, name := range []string{"look.txt", "look.png"} {
+		if _, err := os.Stat(filepath.Join(home, name)); err == nil {
+			return filepath.Join(home, name), nil
+		}
+	}
+	return "", errors.New("its start left no picture")
+}
+
+// state says what the game showed, by pictures of one who has played and of one who has not,
+// each a list; is is a picture, or the home in which it is.
+func state(played, not, is string) string {
+	if info, err := os.Stat(is); err == nil && info.IsDir() {
+		if is, err = seenIn(is); err != nil {
+			return string(proof.Failed)
+		}
+	}
+	nearest := func(list string) (best float64) {
+		best = 1
+		for _, other := range strings.Split(list, ",") {
+			best = min(best, apart(other, is))
+		}
+		return best
+	}
+	a, b := nearest(played), nearest(not)
+	switch { // clearly nearer to the one than to the other
+	case a < 0.5*b:
+		return string(proof.Progress)
+	case b < 0.5*a:
+		return string(proof.NewGame)
+	}
+	return string(proof.Unsure)
+}
+
+// apart is how different two pictures, or screens of text, are: from 0 to 1.
+func apart(a, b string) float64 {
+	if filepath.Ext(a) == ".txt" {
+		return textsApart(a, b)
+	}
+	x, err := picture(a)
+	if err != nil {
+		return 1
+	}
+	y, err := picture(b)
+	if err != nil || x.Bounds() != y.Bounds() {
+		return 1
+	}
+	differ, all := 0, 0
+	for py := x.Bounds().Min.Y; py < x.Bounds().Max.Y; py++ {
+		for px := x.Bounds().Min.X; px < x.Bounds().Max.X; px++ {
+			all++
+			r1, g1, b1, _ := x.At(px, py).RGBA()
+			r2, g2, b2, _ := y.At(px, py).RGBA()
+			if far(r1, r2) || far(g1, g2) || far(b1, b2) {
+				differ++
+			}
+		}
+	}
+	return float64(differ) / float64(max(all, 1))
+}
+
+func far(a, b uint32) bool { return max(a, b)-min(a, b) > 0x1800 }
+
+func picture(name string) (image.Image, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	img, _, err := image.Decode(f)
+	return img, err
+}
+
+func textsApart(a, b string) float64 {
+	x, err := os.ReadFile(a)
+	if err != nil {
+		return 1
+	}
+	y, err := os.ReadFile(b)
+	if err != nil {
+		return 1
+	}
+	count := map[string]int{} // of words: how lines are broken says nothing
+	for _, w := range strings.Fields(string(x)) {
+		count[w]++
+	}
+	both, all := 0, len(strings.Fields(string(x)))
+	for _, w := range strings.Fields(string(y)) {
+		if count[w] > 0 {
+			count[w]--
+			both++
+			continue
+		}
+		all++
+	}
+	return 1 - float64(both)/float64(max(all, 1))
+}
