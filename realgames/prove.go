@@ -147,9 +147,9 @@ func state(played, not, is string) string {
 	}
 	a, b := nearest(played), nearest(not)
 	switch { // clearly nearer to the one than to the other
-	case a < 0.5*b:
+	case a < 0.7*b:
 		return string(proof.Progress)
-	case b < 0.5*a:
+	case b < 0.7*a:
 		return string(proof.NewGame)
 	}
 	return string(proof.Unsure)
