@@ -263,8 +263,8 @@ func (x *proving) announce(
 		a.say("  %s", x.operationSays())
 		a.say("  All of it is copied first, and brought back afterwards.")
 	case x.aim == proof.Which:
-		a.say("  They are copied, taken away in parts and brought back. The game is started %s if one file carries the progress,", startedTimes(step.Likely))
-		a.say("  %s at most; Ctrl-C ends it with what is known by then.", startedTimes(step.Left))
+		a.say("  They are copied, taken away in parts and brought back. The game is started %s", startedTimes(step.Likely))
+		a.say("  if one file carries the progress, %s at most; Ctrl-C ends it with what is known by then.", startedTimes(step.Left))
 		a.say("  At each start, look whether it shows a new game or your progress, and end it. Do not save.")
 	default:
 		a.say("  They are copied, taken away and brought back; the game is started %s at most.", startedTimes(step.Left))

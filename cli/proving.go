@@ -150,7 +150,9 @@ func (x *proving) side(ctx context.Context) (*copies.Side, error) {
 // not be comparable.
 func (x *proving) unchanged(side *copies.Side) (*copies.Side, error) {
 	if now := side.Variant.Version; now != "" && x.p.Version != "" && now != x.p.Version && x.p.Ended == "" && !x.p.Aim.Hazard() {
-		return nil, fail(exitConflict, "the game was updated from version %s to %s since the experiment began; --take-back ends it", x.p.Version, now)
+		return nil, fail(
+			exitConflict, "the game was updated from version %s to %s since the experiment began; --take-back ends it", x.p.Version, now,
+		)
 	}
 	return side, nil
 }

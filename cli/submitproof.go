@@ -60,7 +60,9 @@ func (a *app) bodyOf(file, note string) (*contribution.Proof, error) {
 	case p.At != proof.Finish:
 		return nil, fail(exitConflict, "the experiment with %s is not over: endroit prove goes on with it", p.Title)
 	case p.Ended != "":
-		return nil, fail(exitConflict, "the experiment with %s was ended early (%s): it shows nothing that others could rely on", p.Title, p.Ended)
+		return nil, fail(
+			exitConflict, "the experiment with %s was ended early (%s): it shows nothing that others could rely on", p.Title, p.Ended,
+		)
 	}
 	var runs []*footprint.Footprint
 	for i, r := range p.Rounds {

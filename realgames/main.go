@@ -112,7 +112,9 @@ func run(ctx context.Context, names []string) error {
 		}
 	}
 	fmt.Printf("%d passed, %d failed\n", passed, len(games)-passed)
-	fmt.Printf("experiments: %d locations proven rightly, %d wrongly, %d not decided\n", experiments.right, experiments.wrong, experiments.unknown)
+	fmt.Printf(
+		"experiments: %d locations proven rightly, %d wrongly, %d not decided\n", experiments.right, experiments.wrong, experiments.unknown,
+	)
 	if experiments.wrong > 0 {
 		return errors.New("an experiment proved what is not so")
 	}

@@ -179,7 +179,8 @@ func (s *Service) showTitle(c *echo.Context) error {
 			where := standing.Where{OS: v.OS, Runtime: v.Runtime, Newest: (&manifest.Title{Editions: t.Editions}).Newest(v.Store, v.Ref, nil)}
 			known := standing.Known{Standing: verdict.Standing, Version: verdict.Version, Then: verdict.Then}
 			shown.Absence = &wire.AbsenceShown{
-				Standing: verdict.Standing, Reason: verdict.Reason, Raise: append([]string{}, known.Raise(where)...), Evidence: shownEvidence(v.Evidence),
+				Standing: verdict.Standing, Reason: verdict.Reason, Raise: append([]string{}, known.Raise(where)...),
+				Evidence: shownEvidence(v.Evidence),
 			}
 			absences = append(absences, shown.Absence.Evidence)
 		}

@@ -39,7 +39,9 @@ type Proof struct {
 // PrepareProof makes a contribution of an experiment and the footprints of its starts, in
 // order; of an absence, before is that of the run before. What tells of the machine stays
 // behind, and of the footprints only the files in the locations go along.
-func PrepareProof(p *proof.Proof, runs []*footprint.Footprint, before *footprint.Footprint, note string, self *footprint.Self) (*Proof, error) {
+func PrepareProof(
+	p *proof.Proof, runs []*footprint.Footprint, before *footprint.Footprint, note string, self *footprint.Self,
+) (*Proof, error) {
 	var locations []place.Location
 	for i, l := range p.Locations {
 		at, err := place.Parse(l.At)
@@ -109,7 +111,9 @@ func (b *Proof) Statement() string {
 		return fmt.Sprintf("record what %s does to %s of %s: %s", standing.Operation(p.Aim).Words(),
 			phrase.Count(len(p.Locations), "location", "locations"), b.Title, p.Statement())
 	}
-	return fmt.Sprintf("record an experiment with %s of %s: %s", phrase.Count(len(p.Locations), "location", "locations"), b.Title, p.Statement())
+	return fmt.Sprintf(
+		"record an experiment with %s of %s: %s", phrase.Count(len(p.Locations), "location", "locations"), b.Title, p.Statement(),
+	)
 }
 
 // Reason is the note.
@@ -248,7 +252,9 @@ func (b *Proof) Apply(ctx context.Context, w World, e standing.Evidence) (*Outco
 	before := t
 	if t == nil {
 		if p.Aim != proof.Nothing {
-			return nil, &Error{"title", fmt.Sprintf("no title is recorded as %s: the finding that the locations were proposed in has to be accepted first", b.Title)}
+			return nil, &Error{"title", fmt.Sprintf(
+				"no title is recorded as %s: the finding that the locations were proposed in has to be accepted first", b.Title,
+			)}
 		}
 		t = &record.Title{ID: w.NewID(), Name: b.Title, Variants: []record.Variant{}}
 	}

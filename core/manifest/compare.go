@@ -224,7 +224,10 @@ func compareAbsence(before, after Variant) []Change {
 		before.Absence.Counts.Same(after.Absence.Counts) {
 		return nil
 	}
-	c := Change{What: NothingKept, Variant: after.String(), After: after.Absence.Standing, Evidence: after.Absence.Counts.All(), To: after.Absence.Reason}
+	c := Change{
+		What: NothingKept, Variant: after.String(), After: after.Absence.Standing, Evidence: after.Absence.Counts.All(),
+		To: after.Absence.Reason,
+	}
 	if before.Absence != nil {
 		c.Before = before.Absence.Standing
 	}

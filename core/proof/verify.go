@@ -89,7 +89,8 @@ func (p *Proof) Verify() error {
 			if !slices.Equal(r.Away, again.Rounds[n].Away) || r.Direction != again.Rounds[n].Direction {
 				return fmt.Errorf("rounds[%d].away: it is not what is tried next after what was seen before", n)
 			}
-			e.Operation, e.Returned, e.Trace, e.Sees, e.Became, e.Answer, e.Now = r.Operation, r.Returned, r.Trace, r.Sees, r.Became, r.Answer, r.Began
+			e.Operation, e.Returned, e.Trace = r.Operation, r.Returned, r.Trace
+			e.Sees, e.Became, e.Answer, e.Now = r.Sees, r.Became, r.Answer, r.Began
 		}
 		if again.At == Start && e.Answer != Failed {
 			e.Answer = ""
@@ -103,7 +104,9 @@ func (p *Proof) Verify() error {
 	}
 	for i, l := range again.Locations {
 		if said := p.Locations[i]; said.Result != l.Result || said.Enough != l.Enough || said.Why != l.Why {
-			return fmt.Errorf("locations[%d].result: it says %q (%s), and from its rounds follows %q (%s)", i, said.Result, said.Why, l.Result, l.Why)
+			return fmt.Errorf(
+				"locations[%d].result: it says %q (%s), and from its rounds follows %q (%s)", i, said.Result, said.Why, l.Result, l.Why,
+			)
 		}
 	}
 	for i, r := range again.Rounds {
@@ -121,7 +124,7 @@ func (p *Proof) checkValues() error {
 		return fmt.Errorf("format: it is %.40q and this program reads %s", p.Format, Format)
 	case p.At != Finish || p.Ended != "":
 		return errors.New("at: it was not led to its end")
-	case p.Aim.Hazard() && !slices.Contains(Operations, p.Aim), p.Aim != "" && !p.Aim.Hazard() && !slices.Contains([]Aim{Locations, Which, Nothing}, p.Aim):
+	case p.Aim.Hazard() && !slices.Contains(Operations, p.Aim):
 		return fmt.Errorf("aim: %.40q is none of %s", p.Aim, strings.Join(aims(), ", "))
 	case !slices.Contains(draft.Holds, p.Holds):
 		return fmt.Errorf("holds: it must be one of %s", strings.Join(draft.Holds, ", "))

@@ -239,7 +239,8 @@ func (p *Proof) ifOne() (most int) {
 // fits reports whether one file alone could carry the progress, by the answers.
 func (p *Proof) fits(file int) bool {
 	return !slices.ContainsFunc(p.Rounds, func(r Round) bool {
-		return r.Answer == Progress && slices.Contains(r.Away, file) || (r.Answer == NewGame || r.Answer == Failed) && !slices.Contains(r.Away, file)
+		away := slices.Contains(r.Away, file)
+		return r.Answer == Progress && away || (r.Answer == NewGame || r.Answer == Failed) && !away
 	})
 }
 
@@ -302,7 +303,8 @@ func (p *Proof) concludeEarly() {
 	for i := range p.Locations {
 		l := &p.Locations[i]
 		if slices.Contains(best, i) {
-			l.Result, l.Why = Undecided, fmt.Sprintf("it was ended early (%s): the progress is in these %s", why, phrase.Count(len(best), "file", "files"))
+			l.Result = Undecided
+			l.Why = fmt.Sprintf("it was ended early (%s): the progress is in these %s", why, phrase.Count(len(best), "file", "files"))
 		} else {
 			l.Result, l.Why = NotNeeded, "the progress was there without it"
 		}

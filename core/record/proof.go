@@ -58,7 +58,9 @@ func (t *Title) Prove(c Combination, shown []Shown, e standing.Evidence) (*Title
 		changed, _, l, err := next.find(Place{c, s.At, s.Holds})
 		switch {
 		case err != nil:
-			return nil, refuse("%s has no location %s (%s) in %s: the finding that it was proposed in has to be accepted first", t.Name, s.At, s.Holds, c)
+			return nil, refuse(
+				"%s has no location %s (%s) in %s: the finding that it was proposed in has to be accepted first", t.Name, s.At, s.Holds, c,
+			)
 		case l.Withdrawn != nil:
 			return nil, refuse("%s is withdrawn: %s", s.At, l.Withdrawn.Because)
 		}

@@ -127,7 +127,6 @@ func (c Counts) MarshalJSON() ([]byte, error) {
 
 // Same reports whether two counts explain the same.
 func (c Counts) Same(o Counts) bool {
-	c.Unknown, o.Unknown = nil, nil
 	return c.Observations == o.Observations && c.People == o.People && c.Machines == o.Machines &&
 		c.Disputes == o.Disputes && c.Proofs == o.Proofs
 }
@@ -236,7 +235,8 @@ func seenBy(c Counts) string {
 // sawIt says who saw what is disputed.
 func sawIt(c Counts) string {
 	if c.Proofs > 0 {
-		return phrase.Count(c.People, "person", "people") + " saw it used, and " + phrase.Count(c.Proofs, "experiment", "experiments") + " showed it"
+		return phrase.Count(c.People, "person", "people") + " saw it used, and " +
+			phrase.Count(c.Proofs, "experiment", "experiments") + " showed it"
 	}
 	return phrase.Count(c.People, "person", "people") + " saw it used"
 }

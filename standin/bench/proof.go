@@ -48,7 +48,10 @@ func proofOfMany(programs string, rounds int) error {
 			_ = os.RemoveAll(filepath.Join(folder, "copies"))
 		}
 		forget()
-		d, _, _, err := measure(home, "sh", "-c", fmt.Sprintf("%q copy %q --to %q --yes --json >/dev/null && %q copies --in %q --check --json >/dev/null", endroit, draft, filepath.Join(folder, "copies"), endroit, filepath.Join(folder, "copies")))
+		to := filepath.Join(folder, "copies")
+		d, _, _, err := measure(home, "sh", "-c", fmt.Sprintf(
+			"%q copy %q --to %q --yes --json >/dev/null && %q copies --in %q --check --json >/dev/null", endroit, draft, to, endroit, to,
+		))
 		if err != nil {
 			return err
 		}
@@ -67,7 +70,8 @@ func proofOfMany(programs string, rounds int) error {
 	fmt.Printf(
 		"\nAn experiment with %d files, %.1f GB, beyond the game's own two starts: %.1f s; taking a copy and reading it again: %.1f s; "+
 			"ratio %.2f (limit: %.1f; with clones %.0f s), %d MB\n",
-		copiedFiles, copiedFiles*copiedBytes/1e9, median(led).Seconds(), median(copied).Seconds(), ratio(led, copied), proofPlain, proofClones, memory>>20,
+		copiedFiles, copiedFiles*copiedBytes/1e9, median(led).Seconds(), median(copied).Seconds(), ratio(led, copied), proofPlain,
+		proofClones, memory>>20,
 	)
 	return nil
 }

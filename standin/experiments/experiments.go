@@ -39,7 +39,9 @@ func arguments(programs Programs, p keeper.Play) []string {
 	if p.Aim == proof.Nothing {
 		what = "keeper.trace"
 	}
-	args := []string{"prove", what, "--yes", "--although", "observed", "--settle", "10ms", "--quiet", "1ms", "--json", "--ask", "cat keeper.state"}
+	args := []string{
+		"prove", what, "--yes", "--although", "observed", "--settle", "10ms", "--quiet", "1ms", "--json", "--ask", "cat keeper.state",
+	}
 	switch p.Aim {
 	case proof.Which:
 		args = append(args, "--which")
@@ -64,7 +66,8 @@ func Prepare(ctx context.Context, programs Programs, p keeper.Play, home string)
 		return err
 	}
 	if p.Aim == proof.Nothing { // by a trace, which says what it writes
-		if out, err := command(ctx, home, programs.Endroit, "trace", "--title", "Keeper", "--quiet", "--out", "keeper.trace", "--", programs.Keeper, p.Name).CombinedOutput(); err != nil {
+		trace := []string{"trace", "--title", "Keeper", "--quiet", "--out", "keeper.trace", "--", programs.Keeper, p.Name}
+		if out, err := command(ctx, home, programs.Endroit, trace...).CombinedOutput(); err != nil {
 			return fmt.Errorf("trace: %w: %s", err, out)
 		}
 		return nil
@@ -165,7 +168,8 @@ func digests(home string) (out []string, err error) {
 		if err != nil {
 			return err
 		}
-		out = append(out, fmt.Sprintf("%s %x %s", strings.TrimPrefix(path, top), sha256.Sum256(data), info.ModTime().UTC().Format(time.RFC3339Nano)))
+		at := info.ModTime().UTC().Format(time.RFC3339Nano)
+		out = append(out, fmt.Sprintf("%s %x %s", strings.TrimPrefix(path, top), sha256.Sum256(data), at))
 		return nil
 	})
 	return out, err

@@ -47,7 +47,8 @@ func operation(home string, args []string) error {
 
 func main() {
 	home, err := os.UserHomeDir()
-	if args := os.Args[1:]; err == nil && len(args) >= 2 && slices.Contains([]string{"lay", "move", "repair", "reinstall", "rebuild"}, args[0]) {
+	operations := []string{"lay", "move", "repair", "reinstall", "rebuild"}
+	if args := os.Args[1:]; err == nil && len(args) >= 2 && slices.Contains(operations, args[0]) {
 		err = operation(home, args)
 	} else if err == nil {
 		err = run(cloud.Cloud{Home: launchers.QuaysideHome(home), Server: os.Getenv("QUAYSIDE_SERVER")}, os.Args[1:])

@@ -41,8 +41,10 @@ var experiments = []experiment{
 	},
 	{
 		by: "tobin", title: "Copperfen", version: "2.3", variant: copperfenOnLinux, aim: "uninstall", then: accepted,
-		locations: []proof.Location{{At: "install:saves/", Holds: draft.Save, Files: 1}, {At: "install:copperfen.cfg", Holds: draft.Config, Files: 1}},
-		became:    []proof.Became{{Location: 0, Gone: 1}, {Location: 1, Changed: 1}},
+		locations: []proof.Location{
+			{At: "install:saves/", Holds: draft.Save, Files: 1}, {At: "install:copperfen.cfg", Holds: draft.Config, Files: 1},
+		},
+		became: []proof.Became{{Location: 0, Gone: 1}, {Location: 1, Changed: 1}},
 	},
 	{
 		by: "ysolde", title: "Lantern Hollow", version: "3.0.4", variant: lanternInPrefix, aim: "prefix-removal", then: accepted,
@@ -122,8 +124,10 @@ func (x experiment) body(titleID string) (contribution.Body, error) {
 // start is the footprint of one start: what is there is read, and what is not is looked for
 // in vain, and settings are created again.
 func (x experiment) start(away map[int]bool, at time.Time) *footprint.Footprint {
-	f := finding{title: x.title, edition: trace.Edition{Store: x.variant.Store, Ref: x.variant.Ref, Version: x.version}, launcher: x.variant.Launcher,
-		os: x.variant.OS, runtime: x.variant.Runtime, observer: bySeccomp}
+	f := finding{
+		title: x.title, edition: trace.Edition{Store: x.variant.Store, Ref: x.variant.Ref, Version: x.version}, launcher: x.variant.Launcher,
+		os: x.variant.OS, runtime: x.variant.Runtime, observer: bySeccomp,
+	}
 	for i, places := range x.files {
 		for _, at := range places {
 			s := seen{place: at, kind: footprint.Save, confidence: 0.9, reads: 1, read: 3, before: 4096, size: 4096, looks: "bytes"}

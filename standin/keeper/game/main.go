@@ -1,7 +1,7 @@
-// Command keeper plays a stand-in game that keeps its progress as a play says, and writes
+// Command game plays the stand-in game, which keeps its progress as a play says, and writes
 // what it shows into keeper.state in the home: new, progress or failed.
 //
-//	keeper PLAY
+//	game PLAY
 package main
 
 import (
