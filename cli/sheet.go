@@ -254,15 +254,8 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 	if err := body.Check(ctx); err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}
-	if err := a.signWith(c, body); err != nil {
-		return err
-	}
-	raw, err := contribution.Encode(body)
-	if err != nil {
-		return err
-	}
-	if c.Bool("print") {
-		_, err := a.out.Write(append(raw, '\n'))
+	raw, printed, err := a.asSent(c, body)
+	if err != nil || printed {
 		return err
 	}
 	text, err := s.Text()

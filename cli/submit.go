@@ -74,15 +74,8 @@ func (a *app) submit() *cli.Command {
 			if err != nil {
 				return fmt.Errorf("%s: %w", name, err)
 			}
-			if err := a.signWith(c, body); err != nil {
-				return err
-			}
-			raw, err := contribution.Encode(body)
-			if err != nil {
-				return err
-			}
-			if c.Bool("print") {
-				_, err := a.out.Write(append(raw, '\n'))
+			raw, printed, err := a.asSent(c, body)
+			if err != nil || printed {
 				return err
 			}
 			if err := a.preliminary(c).preview(body, len(raw)); err != nil {
@@ -112,6 +105,19 @@ func (a *app) signWith(c *cli.Command, b contribution.Body) error {
 	machine, err := pseudonym(l.Service)
 	contribution.Sign(b, machine)
 	return err
+}
+
+// asSent is a contribution as it is sent, with the machine that it comes from; with --print it
+// is printed instead.
+func (a *app) asSent(c *cli.Command, b contribution.Body) (raw []byte, printed bool, err error) {
+	if err := a.signWith(c, b); err != nil {
+		return nil, false, err
+	}
+	if raw, err = contribution.Encode(b); err != nil || !c.Bool("print") {
+		return raw, false, err
+	}
+	_, err = a.out.Write(append(raw, '\n'))
+	return raw, true, err
 }
 
 // send asks, unless --yes has said so already, and sends a contribution as it was shown.

@@ -124,15 +124,8 @@ func (a *app) submitProof(ctx context.Context, c *cli.Command, file string) erro
 	if err := body.Check(ctx); err != nil {
 		return err
 	}
-	if err := a.signWith(c, body); err != nil {
-		return err
-	}
-	raw, err := contribution.Encode(body)
-	if err != nil {
-		return err
-	}
-	if c.Bool("print") {
-		_, err := a.out.Write(append(raw, '\n'))
+	raw, printed, err := a.asSent(c, body)
+	if err != nil || printed {
 		return err
 	}
 	a.preliminary(c).previewProof(body, len(raw))
