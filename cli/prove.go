@@ -64,6 +64,9 @@ type proving struct {
 	p    *proof.Proof
 	file string
 	game []string
+	// resumed says that it goes on after an interruption: perhaps of a start, which has left
+	// something in the places of what is away.
+	resumed bool
 	// seen is what is known of files that were read, carried of those that are away.
 	seen    *copies.Seen
 	carried copies.KnownAway
@@ -166,6 +169,7 @@ func (x *proving) goesOn() error {
 	case len(x.game) == 0 && !aim.Hazard():
 		return fail(exitUsage, "name the command that starts the game, after --")
 	}
+	x.resumed = true
 	x.a.tell("endroit: goes on with the experiment that was begun on %s; --take-back would end it", stamp(p.Began))
 	return nil
 }

@@ -94,6 +94,12 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 		if err := x.closed(ctx, side); err != nil {
 			return e, err
 		}
+		if away := x.p.Rounds[len(x.p.Rounds)-1].Away; x.resumed && len(away) > 0 {
+			if _, err := x.takeAway(ctx, side, away); err != nil {
+				return e, err
+			}
+		}
+		x.resumed = false
 		if n := len(x.p.Rounds); x.p.Aim == proof.Which {
 			likely := ""
 			if step.Likely > 0 {
