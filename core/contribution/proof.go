@@ -152,6 +152,9 @@ func (b *Proof) Check(ctx context.Context) error {
 	if p.Aim == proof.Which {
 		return &Error{"proof.aim", "a search among files says nothing of recorded locations: prove the location that it led to"}
 	}
+	if len(p.Locations) > draft.MaxLocations {
+		return &Error{"proof.locations", fmt.Sprintf("there are %d; at most %d can be sent", len(p.Locations), draft.MaxLocations)}
+	}
 	if err := p.Verify(); err != nil {
 		return &Error{"proof", err.Error()}
 	}

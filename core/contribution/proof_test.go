@@ -188,6 +188,7 @@ func TestAProofThatDoesNotFit(t *testing.T) {
 		"another version":    {func(b *Proof) { b.Version = "9" }, "another title, variant or version"},
 		"no experiment":      {func(b *Proof) { b.Proof = nil }, "it is missing"},
 		"a search":           {func(b *Proof) { b.Proof.Aim = proof.Which }, "prove the location that it led to"},
+		"too many":           {func(b *Proof) { b.Proof.Locations = make([]proof.Location, 65) }, "at most 64 can be sent"},
 		"a title's id":       {func(b *Proof) { b.TitleID = "x" }, "title_id"},
 		"no system":          {func(b *Proof) { b.Variant.OS, b.Proof.Combination.OS = "", "" }, "are required"},
 		"a note with escape": {func(b *Proof) { b.Note = "\x1b[2J" }, "note"},
