@@ -44,7 +44,7 @@ func visit(t *testing.T) *visitor {
 	}
 	waiting, err := world.Load(t.Context(), server.URL, world.People)
 	require.NoError(t, err)
-	require.Equal(t, 4, waiting)
+	require.Equal(t, 5, waiting)
 	publish(t, s)
 	ctx, stop, err := browser.Start(context.Background())
 	require.NoError(t, err)
@@ -325,14 +325,42 @@ func TestEvidenceAndCopying(t *testing.T) {
 	v := visit(t)
 	v.open(v.title("Tidewrack"))
 	v.sees("%APPDATA%\\Tidewrack\\{account}\\profile.bin")
-	v.press("1 run")
-	v.sees("mira saw it in version 1.2 (change notifications), accepted by anselm")
+	v.sees("the launcher’s cloud keeps it")
+	v.sees("The launcher’s cloud keeps part of it")
+	v.press("2 statements")
+	v.sees("a traced run used it in version 1.2 (change notifications), accepted by anselm")
+	v.sees("the launcher's cloud brought it back")
+	v.sees("What would raise its standing")
 	v.do(chromedp.Click(chromedp.CSS(`button[aria-label="Copy roaming-app-data:Tidewrack/{account}/profile.bin"]`)))
 	v.sees("For Windows' file manager")
 	v.sees("For a draft, or a program")
 	reason, err := chromedp.Run(v.ctx, chromedp.AttributeValue(chromedp.CSS(".standing"), "aria-label"))
 	require.NoError(t, err)
 	assert.Contains(t, reason.Value, "observed: seen by 1 person on 1 machine, in a traced run", "the reason is there without a pointer")
+}
+
+// An experiment's page compares its starts, a reviewer accepts it, and the title's page says
+// what is proven, what deletes it, and what is missing.
+func TestAnExperiment(t *testing.T) {
+	v := visit(t)
+	v.open("/sign-in?next=/reviews/25")
+	v.signIn("anselm")
+	for _, text := range []string{
+		"With all away", "With all in place", "2 files were looked for and missing", "2 files were there and read",
+		"Did it show a new game, or your progress?", "All steps", "proven instead of observed", "I did not sail on",
+	} {
+		v.sees(text)
+	}
+	v.press("Accept…")
+	v.press("Accept and publish")
+	v.sees("Accepted by anselm")
+	v.open(v.title("Saltglass"))
+	v.sees("proven")
+	v.sees("Which evidence is missing")
+	v.press("Which evidence is missing")
+	v.sees("nobody has tried what removing the prefix deletes")
+	v.open(v.title("Copperfen"))
+	v.sees("Uninstalling deletes this (1 experiment).")
 }
 
 func TestEveryFormOfAPathIsShown(t *testing.T) {
@@ -385,7 +413,7 @@ func TestEveryPageIsAccessibleAndFits(t *testing.T) {
 	v.open("/sign-in")
 	v.accessible("/sign-in")
 	v.signIn("anselm")
-	for path, there := range map[string]string{"/titles": "Copperfen", "/titles?q=tidewrack": "Tidewrack on", v.title("Lantern Hollow"): "saved-games", "/reviews": "Submitted", "/reviews/8": "Footprint", "/reviews/16": "What the sheet tells", "/launchers": "plain installers", "/launchers/brasslight": "hands over to quayside", "/revisions": "Lantern Hollow", "/nowhere": "no such page"} {
+	for path, there := range map[string]string{"/titles": "Copperfen", "/titles?q=tidewrack": "Tidewrack on", v.title("Lantern Hollow"): "saved-games", "/reviews": "Submitted", "/reviews/8": "Footprint", "/reviews/16": "What the sheet tells", "/reviews/25": "The starts compared", v.title("Copperfen"): "Uninstalling deletes this", "/launchers": "plain installers", "/launchers/brasslight": "hands over to quayside", "/revisions": "Lantern Hollow", "/nowhere": "no such page"} {
 		for _, dark := range []bool{false, true} {
 			require.NoError(t, browser.SetView(v.ctx, 1280, 800, dark))
 			v.open(path)
