@@ -29,10 +29,10 @@ func (a *app) prove() *cli.Command {
 	return command(&cli.Command{
 		ShellComplete: completes(a.offerTitles),
 		Name:          "prove", Usage: "show by an experiment that progress lives in the locations",
-		ArgsUsage: "TITLE|DRAFT [options] [--] COMMAND…",
+		ArgsUsage: "TITLE|DRAFT|TRACE [options] [--] COMMAND…",
 		Flags: slices.Concat([]cli.Flag{
 			&cli.BoolFlag{Name: "which", Usage: "find the smallest set of files that carries the progress, in few starts"},
-			&cli.BoolFlag{Name: "nothing", Usage: "show that nothing is kept on this machine: all that the game wrote in the DRAFT's runs is away"},
+			&cli.BoolFlag{Name: "nothing", Usage: "show that nothing is kept on this machine: all that the game wrote in a DRAFT's runs, or a TRACE, is away"},
 			&cli.StringFlag{
 				Name:  "hazard",
 				Usage: "try what an `OPERATION` does to the locations: prefix-removal, move, uninstall, repair or cloud",
