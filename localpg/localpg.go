@@ -108,7 +108,10 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 			return c.Process.Kill()
 		}
 	}
-	s.URL = (&url.URL{Scheme: "postgres", User: url.UserPassword(owner, strings.TrimSpace(string(password))), Host: "127.0.0.1:" + strconv.Itoa(port), Path: "/postgres", RawQuery: "sslmode=disable"}).String()
+	s.URL = (&url.URL{
+		Scheme: "postgres", User: url.UserPassword(owner, strings.TrimSpace(string(password))),
+		Host: "127.0.0.1:" + strconv.Itoa(port), Path: "/postgres", RawQuery: "sslmode=disable",
+	}).String()
 	if err := s.await(ctx, ended); err != nil {
 		_ = s.stop()
 		tail, _ := os.ReadFile(filepath.Join(folder, "log"))

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -87,29 +88,53 @@ func prove(ctx context.Context, here, work, draft string, g game, p person) (o o
 	if err := json.Unmarshal(out, &led); err != nil {
 		return o, fmt.Errorf("prove: %w: %s", err, out)
 	}
-	return judged(g, p, &led)
+	found, err := findings(ctx, work, draft, p)
+	if err != nil {
+		return o, err
+	}
+	return judged(g, p, &led, found)
+}
+
+// findings are the files that each location of the draft finds.
+func findings(ctx context.Context, work, draft string, p person) (map[string][]string, error) {
+	out, err := as(ctx, p, work, filepath.Join(work, "endroit"), "try", draft, "--json").Output()
+	var exit *exec.ExitError
+	if err != nil && (!errors.As(err, &exit) || len(out) == 0) {
+		return nil, fmt.Errorf("try the draft: %w", err)
+	}
+	var trial struct {
+		Locations []struct {
+			At    string
+			Files []struct{ Path string }
+		}
+	}
+	if err := json.Unmarshal(out, &trial); err != nil {
+		return nil, err
+	}
+	files := map[string][]string{}
+	for _, l := range trial.Locations {
+		for _, f := range l.Files {
+			files[l.At] = append(files[l.At], f.Path)
+		}
+	}
+	return files, nil
 }
 
 // judged holds what an experiment found against the truth: a location that is needed has to
 // hold a file of progress.
-func judged(g game, p person, led *proof.Proof) (o outcome, err error) {
+func judged(g game, p person, led *proof.Proof, found map[string][]string) (o outcome, err error) {
 	needed, _, err := truth(g, p)
 	if err != nil {
 		return o, err
 	}
-	saves := 0
-	for _, holds := range needed {
-		if holds != "config" {
-			saves++
-		}
-	}
+	isProgress := func(path string) bool { return needed[path] == "save" || needed[path] == "either" }
 	for _, l := range led.Locations {
 		verdict := "rightly"
 		switch {
 		case l.Result == proof.Undecided:
 			o.unknown++
 			verdict = "not decided"
-		case (l.Result == proof.Needed || l.Result == proof.NotEnough) && saves == 0:
+		case (l.Result == proof.Needed || l.Result == proof.NotEnough) && !slices.ContainsFunc(found[l.At], isProgress):
 			o.wrong++
 			verdict = "WRONGLY"
 		default:

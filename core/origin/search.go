@@ -437,7 +437,8 @@ func lower(b []byte) []byte {
 func (w *worker) chunk(b []byte) {
 	for _, m := range w.auto.FindAllOverlapping(b) {
 		x := w.of[m.PatternID]
-		if w.open[x] && !inSentence(b, m.Start, m.End, w.wide[m.PatternID], x) && (letters(x) >= longWord || stands(b, m.Start, m.End, w.wide[m.PatternID], letters(x)+digits(x) <= shortWord && !strings.ContainsAny(x, "%{}"))) {
+		wide, short := w.wide[m.PatternID], letters(x)+digits(x) <= shortWord && !strings.ContainsAny(x, "%{}")
+		if w.open[x] && !inSentence(b, m.Start, m.End, wide, x) && (letters(x) >= longWord || stands(b, m.Start, m.End, wide, short)) {
 			w.note(x)
 		}
 	}

@@ -23,8 +23,6 @@ import (
 // asked is a set of locations in place whose answer is not known yet.
 type asked struct{ present []int }
 
-func (asked) Error() string { return "this has to be asked" }
-
 // carries is whether the progress was there with only these in place: known from the rounds,
 // also from larger and smaller sets. Otherwise it panics with what has to be asked.
 func (p *Proof) carries(present []int) bool {

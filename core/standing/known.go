@@ -94,9 +94,6 @@ const (
 	CloudOn       Operation = "cloud"
 )
 
-// Operations lists those that can be tried.
-var Operations = []Operation{PrefixRemoval, Move, Uninstall, Repair, CloudOn}
-
 // doing is an operation in words, as the subject of a sentence.
 var doing = map[Operation]string{
 	PrefixRemoval: "removing the prefix",

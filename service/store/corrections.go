@@ -18,7 +18,8 @@ const (
 
 // selectCorrections gives what people said of a contribution's files, in the order in which
 // they said it.
-const selectCorrections = `SELECT c.file, c.kind, CASE WHEN p.forgotten IS NULL THEN p.name ELSE 'somebody' END, c.because, c.made FROM corrections c JOIN people p ON p.id = c.person_id
+const selectCorrections = `SELECT c.file, c.kind, CASE WHEN p.forgotten IS NULL THEN p.name ELSE 'somebody' END, c.because, c.made
+	FROM corrections c JOIN people p ON p.id = c.person_id
 	WHERE c.contribution_id = $1 ORDER BY c.id`
 
 func rowToCorrection(row pgx.CollectableRow) (c footprint.Correction, err error) {

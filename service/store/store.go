@@ -130,7 +130,8 @@ type OutdatedError struct{ Lowest int }
 
 func (e *OutdatedError) Error() string {
 	return fmt.Sprintf(
-		"a later version of endroit has taken the database over (it demands %d, and this one has %d): this process only reads; end it and run the later version",
+		"a later version of endroit has taken the database over (it demands %d, and this one has %d): this process only reads; "+
+			"end it and run the later version",
 		e.Lowest, Writes,
 	)
 }

@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strings"
 	"syscall"
 	"time"
 
@@ -77,19 +78,10 @@ func Kill(ctx context.Context, programs Programs, folder string, kills int, seed
 
 func names(list []string) (out []string) {
 	for _, l := range list {
-		name, _, _ := cut(l)
+		name, _, _ := strings.Cut(l, " ")
 		out = append(out, name)
 	}
 	return out
-}
-
-func cut(line string) (string, string, bool) {
-	for i := range line {
-		if line[i] == ' ' {
-			return line[:i], line[i+1:], true
-		}
-	}
-	return line, "", false
 }
 
 // killedAt starts an experiment, or goes on with it, and kills it with all that it started

@@ -128,6 +128,17 @@ func state(progress bool) proof.Answer {
 	return proof.NewGame
 }
 
+// inFile is a game that keeps its progress in one file.
+func inFile(name string) func(dir) proof.Answer {
+	return func(d dir) proof.Answer {
+		was := d.read(name)
+		if was == "" {
+			d.write(name, "level 1")
+		}
+		return state(was == "level 7")
+	}
+}
+
 func files(pairs ...string) func() map[string]string {
 	return func() map[string]string {
 		out := map[string]string{}
@@ -159,13 +170,7 @@ var All = []Play{
 	{
 		Name: "one", Says: "progress in one file", Locations: []Location{at("hero.sav", save, proof.Needed)},
 		files: files("hero.sav", "level 7"),
-		game: func(d dir) proof.Answer {
-			was := d.read("hero.sav")
-			if was == "" {
-				d.write("hero.sav", "level 1")
-			}
-			return state(was == "level 7")
-		},
+		game:  inFile("hero.sav"),
 	},
 	{
 		Name: "both", Says: "progress in two files of which both are needed",
@@ -311,13 +316,7 @@ var All = []Play{
 	{
 		Name: "search", Says: "one of forty files, which it reads at its start", Aim: proof.Which, Needed: []string{"world/last.dat"},
 		Locations: []Location{at("world/", save, "")}, files: numbered(39, "world/last.dat", "level 7"),
-		game: func(d dir) proof.Answer {
-			was := d.read("world/last.dat")
-			if was == "" {
-				d.write("world/last.dat", "level 1")
-			}
-			return state(was == "level 7")
-		},
+		game: inFile("world/last.dat"),
 	},
 	{
 		Name: "search-two", Says: "two of forty files, of one save", Aim: proof.Which, Needed: []string{"world/last.dat", "world/last.idx"},
