@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -46,8 +45,11 @@ func (a *app) submit() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if file, err := proofFile(name); err != nil || file != "" {
-				return errors.Join(err, a.submitProof(ctx, c, file))
+			switch file, err := proofFile(name); {
+			case err != nil:
+				return err
+			case file != "":
+				return a.submitProof(ctx, c, file)
 			}
 			if c.String("note") != "" {
 				return fail(exitUsage, "--note is for an experiment; a draft has a note of its own")

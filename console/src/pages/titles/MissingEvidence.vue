@@ -15,7 +15,7 @@ const also = computed(() => [...untried(props.variant), ...(props.variant.absenc
 </script>
 
 <template>
-  <div v-if="wanted.length || also.length">
+  <div v-if="wanted.length || also.length" class="px-4 py-2">
     <FoldedPart title="Which evidence is missing">
       <ul class="reasons">
         <li v-for="l in wanted" :key="l.holds + l.at">
