@@ -58,7 +58,7 @@ const variants = computed(() =>
             ><template v-if="v.launcher">, started by {{ v.launcher }}</template>
           </p>
         </div>
-        <div v-if="v.absence" class="px-4 py-2">
+        <div v-if="v.absence" class="px-4 py-3">
           <p>
             None of its progress is kept on the machine.
             <StandingMark :standing="v.absence.standing" :reason="v.absence.reason" />
@@ -66,7 +66,7 @@ const variants = computed(() =>
           <p class="quiet">{{ sentence(v.absence.reason) }}</p>
           <EvidenceList :evidence="v.absence.evidence" />
         </div>
-        <div v-if="v.cloud" class="px-4 py-2">{{ cloudKeeps[v.cloud] }}</div>
+        <div v-if="v.cloud" class="px-4 py-3">{{ cloudKeeps[v.cloud] }}</div>
         <LocationRows v-if="v.locations.length" :locations="v.locations" forms />
         <OwnFiles :title="title.data.value.name" :variant="v" />
         <MissingEvidence :variant="v" />
