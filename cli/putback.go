@@ -242,7 +242,7 @@ func (a *app) copyFirst(
 		if err != nil {
 			return err
 		}
-		problems, err := taken.Copy.Check(ctx, nil)
+		problems, err := taken.Copy.CheckTaken(ctx)
 		if err != nil {
 			return err
 		}

@@ -1,6 +1,7 @@
 package copies
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io/fs"
@@ -206,6 +207,28 @@ func TestACopyReadsWithoutThisProgram(t *testing.T) {
 	all, notes := List(t.Context(), []string{filepath.Join(h.dir, "copies")})
 	assert.Empty(t, notes)
 	require.Len(t, all, 1)
+}
+
+// What was just taken is read again by the digest that takes less time, where it has one.
+func TestACopyThatWasTakenIsReadAgain(t *testing.T) {
+	h := newHome(t, played())
+	c := h.take(nil).Copy
+	problems, err := c.CheckTaken(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, problems)
+	for _, has := range []bool{true, false} {
+		for i, f := range c.Record.Files {
+			if !has {
+				c.Record.Files[i].BLAKE3 = ""
+			}
+			if strings.HasSuffix(f.Stored, "a.sav") {
+				require.NoError(t, os.WriteFile(filepath.Join(c.Path, f.Stored), bytes.Repeat([]byte("x"), int(f.Size)), 0o600))
+			}
+		}
+		problems, err = c.CheckTaken(t.Context())
+		require.NoError(t, err)
+		assert.Equal(t, []Problem{{"xdg-data:tidewrack/slots/a.sav", "its content is not the one that was copied"}}, problems)
+	}
 }
 
 func TestASecondCopyTakesWhatChanged(t *testing.T) {

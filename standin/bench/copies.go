@@ -59,7 +59,7 @@ func copiesOfMany(programs string, rounds int) error {
 	if err := os.WriteFile(draftFile, []byte(copiedDraft), 0o600); err != nil {
 		return err
 	}
-	if err := playFiles(game, 0, copiedFiles); err != nil {
+	if err := playFiles(game, 0, copiedFiles, copiedBytes); err != nil {
 		return err
 	}
 	b := copyBench{endroit, folder, home, game, draftFile}
@@ -176,8 +176,8 @@ func copyAllUnchanged(programs string) error {
 	return nil
 }
 
-func playFiles(game string, from, n int) error {
-	data := make([]byte, copiedBytes)
+func playFiles(game string, from, n, size int) error {
+	data := make([]byte, size)
 	source := rand.NewPCG(uint64(from), uint64(time.Now().UnixNano()))
 	for i := from; i < from+n; i++ {
 		for j := 0; j+8 <= len(data); j += 8 {
@@ -254,7 +254,7 @@ func (b copyBench) run(rounds int) error {
 		}
 		// What changes, and that all else is old enough to be known without reading.
 		time.Sleep(4 * time.Second)
-		if err := playFiles(b.game, round*copiedFiles/changedShare%copiedFiles, copiedFiles/changedShare); err != nil {
+		if err := playFiles(b.game, round*copiedFiles/changedShare%copiedFiles, copiedFiles/changedShare, copiedBytes); err != nil {
 			return err
 		}
 		time.Sleep(1200 * time.Millisecond) // what changed within the last second is waited for
@@ -270,7 +270,7 @@ func (b copyBench) run(rounds int) error {
 					err := os.RemoveAll(b.game)
 					return err
 				}
-			} else if err := playFiles(b.game, 0, copiedFiles); err != nil {
+			} else if err := playFiles(b.game, 0, copiedFiles, copiedBytes); err != nil {
 				return err
 			}
 			for _, line := range []struct {
@@ -288,7 +288,7 @@ func (b copyBench) run(rounds int) error {
 				if err := os.RemoveAll(b.game); err != nil {
 					return err
 				}
-			} else if err := playFiles(b.game, 0, copiedFiles); err != nil {
+			} else if err := playFiles(b.game, 0, copiedFiles, copiedBytes); err != nil {
 				return err
 			}
 			if _, err := own(x.plain, append([]string{"putback", taken.Copies[0].ID}, agreed...)...); err != nil {
