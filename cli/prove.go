@@ -178,6 +178,8 @@ func (x *proving) goesOn() error {
 func (x *proving) begin(ctx context.Context, side *copies.Side) error {
 	a, c := x.a, x.c
 	locations, empty := tried(side, x.aim, x.what)
+	plan := copies.PlanClear(side, false)
+	stay(locations, side, plan)
 	if len(locations) == 0 {
 		return fail(exitNotFound, "no location of %s finds anything here: start the game, save, and prove then", x.s.title.Name)
 	}
@@ -209,7 +211,6 @@ func (x *proving) begin(ctx context.Context, side *copies.Side) error {
 	if err != nil {
 		return fail(exitNotFound, "%w", err)
 	}
-	plan := copies.PlanClear(side, false)
 	warnings := plan.Warnings
 	for _, w := range a.surroundings(ctx, side) {
 		if x.aim != "cloud" || w.Word != copies.Cloud { // that has to be on
@@ -307,6 +308,21 @@ func tried(side *copies.Side, aim proof.Aim, what copies.Choice) (out []proof.Lo
 		}
 	}
 	return out, empty
+}
+
+// stay counts the files of each location that a plan of taking away leaves.
+func stay(locations []proof.Location, side *copies.Side, plan *copies.Prepared) {
+	left := map[string]bool{}
+	for _, l := range plan.Left {
+		left[l.Place] = true
+	}
+	for _, f := range side.Files {
+		for i := range locations {
+			if left[f.File.Path] && locations[i].At == side.Variant.Locations[f.Location].At {
+				locations[i].Stays++
+			}
+		}
+	}
 }
 
 // oneSave is how far apart in time files that belong to one save were written.

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/go-json-experiment/json"
@@ -25,7 +26,7 @@ import (
 // away when the person interrupts it is brought back.
 func (x *proving) lead(ctx context.Context) error {
 	if err := x.save(); err != nil {
-		return err
+		return x.stopped(err)
 	}
 	for x.p.At != proof.Finish {
 		step := x.p.Next()
@@ -40,18 +41,22 @@ func (x *proving) lead(ctx context.Context) error {
 			continue
 		}
 		if err != nil {
-			return errors.Join(fmt.Errorf("%w\nthe experiment is at %q: endroit prove again goes on, and --take-back brings everything back",
-				err, step.Do), x.save())
+			return errors.Join(x.stopped(err), x.save())
 		}
 		event.Now = time.Now()
 		if err := x.p.Done(step.Do, event); err != nil {
 			return err
 		}
 		if err := x.save(); err != nil {
-			return err
+			return x.stopped(err)
 		}
 	}
 	return x.end(ctx)
+}
+
+// stopped says of an error where the experiment stands, and how it goes on.
+func (x *proving) stopped(err error) error {
+	return fmt.Errorf("%w\nthe experiment is at %q: endroit prove again goes on, and --take-back brings everything back", err, x.p.At)
 }
 
 func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err error) {
@@ -403,7 +408,11 @@ func (x *proving) save() error {
 	if err != nil {
 		return err
 	}
-	return safefile.Write(x.file, append(data, '\n'))
+	err = safefile.Write(x.file, append(data, '\n'))
+	if errors.Is(err, syscall.ENOSPC) {
+		return fail(exitFailed, "%s cannot be written, the disk is full: make room there first", x.file)
+	}
+	return err
 }
 
 func proofsFolder() (string, error) {

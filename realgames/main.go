@@ -247,7 +247,7 @@ func play(ctx context.Context, here, work string, g game) (r result, err error) 
 		return r, err
 	}
 	if len(locations) > 0 {
-		if r.experiments, err = prove(ctx, here, work, draft, g, people[0]); err != nil {
+		if r.experiments, err = provesBoth(ctx, here, work, draft, g, people[0]); err != nil {
 			return r, err
 		}
 	}

@@ -93,7 +93,7 @@ tty_start() {
 }
 k()   { local x; for x in "$@"; do tmux -S "$SOCK" send-keys -t g "$x"; sleep "${KD:-0.15}"; done; }
 t()   { tmux -S "$SOCK" send-keys -t g -l -- "$1"; sleep "${KD:-0.15}"; }
-pane() { tmux -S "$SOCK" capture-pane -p -t g 2>/dev/null; }
+pane() { tmux -S "$SOCK" capture-pane -p "$@" -t g 2>/dev/null; }   # -e: with colours
 see() {   # see REGEX [SECONDS]
   local n=$(( ${2:-8} * 5 )) i
   for ((i=0; i<n; i++)); do pane | grep -Eq -- "$1" && return 0; sleep 0.2; done
@@ -136,12 +136,16 @@ x_run() {
   [ "$PHASE" != look ] || looked
 }
 # PHASE=look: what the game shows when it has started is kept as look.txt or look.png in its
-# home, and it is ended. A drive can define look_keys, which lead to where its state shows.
+# home, and it is ended. A drive can define look_keys, which lead to where its progress shows,
+# and look_settings, which lead to where its settings show (LOOK_AT=settings), and LOOK_CROP,
+# the part of the screen that counts, as WxH+X+Y: what moves elsewhere says nothing.
 looked() {
   rm -f "$H/look.txt" "$H/look.png"
   sleep "${LOOK_WAIT:-3}"
-  [ "$(type -t look_keys)" != function ] || look_keys
-  if [ -n "$TTY_UP" ]; then pane | grep -v "^Pane is dead" > "$H/look.txt"; tty_end; else xshot "$H/look.png"; x_end; fi
+  local keys=look_keys
+  [ "${LOOK_AT:-}" != settings ] || keys=look_settings
+  [ "$(type -t $keys)" != function ] || $keys
+  if [ -n "$TTY_UP" ]; then pane -e | grep -v "^Pane is dead" > "$H/look.txt"; tty_end; else xshot "$H/look.png" "${LOOK_CROP:-}"; x_end; fi
   exit 0
 }
 x_alive() { [ ! -e "$SCRATCH/rc" ] && kill -0 "$GPID" 2>/dev/null; }
@@ -159,7 +163,7 @@ xk() { local x; for x in "$@"; do xdotool key --clearmodifiers "$x"; sleep "${KD
 xhold() { xdotool keydown "$1"; sleep "$2"; xdotool keyup "$1"; sleep 0.1; }
 xt() { xdotool type --delay 60 -- "$1"; sleep 0.2; }
 xc() { xdotool mousemove "$1" "$2"; sleep 0.25; xdotool click "${3:-1}"; sleep "${KD:-0.3}"; }
-xshot() { import -window root "$1" 2>/dev/null; }
+xshot() { import -window root ${2:+-crop "$2" +repage} "$1" 2>/dev/null; }
 # wait until the screen differs from its look at the last call of `mark`
 screen_sum() { import -window root -depth 8 rgb:- 2>/dev/null | md5sum | cut -c1-32; }
 x_end() {

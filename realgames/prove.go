@@ -29,59 +29,66 @@ func (o *outcome) add(x outcome) {
 // provesFor is how long the experiment with one game may take.
 const provesFor = 6 * time.Minute
 
-// prove has the draft's locations of progress proven without a person: what the game shows at
-// each start is compared with what it shows to somebody who has played, and to somebody who
-// has not.
-func prove(ctx context.Context, here, work, draft string, g game, p person) (o outcome, err error) {
+// provesBoth has the draft's locations of progress, then those of settings, proven.
+func provesBoth(ctx context.Context, here, work, draft string, g game, p person) (o outcome, err error) {
+	for _, holds := range []string{"progress", "settings"} {
+		one, err := prove(ctx, here, work, draft, holds, g, p)
+		if err != nil {
+			return o, err
+		}
+		o.add(one)
+	}
+	return o, nil
+}
+
+// prove has the draft's locations of progress, or of settings, proven without a person: what
+// the game shows at each start is compared with what it shows to somebody who has played, and
+// to somebody who has not.
+func prove(ctx context.Context, here, work, draft, holds string, g game, p person) (o outcome, err error) {
 	ctx, cancel := context.WithTimeout(ctx, provesFor)
 	defer cancel()
-	newcomer := person{account: "endroit-lars", player: "Lars"}
+	drive := filepath.Join(here, g.Name, "drive")
+	if holds == "settings" {
+		if text, err := os.ReadFile(drive); err != nil || !strings.Contains(string(text), "look_settings") {
+			fmt.Println("  experiment: not led: its drive does not say where its settings show")
+			return o, err
+		}
+	}
+	newcomer := person{account: "endroit-lars", player: p.player}
 	forget, err := account(ctx, work, &newcomer)
 	if err != nil {
 		return o, err
 	}
 	defer forget()
-	drive := filepath.Join(here, g.Name, "drive")
 	var known []string
 	for _, who := range []person{p, newcomer} {
 		for _, shot := range []string{"1", "2"} { // two of each: what differs by chance shows
-			c := as(ctx, who, work, drive, who.home)
-			c.Env = append(c.Env, "PHASE=look")
-			if err := c.Run(); err != nil {
+			to := filepath.Join(work, "shared", strings.Join([]string{g.Name, holds, who.account, shot}, "-"))
+			seen, err := lookOnce(ctx, work, drive, holds, to, who, who.account == p.account)
+			if err != nil {
 				fmt.Println("  experiment: not led: its state could not be looked at:", err)
 				return o, nil
 			}
-			from, err := seenIn(who.home)
-			if err != nil {
-				fmt.Println("  experiment: not led:", err)
-				return o, nil
-			}
-			to := filepath.Join(work, "shared", g.Name+"-"+who.account+"-"+shot+filepath.Ext(from))
-			data, err := os.ReadFile(from)
-			if err == nil {
-				err = os.WriteFile(to, data, 0o644)
-			}
-			if err != nil {
-				return o, err
-			}
-			known = append(known, to)
+			known = append(known, seen)
 		}
 	}
-	if says := state(known[0]+","+known[1], known[2]+","+known[3], known[1]); says != string(proof.Progress) {
-		fmt.Println("  experiment: not led: one cannot see at its start whether anybody has played")
+	played, not := known[0]+","+known[1], known[2]+","+known[3]
+	if state(known[0], not, known[1]) != string(proof.Progress) || state(known[1], not, known[0]) != string(proof.Progress) {
+		fmt.Printf("  experiment: not led: one cannot see at its start whether anybody has %s\n",
+			map[string]string{"progress": "played", "settings": "set anything"}[holds])
 		return o, nil
 	}
-	ask := fmt.Sprintf("%s state %s %s %s", filepath.Join(work, "realgames"), known[0]+","+known[1], known[2]+","+known[3], p.home)
+	ask := fmt.Sprintf("%s state %s %s %s", filepath.Join(work, "realgames"), played, not, p.home)
 	c := as(ctx, p, work, filepath.Join(work, "endroit"), "prove", draft, "--yes", "--although", "observed", "--although", "wide",
-		"--settle", "200ms", "--quiet", "10ms", "--json", "--ask", ask, "--", drive, p.home)
-	c.Env = append(c.Env, "PHASE=look")
+		"--holds", holds, "--settle", "200ms", "--quiet", "10ms", "--json", "--ask", ask, "--", drive, p.home)
+	c.Env = append(c.Env, "PHASE=look", "LOOK_AT="+holds)
 	out, err := c.Output()
 	var exit *exec.ExitError
 	if err != nil && !(errors.As(err, &exit) && (exit.ExitCode() == 7 || exit.ExitCode() == 3)) {
 		return o, fmt.Errorf("prove: %w", err)
 	}
 	if len(out) == 0 || exit != nil && exit.ExitCode() == 3 {
-		fmt.Println("  experiment: not led: no location of progress was proposed")
+		fmt.Printf("  experiment: not led: no location of %s was proposed\n", holds)
 		return o, nil
 	}
 	var led proof.Proof
@@ -92,7 +99,37 @@ func prove(ctx context.Context, here, work, draft string, g game, p person) (o o
 	if err != nil {
 		return o, err
 	}
-	return judged(g, p, &led, found)
+	return judged(g, p, holds, &led, found)
+}
+
+// lookOnce starts the game as a person, and keeps what it shows as a file whose name begins
+// with to. What the start changed at home is taken back if it is asked for: a game can use up
+// its save. No right comes from the program's file, as none does under observation.
+func lookOnce(ctx context.Context, work, drive, holds, to string, who person, takeBack bool) (seen string, err error) {
+	if takeBack {
+		aside := to + ".home"
+		if out, err := exec.CommandContext(ctx, "cp", "-a", who.home, aside).CombinedOutput(); err != nil {
+			return "", fmt.Errorf("%w: %s", err, out)
+		}
+		defer func() {
+			_ = exec.Command("pkill", "-KILL", "-u", who.account).Run()
+			err = errors.Join(err, os.RemoveAll(who.home), os.Rename(aside, who.home))
+		}()
+	}
+	c := as(ctx, who, work, "setpriv", "--no-new-privs", drive, who.home)
+	c.Env = append(c.Env, "PHASE=look", "LOOK_AT="+holds)
+	if err := c.Run(); err != nil {
+		return "", err
+	}
+	from, err := seenIn(who.home)
+	if err != nil {
+		return "", err
+	}
+	data, err := os.ReadFile(from)
+	if err != nil {
+		return "", err
+	}
+	return to + filepath.Ext(from), os.WriteFile(to+filepath.Ext(from), data, 0o644)
 }
 
 // findings are the files that each location of the draft finds.
@@ -121,20 +158,21 @@ func findings(ctx context.Context, work, draft string, p person) (map[string][]s
 }
 
 // judged holds what an experiment found against the truth: a location that is needed has to
-// hold a file of progress.
-func judged(g game, p person, led *proof.Proof, found map[string][]string) (o outcome, err error) {
+// hold a file of progress, or of settings.
+func judged(g game, p person, holds string, led *proof.Proof, found map[string][]string) (o outcome, err error) {
 	needed, _, err := truth(g, p)
 	if err != nil {
 		return o, err
 	}
-	isProgress := func(path string) bool { return needed[path] == "save" || needed[path] == "either" }
+	what := map[string]string{"progress": "save", "settings": "config"}[holds]
+	isOne := func(path string) bool { return needed[path] == what || needed[path] == "either" }
 	for _, l := range led.Locations {
 		verdict := "rightly"
 		switch {
 		case l.Result == proof.Undecided:
 			o.unknown++
 			verdict = "not decided"
-		case (l.Result == proof.Needed || l.Result == proof.NotEnough) && !slices.ContainsFunc(found[l.At], isProgress):
+		case (l.Result == proof.Needed || l.Result == proof.NotEnough) && !slices.ContainsFunc(found[l.At], isOne):
 			o.wrong++
 			verdict = "WRONGLY"
 		default:
@@ -155,6 +193,10 @@ func seenIn(home string) (string, error) {
 	return "", errors.New("its start left no picture")
 }
 
+// least is how far two screens have to be apart to say anything: of a picture of 1024 by 768
+// points some 80, less than a short word has.
+const least = 1e-4
+
 // state says what the game showed, by pictures of one who has played and of one who has not,
 // each a list; is is a picture, or the home in which it is.
 func state(played, not, is string) string {
@@ -172,9 +214,9 @@ func state(played, not, is string) string {
 	}
 	a, b := nearest(played), nearest(not)
 	switch { // clearly nearer to the one than to the other
-	case a < 0.7*b:
+	case a < 0.7*b && b-a > least:
 		return string(proof.Progress)
-	case b < 0.7*a:
+	case b < 0.7*a && a-b > least:
 		return string(proof.NewGame)
 	}
 	return string(proof.Unsure)

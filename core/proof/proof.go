@@ -93,6 +93,9 @@ type Location struct {
 	At    string `json:"at"`
 	Holds string `json:"holds"`
 	Files int    `json:"files"`
+	// Stays is how many of the files are never taken away: they are of accounts that are not
+	// in use.
+	Stays int `json:"stays,omitzero"`
 	// Likely orders the candidates of a search: the greater, the likelier. Those of one
 	// Group seem to belong to one save.
 	Likely int    `json:"likely,omitzero"`
@@ -290,7 +293,7 @@ func (p *Proof) Done(do Do, e Event) error {
 			return fmt.Errorf("%q is no answer; there are new, progress, failed and unsure", e.Answer)
 		}
 		p.round().Answer = e.Answer
-		p.round().Contradiction = contradiction(p.round())
+		p.round().Contradiction = p.contradiction(p.round())
 		p.At = Bring
 	case Bring:
 		p.after(e.Now)
@@ -398,7 +401,7 @@ func (p *Proof) left() int {
 }
 
 // contradiction says where an answer does not fit what was observed.
-func contradiction(r *Round) string {
+func (p *Proof) contradiction(r *Round) string {
 	read := 0
 	for _, s := range r.Sees {
 		if slices.Contains(r.Away, s.Location) {
@@ -414,7 +417,11 @@ func contradiction(r *Round) string {
 	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && (r.Answer == Progress || r.Answer == NewGame):
 		return "all files were there, and the game read none of them: was it this game, and did it get so far?"
 	case (r.Answer == NewGame || r.Answer == Progress) && read > 0:
-		return fmt.Sprintf("%s of what was taken away was there all the same, and was read", phrase.Count(read, "file", "files"))
+		says := fmt.Sprintf("%s of what was taken away was there all the same, and was read", phrase.Count(read, "file", "files"))
+		if slices.ContainsFunc(r.Away, func(i int) bool { return p.Locations[i].Stays > 0 }) {
+			says += "; files of accounts that are not in use had stayed: does the game go by another account than the launcher says?"
+		}
+		return says
 	}
 	return ""
 }
