@@ -23,6 +23,17 @@ func (a *app) wanted() *cli.Command {
 	}, find, "wanted")
 }
 
+// wantedFormat names the format of what is printed for programs.
+const wantedFormat = "endroit/wanted/1"
+
+// wanted is what is printed for programs.
+type wanted struct {
+	Format   string          `json:"format"`
+	Title    string          `json:"title"`
+	ID       string          `json:"id,omitempty"`
+	Variants []wantedVariant `json:"variants"`
+}
+
 // wantedVariant is what would be worth finding out about a variant on this machine.
 type wantedVariant struct {
 	Variant   string           `json:"variant"`
@@ -57,7 +68,7 @@ func (a *app) runWanted(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	if c.Bool("json") {
-		return a.json(map[string]any{"title": s.title.Name, "id": s.title.ID, "variants": out})
+		return a.json(wanted{wantedFormat, s.title.Name, s.title.ID, out})
 	}
 	a.say("%s", a.heading(shown(s.title.Name)))
 	if len(out) == 0 {
