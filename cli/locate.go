@@ -403,6 +403,9 @@ func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 	if text := cloudKeeps(v); text != "" {
 		a.say("  %s", shown(text))
 	}
+	if text := cloudLists(v); text != "" {
+		a.say("  %s", shown(text))
+	}
 	for _, l := range v.Locations {
 		a.say("")
 		a.printPath(l)
@@ -450,6 +453,32 @@ func cloudKeeps(v locate.Variant) string {
 		return text
 	}
 	return ""
+}
+
+// cloudLists says what of a variant the launcher's cloud keeps by the launcher's own files;
+// empty if they do not say.
+func cloudLists(v locate.Variant) string {
+	said := map[string][]string{}
+	for _, l := range v.Locations {
+		if l.CloudLists != l.CloudKeeps { // else it was seen, and is said already
+			said[l.CloudLists] = append(said[l.CloudLists], l.At)
+		}
+	}
+	keeps := said[standing.Kept]
+	for _, at := range said["part"] {
+		keeps = append(keeps, "some files of "+at)
+	}
+	var parts []string
+	if len(keeps) > 0 {
+		parts = append(parts, "keeps "+strings.Join(keeps, ", "))
+	}
+	if not := said[standing.NotKept]; len(not) > 0 {
+		parts = append(parts, "does not keep "+strings.Join(not, ", "))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return "by its own files, " + launcherOf(v) + "'s cloud " + strings.Join(parts, ", and ")
 }
 
 // printPath shows where a location lies, in the forms that can be pasted: for this

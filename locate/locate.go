@@ -9,7 +9,6 @@ package locate
 import (
 	"context"
 	"errors"
-	"maps"
 	"os"
 	"os/user"
 	"path/filepath"
@@ -47,6 +46,9 @@ type Location struct {
 	// launcher's cloud: kept, or not kept.
 	Hazards    []standing.Tried `json:"hazards,omitempty"`
 	CloudKeeps string           `json:"cloud_keeps,omitempty"`
+	// CloudLists is whether the launcher's own files say that it keeps cloud copies of it:
+	// kept, not kept, or part.
+	CloudLists string `json:"cloud_lists,omitempty"`
 	// Stands is what is published of its standing, for the version that is installed here.
 	Stands standing.Known `json:"-"`
 	// Notes are on the structure of the files; Checks is what they say of each, by its
@@ -363,154 +365,6 @@ func once(all []Variant) []Variant {
 	return out
 }
 
-// called reports whether a title has a name, given plain.
-func called(t *manifest.Title, plain string) bool {
-	return slices.ContainsFunc(t.AllNames(), func(n string) bool { return manifest.Plain(n) == plain })
-}
-
-// installed are the editions of a variant that are there. One without a reference
-// is told by its title.
-func (h *Resolver) installed(t *manifest.Title, v manifest.Variant, forWindows bool) (out []sheet.Installed) {
-	var own []int
-	for _, n := range t.AllNames() {
-		own = append(own, h.byTitle[manifest.Plain(n)]...)
-	}
-	among := own
-	if v.Ref != "" {
-		among = h.byRef[v.Ref]
-	}
-	for _, i := range among {
-		e := h.survey.Installed[i]
-		if v.Store != "" && e.Store != v.Store {
-			continue
-		}
-		if v.Store == "" && e.Store != "" && !slices.Contains(own, i) {
-			continue
-		}
-		if forWindows && e.Prefix == "" && machine.System() != "windows" || !forWindows && e.System != machine.System() {
-			continue
-		}
-		if v.Launcher != "" && !slices.Contains(e.Starters(), v.Launcher) && e.Launcher != "" {
-			continue // another launcher's way is not here
-		}
-		out = append(out, e)
-	}
-	return out
-}
-
-// native looks a variant up in every installed edition, unless the person named
-// the installation, and where a sandboxed one has left something.
-func (h *Resolver) native(ctx context.Context, t *manifest.Title, v manifest.Variant) (out []Variant) {
-	editions := h.installed(t, v, false)
-	if len(editions) == 0 || h.Install != "" {
-		roots := with(h.roots, h.Install, "")
-		found := h.variant(ctx, v, roots, nil)
-		found.Install = h.Install
-		out = append(out, found)
-	} else {
-		for _, e := range editions {
-			out = append(out, h.edition(ctx, v, e)...)
-		}
-	}
-	for _, s := range h.sandboxes {
-		if in := h.variant(ctx, v, s.Roots, nil); in.HasFiles() {
-			in.Sandbox = s.ID
-			in.Locations = slices.DeleteFunc(in.Locations, func(l Location) bool { return l.Error != "" }) // no folder of its own
-			out = append(out, in)
-		}
-	}
-	return out
-}
-
-// holding are a variant's locations for which something holds.
-func holding(v manifest.Variant, does func(manifest.Location) bool) []manifest.Location {
-	return slices.DeleteFunc(slices.Clone(v.Locations), func(l manifest.Location) bool { return !does(l) })
-}
-
-// with are the roots, and where an edition's own anchors lie.
-func with(roots place.Roots, install, account string) place.Roots {
-	out := make(place.Roots, len(roots)+2)
-	maps.Copy(out, roots)
-	for a, folder := range map[place.Anchor]string{place.Install: install, place.AccountData: account} {
-		if folder != "" {
-			out[a] = folder
-		}
-	}
-	return out
-}
-
-// edition looks a native variant up for an installed edition. Each account that
-// exists has a folder of its own; the one in use comes first, and the others add
-// only what lies there.
-func (h *Resolver) edition(ctx context.Context, v manifest.Variant, e sheet.Installed) (out []Variant) {
-	v.Locations = holding(v, func(l manifest.Location) bool { return l.Versions.Includes(e.Version) })
-	for _, part := range perAccount(v, e.Accounts) {
-		roots := with(h.roots, e.Folder, part.folder)
-		found := h.variant(ctx, part.variant, roots, e.Accounts)
-		found.Account = part.account
-		out = append(out, tell(found, e))
-	}
-	return out
-}
-
-// tell fills in what is known of the edition.
-func tell(found Variant, e sheet.Installed) Variant {
-	found.Install, found.Version, found.StartedBy = e.Folder, e.Version, strings.Join(e.Starters(), ", ")
-	found.Cloud = e.Cloud
-	for i := range found.Locations {
-		l := &found.Locations[i]
-		l.Stands = l.Stands.For(e.Version)
-		l.Standing, l.Reason = l.Stands.Standing, l.Stands.Reason
-	}
-	if a := found.Absence; a != nil {
-		a.Stands = a.Stands.For(e.Version)
-		a.Standing, a.Reason = a.Stands.Standing, a.Stands.Reason
-	}
-	return found
-}
-
-// accountPart is what of a variant is looked up for one account.
-type accountPart struct {
-	variant         manifest.Variant
-	account, folder string
-}
-
-// perAccount divides a variant: all for the first account, and for each other
-// what lies in the launcher's folder for it.
-func perAccount(v manifest.Variant, accounts []sheet.Account) (out []accountPart) {
-	var inAccount []manifest.Location
-	for _, l := range v.Locations {
-		if strings.HasPrefix(l.At, string(place.AccountData)+":") {
-			inAccount = append(inAccount, l)
-		}
-	}
-	out = append(out, accountPart{variant: v})
-	if len(inAccount) == 0 {
-		return out
-	}
-	first := true
-	for _, a := range accounts {
-		if a.Folder == "" {
-			continue // it has no folder yet
-		}
-		name := a.ID
-		if a.Name != "" {
-			name += " (" + a.Name + ")"
-		}
-		if a.InUse {
-			name += ", in use"
-		}
-		if first {
-			out[0].account, out[0].folder, first = name, a.Folder, false
-			continue
-		}
-		part := v
-		part.Locations = inAccount
-		out = append(out, accountPart{part, name, a.Folder})
-	}
-	return out
-}
-
 // inPrefixes looks a Windows build up in the prefixes that belong to its editions,
 // and in all others that hold something of it.
 func (h *Resolver) inPrefixes(ctx context.Context, t *manifest.Title, v manifest.Variant, scope Scope) (out []Variant) {
@@ -726,57 +580,4 @@ func key(l manifest.Location, at place.Location, prefix string, has func(names [
 		one.Values = &values
 	}
 	return one
-}
-
-// nativeForms writes a folder of this system in the ways that can be pasted here.
-func nativeForms(a place.Anchor, folder string, roots place.Roots) []place.Form {
-	if folder == "" {
-		return []place.Form{}
-	}
-	if runtime.GOOS != "windows" {
-		return []place.Form{{For: place.ForShell, Text: place.ShellQuote(folder)}}
-	}
-	return windowsForms(a, folder, roots[a], os.Getenv)
-}
-
-// windowsForms writes a folder of Windows below an anchor's. The variable is told
-// only if it leads to the same folder: somebody may have moved it.
-func windowsForms(a place.Anchor, folder, top string, environment func(name string) string) []place.Form {
-	path := strings.ReplaceAll(folder, "/", `\`)
-	if variable := place.WindowsVariable(a); variable != "" && top != "" {
-		top = strings.ReplaceAll(top, "/", `\`)
-		name, behind, _ := strings.Cut(strings.TrimPrefix(variable, "%"), "%")
-		value := strings.TrimRight(strings.ReplaceAll(environment(name), "/", `\`), `\`)
-		if value != "" && strings.EqualFold(value+behind, top) && len(path) >= len(top) &&
-			strings.EqualFold(path[:len(top)], top) {
-			path = variable + path[len(top):]
-		}
-	}
-	return []place.Form{{For: place.ForFileManager, Text: path}, {For: place.ForPowerShell, Text: place.PowerShellQuote(path)}}
-}
-
-// prefixForms writes a folder of a prefix in the ways that can be pasted inside
-// it and outside.
-func prefixForms(at place.Location, folder string, p *machine.Prefix) []place.Form {
-	forms := []place.Form{}
-	if folder == "" {
-		return forms
-	}
-	inside := p.WindowsPath(at.Anchor, folder)
-	if inside == "" {
-		inside = p.Inside(folder)
-	}
-	if inside != "" {
-		manager := inside
-		// As for Windows: only if nobody moved the folder.
-		if variable := place.WindowsVariable(at.Anchor); variable != "" &&
-			strings.EqualFold(p.Expand(variable), p.Windows[at.Anchor]) {
-			manager = variable + strings.TrimPrefix(inside, p.Windows[at.Anchor])
-		}
-		forms = append(
-			forms, place.Form{For: place.ForFileManager, Text: manager},
-			place.Form{For: place.ForPrograms, Text: inside},
-		)
-	}
-	return append(forms, place.Form{For: place.ForShell, Text: place.ShellQuote(folder)})
 }

@@ -95,6 +95,35 @@ func TestEachEditionAndEachAccountIsLookedUp(t *testing.T) {
 	assert.Equal(t, filepath.Join(top, "two/saves/b.dat"), found.Variants[0].Locations[0].Files[0].Path)
 }
 
+// What the launcher's own files say of its cloud is held against what each location finds.
+func TestTheCloudByTheLaunchersOwnFiles(t *testing.T) {
+	top := t.TempDir()
+	written(t, top, "g/saves/a.dat", "g/saves/b.dat", "g/savesets/c.dat", "g/mixed/d.dat", "g/mixed/kept/e.dat")
+	e := sheet.Installed{
+		Edition: sheet.Edition{Store: "quayside", Ref: "418820", Name: "Tidewrack", Version: "1.2", Folder: filepath.Join(top, "g")},
+		System:  machine.System(), Launcher: "quayside",
+	}
+	variant := manifest.Variant{
+		Store: "quayside", Ref: "418820", Launcher: "quayside", OS: machine.System(), Runtime: "native",
+		Locations: at("install:saves/", "install:savesets/", "install:mixed/", "install:gone/", "install:saves/none/"),
+	}
+	said := func(folders ...string) (said []string) {
+		e.CloudFolders = nil
+		for _, f := range folders {
+			e.CloudFolders = append(e.CloudFolders, filepath.ToSlash(filepath.Join(top, f)))
+		}
+		h := New(&machine.Survey{Installed: []sheet.Installed{e}}, place.Roots{})
+		for _, l := range located(t, h, title("Tidewrack", variant), Everywhere).Variants[0].Locations {
+			said = append(said, l.CloudLists)
+		}
+		return said
+	}
+	assert.Equal(t, []string{"", "", "", "", ""}, said(), "it says nothing")
+	assert.Equal(t, []string{"kept", "not kept", "part", "not kept", "kept"}, said("g/saves", "g/mixed/kept"))
+	assert.Equal(t, []string{"part", "not kept", "not kept", "not kept", "not kept"}, said("g/saves/a.dat"))
+	assert.Equal(t, []string{"kept", "kept", "kept", "kept", "kept"}, said("g"))
+}
+
 func TestAnEditionWithoutAReferenceIsToldByItsTitle(t *testing.T) {
 	top := t.TempDir()
 	written(t, top, "fen/saves/a.dat")

@@ -63,6 +63,29 @@ func TestASheetFindsWhatIsInstalled(t *testing.T) {
 	assert.Empty(t, f.Notes)
 }
 
+// Of which folders of a title copies are kept, the launcher's own file says: an entry for
+// each. What is no full path is noted, and left out.
+func TestASheetSaysWhatTheCloudKeeps(t *testing.T) {
+	_, home, disk, read := quayside(t)
+	saves := filepath.ToSlash(disk) + "/saves"
+	text := `"cloud" { "keep-copies" "1" "titles" {
+		"a" { "reference" "418820" "copies" "1" "folder" "` + saves + `/" }
+		"b" { "reference" "418820" "copies" "1" "folder" "` + saves + `/../options.ini" }
+		"c" { "reference" "418820" "copies" "1" "folder" "../../etc" }
+		"d" { "reference" "505310" "copies" "0" }
+	} }`
+	require.NoError(t, os.WriteFile(filepath.Join(launchers.QuaysideHome(home), "settings/cloud.qk"), []byte(text), 0o600))
+	f := read()
+	assert.Equal(t, map[string]bool{"418820": true, "505310": false}, f.CloudTitles)
+	assert.Equal(t, map[string][]string{"418820": {saves, filepath.ToSlash(disk) + "/options.ini"}}, f.CloudFolders)
+	require.Len(t, f.Notes, 1)
+	assert.Contains(t, f.Notes[0].What, `cloud copies of 418820 are kept of "../../etc"`)
+	installed, _ := sheet.Join([]sheet.Found{f})
+	for _, i := range installed {
+		assert.Equal(t, i.Ref == "418820", len(i.CloudFolders) == 2, i.Ref)
+	}
+}
+
 // topOfDisk is the folder that is in no other.
 func topOfDisk() string {
 	if runtime.GOOS == "windows" {

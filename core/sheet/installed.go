@@ -18,6 +18,9 @@ type Installed struct {
 	StartedBy    []string  `json:"started_by"` // ids of other launchers that start it too
 	Accounts     []Account `json:"accounts"`
 	Cloud        *bool     `json:"cloud,omitempty"`
+	// CloudFolders are the folders and files of which the launcher says that it keeps cloud
+	// copies; none where it does not say of which.
+	CloudFolders []string `json:"cloud_folders,omitempty"`
 }
 
 // Label names an edition by its store, reference and version: quayside 418820 version 1.2.
@@ -37,6 +40,9 @@ func (f Found) installed(e Edition) Installed {
 	i := Installed{Edition: e, System: f.System, StartedBy: []string{}, Accounts: f.Accounts, Cloud: f.Cloud}
 	if on, said := f.CloudTitles[e.Ref]; said && (f.Cloud == nil || *f.Cloud) {
 		i.Cloud = &on // a launcher that keeps none keeps none of single titles
+	}
+	if i.Cloud != nil && *i.Cloud {
+		i.CloudFolders = f.CloudFolders[e.Ref]
 	}
 	if f.Home != "" {
 		i.Launcher, i.LauncherName = f.Launcher, f.Name

@@ -62,6 +62,9 @@ type Found struct {
 	Cloud     *bool     `json:"cloud,omitempty"` // whether it keeps cloud copies, if it says
 	// CloudTitles says so for single titles, by their references.
 	CloudTitles map[string]bool `json:"cloud_titles,omitempty"`
+	// CloudFolders are the folders and files, absolute, of which copies are kept, by titles'
+	// references.
+	CloudFolders map[string][]string `json:"cloud_folders,omitempty"`
 	Starts      []Started       `json:"starts"` // what it starts of other launchers
 	Notes       []Note          `json:"notes"`  // what could not be read, or is odd
 }
@@ -262,13 +265,32 @@ func (r *reader) all() {
 // maxCloudTitles bounds the titles whose switch is remembered.
 const maxCloudTitles = 10_000
 
-// cloudTitles reads for which single titles cloud copies are switched on or off.
+// maxCloudFolders bounds the folders of one title of which copies are kept.
+const maxCloudFolders = 64
+
+// cloudTitles reads for which single titles cloud copies are switched on or off, and of what
+// they are.
 func (r *reader) cloudTitles(t *TitleSwitch) {
-	r.found.CloudTitles = map[string]bool{}
-	r.each(r.found.Home, t.Source, func(_ string, node any) {
-		if ref := r.one(node, t.Ref); ref != "" && len(r.found.CloudTitles) < maxCloudTitles {
-			r.found.CloudTitles[ref] = yes(r.one(node, t.On))
+	r.found.CloudTitles, r.found.CloudFolders = map[string]bool{}, map[string][]string{}
+	r.each(r.found.Home, t.Source, func(file string, node any) {
+		ref := r.one(node, t.Ref)
+		if _, had := r.found.CloudTitles[ref]; ref == "" || !had && len(r.found.CloudTitles) >= maxCloudTitles {
+			return
 		}
+		r.found.CloudTitles[ref] = yes(r.one(node, t.On))
+		text := ""
+		if t.Folder != "" {
+			text = r.one(node, t.Folder)
+		}
+		if text == "" || len(r.found.CloudFolders[ref]) >= maxCloudFolders {
+			return
+		}
+		folder, err := r.host(text)
+		if err != nil {
+			r.note(file, "cloud copies of %s are kept of %.80q: %v", ref, text, err)
+			return
+		}
+		r.found.CloudFolders[ref] = append(r.found.CloudFolders[ref], folder)
 	})
 }
 

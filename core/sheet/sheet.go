@@ -168,6 +168,9 @@ type TitleSwitch struct {
 	Source `yaml:",inline"`
 	Ref    string `json:"ref" yaml:"ref"` // query
 	On     string `json:"on" yaml:"on"`   // query: true, yes, on or 1
+	// Folder is a query for the absolute path of a folder, or a file, of which copies are
+	// kept; an entry for each of several. It may be left out.
+	Folder string `json:"folder,omitempty" yaml:"folder,omitempty"`
 }
 
 // StoreID is the store whose copies the launcher installs: its own unless it says otherwise.
@@ -340,6 +343,7 @@ func (s System) check(c *checker, field, id string) {
 			t.check(c, field+".cloud.titles")
 			query(c, field+".cloud.titles.ref", t.Ref, true)
 			query(c, field+".cloud.titles.on", t.On, true)
+			query(c, field+".cloud.titles.folder", t.Folder, false)
 		}
 	}
 	for i, h := range s.Starts {

@@ -231,7 +231,7 @@ func (s *Sheet) Describe(system string) []Row {
 	if x := y.Cloud; x != nil {
 		source("switch for cloud copies", x.Source, "on", x.On)
 		if t := x.Titles; t != nil {
-			source("switch for cloud copies of a title", t.Source, "reference", t.Ref, "on", t.On)
+			source("switch for cloud copies of a title", t.Source, "reference", t.Ref, "on", t.On, "folder", t.Folder)
 		}
 	}
 	for _, x := range y.Starts {

@@ -74,6 +74,7 @@ func TestComparingSheets(t *testing.T) {
 		{"systems.linux.cloud.titles.as", "nested-text", ""},
 		{"systems.linux.cloud.titles.each", "$.cloud.titles[?@.reference]", ""},
 		{"systems.linux.cloud.titles.files", "settings/cloud.qk", ""},
+		{"systems.linux.cloud.titles.folder", "$.folder", ""},
 		{"systems.linux.cloud.titles.on", "$.copies", ""},
 		{"systems.linux.cloud.titles.ref", "$.reference", ""},
 		{"systems.linux.home[1]", "", "xdg-config:quayside/"},
