@@ -22,6 +22,7 @@ import (
 	"time"
 
 	"endroit/core/phrase"
+	"endroit/core/place"
 	"endroit/core/record"
 )
 
@@ -414,7 +415,7 @@ func (p *Proof) contradiction(r *Round) string {
 			"%s brought back before the game was started, so that this round shows nothing of them",
 			phrase.Count(len(r.Returned), "file was", "files were"),
 		)
-	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && (r.Answer == Progress || r.Answer == NewGame):
+	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && !p.unseen() && (r.Answer == Progress || r.Answer == NewGame):
 		return "all files were there, and the game read none of them: was it this game, and did it get so far?"
 	case (r.Answer == NewGame || r.Answer == Progress) && read > 0:
 		says := fmt.Sprintf("%s of what was taken away was there all the same, and was read", phrase.Count(read, "file", "files"))
@@ -424,6 +425,17 @@ func (p *Proof) contradiction(r *Round) string {
 		return says
 	}
 	return ""
+}
+
+// unseen reports whether there are locations of which it is not seen that they are read: keys
+// of the registry.
+func (p *Proof) unseen() bool {
+	return slices.ContainsFunc(p.Locations, func(l Location) bool { return inRegistry(l.At) })
+}
+
+func inRegistry(location string) bool {
+	at, err := place.ParseAny(location) // in a search, of one key
+	return err == nil && at.Anchor == place.Registry
 }
 
 // created reports whether a start created files of a location.

@@ -21,7 +21,8 @@ const (
 	maxText      = 2000
 )
 
-// See counts what a start did with the files of each location.
+// See counts what a start did with the files of each location. Of a key of the registry only
+// that it was created is seen: what is read there passes no file of its own.
 func See(locations []Location, f *footprint.Footprint) []Sees {
 	all := []Sees{}
 	exact := make([]*place.Location, len(f.Files))
@@ -43,7 +44,8 @@ func See(locations []Location, f *footprint.Footprint) []Sees {
 			if _, covered := at.Match(exact[n].Names(), nil); !covered {
 				continue
 			}
-			was, is := x.Before.Is == trace.IsFile, x.After.Is == trace.IsFile
+			was := x.Before.Is == trace.IsFile || x.Before.Is == trace.IsKey
+			is := x.After.Is == trace.IsFile || x.After.Is == trace.IsKey
 			switch {
 			case was && x.Reads > 0:
 				s.Read++

@@ -2,6 +2,7 @@ package proof
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/go-json-experiment/json"
@@ -92,4 +93,34 @@ func TestSee(t *testing.T) {
 		file("", trace.IsFile, trace.IsFile, 1),
 	}, Missed: []string{"xdg-data:tarn/1/c", "xdg-data:other/c", ""}}
 	assert.Equal(t, []Sees{{Location: 0, Read: 1, Created: 1}, {Location: 1, Missing: 1}}, slices.Clone(See(locations(2), f)))
+	key := []Location{{At: "registry:HKEY_CURRENT_USER/Software/Fen/Tarn/"}}
+	f.Files = append(f.Files, file("registry:HKEY_CURRENT_USER/Software/Fen/Tarn/Slots/", trace.IsAbsent, trace.IsKey, 0))
+	assert.Equal(t, []Sees{{Location: 0, Created: 1}}, See(key, f))
+}
+
+// What is read in the registry passes no file of its own: that nothing was read says nothing
+// there, and of files it says that the game was another, or did not get so far.
+func TestKeysAreNotSeenToBeRead(t *testing.T) {
+	for at, want := range map[string]Result{
+		"registry:HKEY_CURRENT_USER/Software/Fen/Tarn/": Needed,
+		"xdg-data:tarn/": Undecided,
+	} {
+		p, err := New("0123456789abcdef", About{Title: "Tarn", Holds: "save"}, []Location{{At: at, Holds: "save", Files: 1}}, now)
+		require.NoError(t, err)
+		for p.At != Finish {
+			e := Event{Copy: "c", Now: now}
+			switch {
+			case p.At == Start:
+				e.Trace, e.Sees = strings.Repeat("a", 64), []Sees{{Location: 0}}
+			case p.At == Ask && len(p.Rounds[len(p.Rounds)-1].Away) > 0:
+				e.Answer = NewGame
+			case p.At == Ask:
+				e.Answer = Progress
+			}
+			require.NoError(t, p.Done(p.At, e))
+		}
+		assert.Equal(t, want, p.Locations[0].Result, at)
+		assert.Equal(t, want == Needed, strings.Contains(p.Saw(p.Rounds[0].Sees[0]), "is not seen"))
+		require.NoError(t, p.Verify())
+	}
 }

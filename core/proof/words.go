@@ -88,6 +88,14 @@ func (p *Proof) Steps(r Round) (out []string) {
 	return out
 }
 
+// Saw says what a start did with the files of a location, as far as that is seen.
+func (p *Proof) Saw(s Sees) string {
+	if s.Missing+s.Created+s.Read == 0 && s.Location < len(p.Locations) && inRegistry(p.Locations[s.Location].At) {
+		return "nothing was created; what is read in the registry is not seen"
+	}
+	return s.String()
+}
+
 // String says what a start did with the files of a location.
 func (s Sees) String() string {
 	var parts []string

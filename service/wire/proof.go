@@ -68,7 +68,7 @@ func ProofOf(b *contribution.Proof) *ProofShown {
 			x.Away = append(x.Away, at(i))
 		}
 		for _, s := range r.Sees {
-			x.Sees = append(x.Sees, ProofSees{at(s.Location), s.String()})
+			x.Sees = append(x.Sees, ProofSees{at(s.Location), p.Saw(s)})
 		}
 		for _, s := range r.Became {
 			x.Became = append(x.Became, ProofSees{at(s.Location), s.String()})
