@@ -181,7 +181,8 @@ func (x *proving) begin(ctx context.Context, side *copies.Side) error {
 	plan := copies.PlanClear(side, false)
 	stay(locations, side, plan)
 	if len(locations) == 0 {
-		return fail(exitNotFound, "no location of %s finds anything here: start the game, save, and prove then", x.s.title.Name)
+		says := append([]string{"no location of " + x.s.title.Name + " finds anything here: start the game, save, and prove then"}, empty...)
+		return fail(exitNotFound, "%s", strings.Join(says, "\n"))
 	}
 	if len(locations) > proof.MaxLocations {
 		return fail(exitConflict, "%d files are too many; narrow the draft's locations, or choose with --holds and --slot", len(locations))
@@ -304,7 +305,11 @@ func tried(side *copies.Side, aim proof.Aim, what copies.Choice) (out []proof.Lo
 		case x.Files > 0:
 			out = append(out, x)
 		case l.Usable && l.Error == "" && what.Includes(l.Holds):
-			empty = append(empty, l.At)
+			at := l.At
+			if len(l.Skipped) > 0 {
+				at += fmt.Sprintf(" (skipped: %s, %s)", l.Skipped[0].Path, l.Skipped[0].Why)
+			}
+			empty = append(empty, at)
 		}
 	}
 	return out, empty

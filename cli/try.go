@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -165,6 +166,9 @@ func (a *app) printTrial(t *trial.Trial) {
 			a.say("            %s", a.missing("could not be tried: "+shown(o.Error)))
 		case len(o.Files) == 0:
 			a.say("            %s", a.missing("finds nothing: "+shown(o.Missing)))
+			for _, s := range o.Skipped[:min(len(o.Skipped), foreignShown)] {
+				a.say("            %s", a.missing(fmt.Sprintf("skipped: %s (%s)", pasted(s.Path), shown(s.Why))))
+			}
 		default:
 			what := phrase.Count(len(o.Files), "file", "files") + " in "
 			if o.Files[0].Path == o.Folder {
