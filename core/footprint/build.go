@@ -39,6 +39,8 @@ type record struct {
 	via        *record // the name under which its content was written
 	becomes    *record // the name that it was given
 	backupOf   *record // it took over this file's old content
+	holds      *record // whose content it has now, which was renamed to it
+	readAs     int     // times that its content was read under another name
 	unobserved bool    // it changed, and no observed program wrote it
 	positions  int     // times that it was found further on in a file held open
 	rewound    int     // times that it was found to go back in it
@@ -189,6 +191,7 @@ func (b *builder) event(e trace.Event) {
 		f.missed = true
 	case e.Op == trace.Read:
 		f.readAt(e)
+		f.readAsOthers()
 	case e.Op == trace.Changed:
 		f.sizes = appendCapped(f.sizes, e.Size)
 		f.unobserved = f.unobserved || e.What == trace.Unobserved
@@ -196,9 +199,10 @@ func (b *builder) event(e trace.Event) {
 	case e.Op.Writes():
 		if e.What == trace.BothWays {
 			f.readAt(e)
+			f.readAsOthers()
 		}
 		b.written(f, e)
-		f.removed = false
+		f.removed, f.holds = false, nil
 	case e.Op == trace.Rename || e.Op == trace.Exchange || e.Op == trace.Link:
 		if b.h.Observer == trace.ByCalls && !f.there() {
 			return // a call is told before it is made: this one failed
@@ -254,6 +258,16 @@ func (b *builder) writtenSince(f *record, e trace.Event) {
 	}
 }
 
+// maxRenames bounds how often content is followed from name to name.
+const maxRenames = 8
+
+// readAsOthers notes a reading of what was renamed to this name for the names that it had.
+func (f *record) readAsOthers() {
+	for n, was := 0, f.holds; was != nil && n < maxRenames; n, was = n+1, was.holds {
+		was.readAs++
+	}
+}
+
 func (f *record) wroteAt(at time.Duration) {
 	f.writeTimes = appendCapped(f.writeTimes, at)
 	f.writeStrokes.add(at)
@@ -291,14 +305,17 @@ func (b *builder) renamed(from, to *record, e trace.Event) {
 		b.written(to, e)
 		return
 	case from.writes > 0 && from.backupOf == nil && from.via == nil && (from.created || from.removed):
+		to.holds = nil
 		to.via, from.becomes = from, to
 		b.written(to, e)
 	case from.writes > 0 && from.becomes != nil:
+		to.holds = nil
 		to.via, from.becomes = from, to // the same temporary name once more
 		b.written(to, e)
 	default:
 		to.backupOf = from
 		b.written(to, e)
+		to.holds = from // it is what was there before
 	}
 	to.removed = false
 	if e.Op == trace.Rename {
@@ -462,6 +479,7 @@ func (b *builder) judge(f *record) File {
 		Writes:    f.writes,
 		Changes:   len(f.sizes),
 		Unused:    f.unused,
+		ReadAs:    f.readAs,
 		FirstRead: f.firstRead,
 		LastRead:  f.lastRead,
 		Before:    f.file.Before,

@@ -154,6 +154,7 @@ type File struct {
 	Writes     int           `json:"writes"`            // times it was opened for writing, replaced or cut
 	Changes    int           `json:"changes,omitempty"` // times it was found changed
 	Unused     int           `json:"unused,omitempty"`  // times it was opened for writing, and nothing was written
+	ReadAs     int           `json:"read_as,omitempty"` // times it was read under another name, to which it had been renamed
 	FirstRead  time.Duration `json:"first_read,omitempty"`
 	LastRead   time.Duration `json:"last_read,omitempty"`
 	FirstWrite time.Duration `json:"first_write,omitempty"`

@@ -159,6 +159,7 @@ func joined(list []File) File {
 			}
 			out.LastWrite = x.LastWrite
 		}
+		out.ReadAs += x.ReadAs
 		out.Reads, out.Writes, out.Changes, out.Unused = out.Reads+x.Reads, out.Writes+x.Writes, out.Changes+x.Changes, out.Unused+x.Unused
 		out.After = x.After
 		out.Lane = out.Lane.followedBy(x.Lane)

@@ -22,3 +22,19 @@ func TestARenameOfAMissingFileIsNoWrite(t *testing.T) {
 		assert.Equal(t, want, f.Writes, f.Path)
 	}
 }
+
+// A game can rename what it saved, and read it by that name: it was read all the same. What is
+// written there afterwards is other content.
+func TestReadUnderAnotherName(t *testing.T) {
+	auto, loading, last := data+"auto.sav", data+"loading.tmp", data+"last.tmp"
+	s := tell(t)
+	s.file(auto, bytesOf(500)).file(loading, absent()).file(last, absent())
+	s.do(1, trace.Rename, auto, loading).do(1.1, trace.Read, loading).do(2, trace.Rename, loading, last).do(2.1, trace.Read, last)
+	s.do(3, trace.Create, loading).do(3.1, trace.Read, loading).do(4, trace.Create, auto)
+	fp := s.after(auto, bytesOf(510)).after(loading, bytesOf(5)).after(last, bytesOf(500)).end()
+	for _, f := range fp.Files {
+		want := map[string]int{auto: 2, loading: 1, last: 0}[f.Path]
+		assert.Equal(t, want, f.ReadAs, f.Path)
+	}
+	assert.Len(t, fp.Files, 3)
+}

@@ -151,6 +151,9 @@ type Sees struct {
 	Missing  int `json:"missing,omitzero"` // files that were looked for and not found
 	Created  int `json:"created,omitzero"` // files that were not there, and were created
 	Read     int `json:"read,omitzero"`    // files that were there, and read
+	// Gone is how many were there, were not read under their names, and were renamed or
+	// removed: a game can take its save to another name, and read it there.
+	Gone int `json:"gone,omitzero"`
 }
 
 // Became is what became of the files of a location.
@@ -406,7 +409,7 @@ func (p *Proof) contradiction(r *Round) string {
 	read := 0
 	for _, s := range r.Sees {
 		if slices.Contains(r.Away, s.Location) {
-			read += s.Read
+			read += s.used()
 		}
 	}
 	switch {
@@ -416,9 +419,9 @@ func (p *Proof) contradiction(r *Round) string {
 			phrase.Count(len(r.Returned), "file was", "files were"),
 		)
 	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && !p.unseen() && (r.Answer == Progress || r.Answer == NewGame):
-		return "all files were there, and the game read none of them: was it this game, and did it get so far?"
+		return "all files were there, and the game used none of them: was it this game, and did it get so far?"
 	case (r.Answer == NewGame || r.Answer == Progress) && read > 0:
-		says := fmt.Sprintf("%s of what was taken away was there all the same, and was read", phrase.Count(read, "file", "files"))
+		says := fmt.Sprintf("%s of what was taken away was there all the same, and was used", phrase.Count(read, "file", "files"))
 		if slices.ContainsFunc(r.Away, func(i int) bool { return p.Locations[i].Stays > 0 }) {
 			says += "; files of accounts that are not in use had stayed: does the game go by another account than the launcher says?"
 		}
@@ -443,9 +446,12 @@ func created(r Round, location int) bool {
 	return slices.ContainsFunc(r.Sees, func(s Sees) bool { return s.Location == location && s.Created > 0 })
 }
 
+// used is how many files were there and used.
+func (s Sees) used() int { return s.Read + s.Gone }
+
 func sum(sees []Sees) (read int) {
 	for _, s := range sees {
-		read += s.Read
+		read += s.used()
 	}
 	return read
 }

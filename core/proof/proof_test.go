@@ -141,7 +141,7 @@ func TestWhatDoesNotFit(t *testing.T) {
 			if do == Start {
 				e.Sees = []Sees{{Location: 0}}
 			}
-		}, "read none of them"},
+		}, "used none of them"},
 		"files that were away are read, and it is new": {func(p *Proof, do Do, e *Event) {
 			if do == Start && len(p.Rounds) == 1 {
 				e.Sees = []Sees{{Location: 0, Read: 2}}

@@ -47,8 +47,10 @@ func See(locations []Location, f *footprint.Footprint) []Sees {
 			was := x.Before.Is == trace.IsFile || x.Before.Is == trace.IsKey
 			is := x.After.Is == trace.IsFile || x.After.Is == trace.IsKey
 			switch {
-			case was && x.Reads > 0:
+			case was && x.Reads+x.ReadAs > 0:
 				s.Read++
+			case was && !is:
+				s.Gone++
 			case !was && is:
 				s.Created++
 			}
@@ -161,7 +163,7 @@ func (p *Proof) checkValues() error {
 			}
 		}
 		for _, s := range r.Sees {
-			if s.Location < 0 || s.Location >= len(p.Locations) || min(s.Created, s.Missing, s.Read) < 0 {
+			if s.Location < 0 || s.Location >= len(p.Locations) || min(s.Created, s.Missing, s.Read, s.Gone) < 0 {
 				return fmt.Errorf("rounds[%d].sees: there is no location %d, or a number below 0", i, s.Location)
 			}
 		}

@@ -91,8 +91,10 @@ func TestSee(t *testing.T) {
 		file("xdg-data:tarn/1/d", trace.IsFile, trace.IsFile, 0), // nothing was done with it
 		file("xdg-config:tarn/1/e", trace.IsFile, trace.IsFile, 1),
 		file("", trace.IsFile, trace.IsFile, 1),
+		file("xdg-data:tarn/1/f", trace.IsFile, trace.IsAbsent, 0), // it was renamed, and read by another name
+		file("xdg-data:tarn/1/g", trace.IsFile, trace.IsAbsent, 1),
 	}, Missed: []string{"xdg-data:tarn/1/c", "xdg-data:other/c", ""}}
-	assert.Equal(t, []Sees{{Location: 0, Read: 1, Created: 1}, {Location: 1, Missing: 1}}, slices.Clone(See(locations(2), f)))
+	assert.Equal(t, []Sees{{Location: 0, Read: 1, Created: 1}, {Location: 1, Missing: 1, Read: 1, Gone: 1}}, slices.Clone(See(locations(2), f)))
 	key := []Location{{At: "registry:HKEY_CURRENT_USER/Software/Fen/Tarn/"}}
 	f.Files = append(f.Files, file("registry:HKEY_CURRENT_USER/Software/Fen/Tarn/Slots/", trace.IsAbsent, trace.IsKey, 0))
 	assert.Equal(t, []Sees{{Location: 0, Created: 1}}, See(key, f))

@@ -126,7 +126,7 @@ func (p *Proof) smallest() []int {
 func (p *Proof) likely() (order []int, read int) {
 	was := map[int]bool{}
 	for _, s := range p.Rounds[0].Sees {
-		if s.Read > 0 {
+		if s.used() > 0 {
 			was[s.Location] = true
 		}
 	}

@@ -90,7 +90,7 @@ func (p *Proof) Steps(r Round) (out []string) {
 
 // Saw says what a start did with the files of a location, as far as that is seen.
 func (p *Proof) Saw(s Sees) string {
-	if s.Missing+s.Created+s.Read == 0 && s.Location < len(p.Locations) && inRegistry(p.Locations[s.Location].At) {
+	if s.Missing+s.Created+s.used() == 0 && s.Location < len(p.Locations) && inRegistry(p.Locations[s.Location].At) {
 		return "nothing was created; what is read in the registry is not seen"
 	}
 	return s.String()
@@ -106,6 +106,7 @@ func (s Sees) String() string {
 		{s.Missing, "file was looked for and missing", "files were looked for and missing"},
 		{s.Created, "file was created", "files were created"},
 		{s.Read, "file was there and read", "files were there and read"},
+		{s.Gone, "file was there and renamed or removed", "files were there and renamed or removed"},
 	} {
 		if x.n > 0 {
 			parts = append(parts, phrase.Count(x.n, x.one, x.many))

@@ -65,8 +65,8 @@ type Found struct {
 	// CloudFolders are the folders and files, absolute, of which copies are kept, by titles'
 	// references.
 	CloudFolders map[string][]string `json:"cloud_folders,omitempty"`
-	Starts      []Started       `json:"starts"` // what it starts of other launchers
-	Notes       []Note          `json:"notes"`  // what could not be read, or is odd
+	Starts       []Started           `json:"starts"` // what it starts of other launchers
+	Notes        []Note              `json:"notes"`  // what could not be read, or is odd
 }
 
 // Library is a folder in which titles are installed; without a launcher, the

@@ -7,6 +7,7 @@
 package keeper
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -288,6 +289,18 @@ var All = []Play{
 				return proof.NewGame
 			}
 			return state(d.read("hero.sav") == "level 7")
+		},
+	},
+	{
+		Name: "renamed", Says: "a save that the game renames, reads by that name and writes as it ends",
+		Locations: []Location{at("auto.sav", save, proof.Needed)},
+		files:     files("auto.sav", "level 7"),
+		game: func(d dir) proof.Answer {
+			_ = os.Rename(filepath.Join(string(d), "auto.sav"), filepath.Join(string(d), "loading.tmp"))
+			was := d.read("loading.tmp")
+			_ = os.Remove(filepath.Join(string(d), "loading.tmp"))
+			d.write("auto.sav", cmp.Or(was, "level 1"))
+			return state(was == "level 7")
 		},
 	},
 	{
