@@ -478,7 +478,7 @@ func cloudLists(v locate.Variant) string {
 	if len(parts) == 0 {
 		return ""
 	}
-	return "by its own files, " + launcherOf(v) + "'s cloud " + strings.Join(parts, ", and ")
+	return "by " + launcherOf(v) + "'s own files, its cloud " + strings.Join(parts, ", and ")
 }
 
 // printPath shows where a location lies, in the forms that can be pasted: for this
