@@ -403,8 +403,9 @@ func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 	if text := cloudKeeps(v); text != "" {
 		a.say("  %s", shown(text))
 	}
-	if text := cloudLists(v); text != "" {
-		a.say("  %s", shown(text))
+	listed := cloudLists(v)
+	if listed != "" {
+		a.say("  %s", shown(listed))
 	}
 	for _, l := range v.Locations {
 		a.say("")
@@ -416,6 +417,9 @@ func (a *app) printVariant(v locate.Variant, newest string, all bool) {
 			if h.Destroyed > 0 {
 				a.say("             %s", a.missing(shown(h.String())))
 			}
+		}
+		if listed == "" {
+			a.printCloudListed(v, l)
 		}
 		a.printLocatedFiles(v, l, newest, all)
 	}
@@ -455,30 +459,28 @@ func cloudKeeps(v locate.Variant) string {
 	return ""
 }
 
-// cloudLists says what of a variant the launcher's cloud keeps by the launcher's own files;
-// empty if they do not say.
+// cloudLists says what of a variant the launcher's cloud keeps by the launcher's own files,
+// where that is all or nothing; else each location says it.
 func cloudLists(v locate.Variant) string {
-	said := map[string][]string{}
+	says := map[string]string{standing.Kept: "keeps all of it", standing.NotKept: "keeps nothing of it"}
 	for _, l := range v.Locations {
-		if l.CloudLists != l.CloudKeeps { // else it was seen, and is said already
-			said[l.CloudLists] = append(said[l.CloudLists], l.At)
+		if l.CloudLists != v.Locations[0].CloudLists || l.CloudKeeps == l.CloudLists { // or it was seen, and is said already
+			return ""
 		}
 	}
-	keeps := said[standing.Kept]
-	for _, at := range said["part"] {
-		keeps = append(keeps, "some files of "+at)
-	}
-	var parts []string
-	if len(keeps) > 0 {
-		parts = append(parts, "keeps "+strings.Join(keeps, ", "))
-	}
-	if not := said[standing.NotKept]; len(not) > 0 {
-		parts = append(parts, "does not keep "+strings.Join(not, ", "))
-	}
-	if len(parts) == 0 {
+	if len(v.Locations) == 0 || says[v.Locations[0].CloudLists] == "" {
 		return ""
 	}
-	return "by " + launcherOf(v) + "'s own files, its cloud " + strings.Join(parts, ", and ")
+	return "by " + launcherOf(v) + "'s own files, its cloud " + says[v.Locations[0].CloudLists]
+}
+
+// printCloudListed says whether the launcher's cloud keeps a location, by the launcher's own
+// files.
+func (a *app) printCloudListed(v locate.Variant, l locate.Location) {
+	says := map[string]string{standing.Kept: "keeps this", standing.NotKept: "does not keep this", "part": "keeps some files of this"}[l.CloudLists]
+	if says != "" && l.CloudLists != l.CloudKeeps {
+		a.say("             %s", a.quiet(shown("by "+launcherOf(v)+"'s own files, its cloud "+says)))
+	}
 }
 
 // printPath shows where a location lies, in the forms that can be pasted: for this

@@ -88,7 +88,9 @@ func (a *app) submit() *cli.Command {
 				if err := x.Check(ctx); err != nil {
 					return fmt.Errorf("%s: the dispute of %s: %w", name, x.Location.At, err)
 				}
-				a.preliminary(c).say("and, with the same footprint, a contribution of its own: %s\n  because: %s", shown(x.Statement()), shown(x.Because))
+				a.preliminary(c).say(
+					"and, with the same footprint, a contribution of its own: %s\n  because: %s", shown(x.Statement()), shown(x.Because),
+				)
 			}
 			if err := a.send(ctx, c, raw, "draft", name); err != nil {
 				return err

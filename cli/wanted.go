@@ -51,6 +51,11 @@ type wantedLocation struct {
 	Raise    []string          `json:"raise"` // what would raise the standing
 }
 
+// sameAs reports whether the same is known, and wanted, of two locations.
+func (l wantedLocation) sameAs(x wantedLocation) bool {
+	return l.Standing == x.Standing && l.Reason == x.Reason && slices.Equal(l.Raise, x.Raise)
+}
+
 func (a *app) runWanted(ctx context.Context, c *cli.Command) error {
 	name, err := oneArg(c, "one TITLE")
 	if err != nil {
@@ -78,12 +83,15 @@ func (a *app) runWanted(ctx context.Context, c *cli.Command) error {
 		if i > 0 {
 			a.say("")
 		}
-		a.say("  %s%s", shown(w.Variant), versionOf(w.Version))
+		a.say("  %s", shown(w.Variant))
 		if len(w.Locations)+len(w.Also) == 0 {
 			a.say("  nothing is missing: all of it is proven for this version")
 		}
-		for _, l := range w.Locations {
+		for n, l := range w.Locations {
 			a.say("    %s  %s", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At))
+			if n+1 < len(w.Locations) && l.sameAs(w.Locations[n+1]) {
+				continue // it is said once, of all
+			}
 			a.say("              %s", a.quiet(shown(string(l.Standing)+": "+l.Reason)))
 			for _, r := range l.Raise {
 				a.say("              wanted: %s", shown(r))

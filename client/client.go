@@ -64,6 +64,11 @@ type request struct {
 	repeat       bool // may be made again if it is not known whether it arrived
 }
 
+// isBrief reports whether a status is of a failure that may be over soon.
+func isBrief(status int) bool {
+	return status == http.StatusBadGateway || status == http.StatusServiceUnavailable || status == http.StatusGatewayTimeout
+}
+
 // do makes the call, again where that is safe, and returns the answer's body.
 // An answer that is no success is a *wire.Problem.
 func (c *Client) do(ctx context.Context, q request) (*http.Response, []byte, error) {
@@ -79,7 +84,7 @@ func (c *Client) do(ctx context.Context, q request) (*http.Response, []byte, err
 				"%w at %s: %w; is it running (endroit serve), and is the address right (endroit login --service)?",
 				ErrUnreachable, c.base, err,
 			)
-		case err == nil && !(retry && (response.StatusCode == http.StatusBadGateway || response.StatusCode == http.StatusServiceUnavailable || response.StatusCode == http.StatusGatewayTimeout)):
+		case err == nil && !(retry && isBrief(response.StatusCode)):
 			if to := response.Header.Get("Location"); to != "" && response.StatusCode >= 300 && response.StatusCode < 400 {
 				return nil, nil, fmt.Errorf(
 					"%s redirects to %s; if that is an Endroit service, use its address (--service)", c.base,

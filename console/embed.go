@@ -35,7 +35,8 @@ var (
 )
 
 // Security is the content security policy that its pages keep to.
-const Security = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+const Security = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; " +
+	"frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
 // Assets is where the files lie that are sent compressed as they were built: nothing else
 // need compress them.

@@ -382,22 +382,11 @@ func portion(good, bad int) float64 {
 func tried(ctx context.Context, work, draft string, g game, p person, proposed bool) (t tally, err error) {
 	found := map[string]string{} // path to what it holds
 	if proposed {
-		c := as(ctx, p, work, filepath.Join(work, "endroit"), "try", draft, "--json")
-		out, err := c.Output()
-		var exit *exec.ExitError
-		if err != nil && (!errors.As(err, &exit) || len(out) == 0) {
-			return t, fmt.Errorf("try the draft: %w", err)
-		}
-		var trial struct {
-			Locations []struct {
-				Holds string
-				Files []struct{ Path string }
-			}
-		}
-		if err := json.Unmarshal(out, &trial); err != nil {
+		list, err := findings(ctx, work, draft, p)
+		if err != nil {
 			return t, err
 		}
-		for _, l := range trial.Locations {
+		for _, l := range list {
 			for _, f := range l.Files {
 				found[f.Path] = l.Holds
 			}

@@ -12,7 +12,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -133,47 +132,45 @@ func lookOnce(ctx context.Context, work, drive, holds, to string, who person, ta
 	return to + filepath.Ext(from), os.WriteFile(to+filepath.Ext(from), data, 0o644)
 }
 
-// findings are the files that each location of the draft finds.
-func findings(ctx context.Context, work, draft string, p person) (map[string][]string, error) {
+// finding is what one location of the draft finds.
+type finding struct {
+	At, Holds string
+	Files     []struct{ Path string }
+}
+
+// findings are what the locations of the draft find at a person's home.
+func findings(ctx context.Context, work, draft string, p person) ([]finding, error) {
 	out, err := as(ctx, p, work, filepath.Join(work, "endroit"), "try", draft, "--json").Output()
 	var exit *exec.ExitError
 	if err != nil && (!errors.As(err, &exit) || len(out) == 0) {
 		return nil, fmt.Errorf("try the draft: %w", err)
 	}
-	var trial struct {
-		Locations []struct {
-			At    string
-			Files []struct{ Path string }
-		}
-	}
-	if err := json.Unmarshal(out, &trial); err != nil {
-		return nil, err
-	}
-	files := map[string][]string{}
-	for _, l := range trial.Locations {
-		for _, f := range l.Files {
-			files[l.At] = append(files[l.At], f.Path)
-		}
-	}
-	return files, nil
+	var trial struct{ Locations []finding }
+	err = json.Unmarshal(out, &trial)
+	return trial.Locations, err
 }
 
 // judged holds what an experiment found against the truth: a location that is needed has to
-// hold a file of progress, or of settings.
-func judged(g game, p person, holds string, led *proof.Proof, found map[string][]string) (o outcome, err error) {
+// hold a file of progress, or of settings, and these are not kept elsewhere.
+func judged(g game, p person, holds string, led *proof.Proof, found []finding) (o outcome, err error) {
 	needed, _, err := truth(g, p)
 	if err != nil {
 		return o, err
 	}
 	what := map[string]string{"progress": "save", "settings": "config"}[holds]
-	isOne := func(path string) bool { return needed[path] == what || needed[path] == "either" }
+	elsewhere := len(led.Rounds) > 0 && led.Rounds[0].Answer == proof.Progress // with all of it away
 	for _, l := range led.Locations {
-		verdict := "rightly"
+		verdict, holdsOne := "rightly", false
+		for _, x := range found {
+			for _, f := range x.Files {
+				holdsOne = holdsOne || x.At == l.At && (needed[f.Path] == what || needed[f.Path] == "either")
+			}
+		}
 		switch {
 		case l.Result == proof.Undecided:
 			o.unknown++
 			verdict = "not decided"
-		case (l.Result == proof.Needed || l.Result == proof.NotEnough) && !slices.ContainsFunc(found[l.At], isOne):
+		case l.Result == proof.NotNeeded && elsewhere && holdsOne, l.Result != proof.NotNeeded && !holdsOne:
 			o.wrong++
 			verdict = "WRONGLY"
 		default:

@@ -33,8 +33,9 @@ type Tried struct {
 }
 
 // Try says what a draft's locations would do with the files of a footprint, beside what
-// other titles keep. own is the id of the draft's title, empty for a new one. It takes drafts that are not valid yet: each location is looked at by
-// itself. It ends with the context's error where that ends before it.
+// other titles keep. own is the id of the draft's title, empty for a new one. It takes drafts
+// that are not valid yet: each location is looked at by itself. It ends with the context's
+// error where that ends before it.
 func Try(
 	ctx context.Context, d *draft.Draft, f *footprint.Footprint, own string, others []manifest.Title,
 ) (Feedback, error) {

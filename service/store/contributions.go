@@ -162,8 +162,8 @@ func (s *Store) EnsureParts(ctx context.Context) error {
 	return nil
 }
 
-const contributionColumns = `c.id, c.kind, CASE WHEN p.forgotten IS NULL THEN p.name ELSE '' END AS by, p.opaque, c.title, c.title_id AS titleid,
-	c.store, c.ref, c.system, c.statement,
+const contributionColumns = `c.id, c.kind, CASE WHEN p.forgotten IS NULL THEN p.name ELSE '' END AS by, p.opaque,
+	c.title, c.title_id AS titleid, c.store, c.ref, c.system, c.statement,
 	c.state, c.submitted, CASE WHEN d.forgotten IS NULL THEN coalesce(d.name, '') ELSE '' END AS decidedby, c.decided, c.because,
 	(SELECT min(r.revision) FROM title_versions v JOIN revision_titles r ON r.title_id = v.title_id AND r.version >= v.version
 		WHERE v.contribution_id = c.id UNION ALL
