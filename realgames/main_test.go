@@ -9,6 +9,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"endroit/core/proof"
 )
 
 func TestEveryGameCanBePlayed(t *testing.T) {
@@ -73,4 +75,36 @@ func TestCounting(t *testing.T) {
 	assert.InDelta(t, 0.8, all.recall(), 1e-9)
 	assert.InDelta(t, 0.5, all.precision(), 1e-9)
 	assert.InDelta(t, 1, tally{}.recall(), 1e-9)
+}
+
+// What an experiment found is held against the truth, both ways.
+func TestWhatAnExperimentFoundIsJudged(t *testing.T) {
+	p := person{home: t.TempDir()}
+	for _, name := range []string{"hero.sav", "world.pak"} {
+		require.NoError(t, os.WriteFile(filepath.Join(p.home, name), []byte("x"), 0o600))
+	}
+	g := game{Needs: map[string][]string{"save": {"hero.sav"}}}
+	found := []finding{
+		{At: "home:hero.sav", Files: []struct{ Path string }{{filepath.Join(p.home, "hero.sav")}}},
+		{At: "home:world.pak", Files: []struct{ Path string }{{filepath.Join(p.home, "world.pak")}}},
+	}
+	for _, c := range []struct {
+		at       string
+		result   proof.Result
+		allAway  proof.Answer
+		expected outcome
+	}{
+		{"home:hero.sav", proof.Needed, proof.NewGame, outcome{right: 1}},
+		{"home:hero.sav", proof.NotNeeded, proof.NewGame, outcome{right: 1}}, // beside others that are enough
+		{"home:hero.sav", proof.NotNeeded, proof.Progress, outcome{wrong: 1}},
+		{"home:world.pak", proof.NotNeeded, proof.Progress, outcome{right: 1}},
+		{"home:world.pak", proof.Needed, proof.NewGame, outcome{wrong: 1}},
+		{"home:world.pak", proof.NotEnough, proof.NewGame, outcome{wrong: 1}},
+		{"home:world.pak", proof.Undecided, proof.Unsure, outcome{unknown: 1}},
+	} {
+		led := &proof.Proof{Locations: []proof.Location{{At: c.at, Result: c.result}}, Rounds: []proof.Round{{Away: []int{0}, Answer: c.allAway}}}
+		o, err := judged(g, p, "progress", led, found)
+		require.NoError(t, err)
+		assert.Equal(t, c.expected, o, "%s %s", c.at, c.result)
+	}
 }
