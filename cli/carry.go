@@ -137,7 +137,7 @@ func (a *app) carriedFrom(
 	if err != nil {
 		return nil, nil, err
 	}
-	taken, err := a.take(ctx, s, side, what, folder, "before carrying", false, c.Duration("quiet"))
+	taken, err := a.take(ctx, s, side, what, copies.TakeOptions{To: folder, Name: "before carrying", Quiet: c.Duration("quiet")})
 	if err != nil {
 		return nil, nil, err
 	}

@@ -188,7 +188,8 @@ func (x *proving) closed(ctx context.Context, side *copies.Side) error {
 
 func (x *proving) take(ctx context.Context, side *copies.Side) (*copies.Copy, error) {
 	var taken *copies.Copy
-	err := x.a.copyFirst(x.c, x.s, side, copies.Choice{}, "before proving", false, "", func(c *copies.Copy) { taken = c })(ctx)
+	o := copies.TakeOptions{Name: "before proving", Own: true}
+	err := x.a.copyFirst(x.c, x.s, side, o, copies.Choice{}, func(c *copies.Copy) { taken = c })(ctx)
 	return taken, err
 }
 

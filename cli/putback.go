@@ -6,7 +6,6 @@ import (
 	"os"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -225,24 +224,24 @@ func (a *app) runClear(ctx context.Context, c *cli.Command) error {
 		kind: "clear", says: "cleared " + phrase.Count(len(p.Changes), "file", "files"), heading: "Clear " + s.title.Name, p: p,
 		warnings: append(p.Warnings, a.surroundings(ctx, side)...),
 		intro:    "They are copied first, and the copy can be put back at any time.",
-		first:    a.copyFirst(c, s, side, what, "before clearing", false, c.String("to"), func(*copies.Copy) {}),
+		first:    a.copyFirst(c, s, side, copies.TakeOptions{Name: "before clearing", To: c.String("to")}, what, func(*copies.Copy) {}),
 	})
 }
 
 // copyFirst takes a copy before files are changed, says where it is, and hands it to took.
 func (a *app) copyFirst(
-	c *cli.Command, s *subject, side *copies.Side, what copies.Choice, name string, set bool, to string, took func(*copies.Copy),
+	c *cli.Command, s *subject, side *copies.Side, o copies.TakeOptions, what copies.Choice, took func(*copies.Copy),
 ) func(context.Context) error {
-	return func(ctx context.Context) error {
-		folder, err := copiesFolder(to)
+	return func(ctx context.Context) (err error) {
+		if o.To, err = copiesFolder(o.To); err != nil {
+			return err
+		}
+		o.Quiet = c.Duration("quiet")
+		taken, err := a.take(ctx, s, side, what, o)
 		if err != nil {
 			return err
 		}
-		taken, err := a.take(ctx, s, side, what, folder, name, set, c.Duration("quiet"))
-		if err != nil {
-			return err
-		}
-		problems, err := taken.Copy.CheckTaken(ctx)
+		problems, err := taken.Check(ctx)
 		if err != nil {
 			return err
 		}
@@ -259,9 +258,9 @@ func (a *app) copyFirst(
 
 // take takes a copy of a side to a folder, also where nothing has changed.
 func (a *app) take(
-	ctx context.Context, s *subject, side *copies.Side, what copies.Choice, folder, name string, set bool, quiet time.Duration,
+	ctx context.Context, s *subject, side *copies.Side, what copies.Choice, wanted copies.TakeOptions,
 ) (*copies.Taken, error) {
-	job := &copyJob{to: folder, name: name, form: copies.Folder, choice: what, always: true, quiet: quiet}
+	job := &copyJob{to: wanted.To, name: wanted.Name, form: copies.Folder, choice: what, always: true, quiet: wanted.Quiet}
 	var err error
 	if job.machine, err = pseudonym("copies"); err != nil {
 		return nil, err
@@ -271,11 +270,11 @@ func (a *app) take(
 	}
 	told, end := a.progress("copying")
 	o := job.options(a, s, side, told)
-	o.Set = set
+	o.Set, o.Own = wanted.Set, wanted.Own
 	taken, err := copies.Take(ctx, side, o)
 	end()
 	if err != nil {
 		return nil, copyError(err)
 	}
-	return taken, rememberFolder(folder)
+	return taken, rememberFolder(wanted.To)
 }

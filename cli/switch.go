@@ -93,7 +93,8 @@ func (a *app) switchTo(
 		says: fmt.Sprintf("switched from %s to %s", was, name),
 	}
 	if len(side.Files) > 0 {
-		x.first = a.copyFirst(c, s, side, what, was, true, c.String("to"), func(taken *copies.Copy) { x.wasCopy = taken.Record.ID })
+		set := copies.TakeOptions{Name: was, Set: true, To: c.String("to")}
+		x.first = a.copyFirst(c, s, side, set, what, func(taken *copies.Copy) { x.wasCopy = taken.Record.ID })
 	}
 	to := sets[strings.ToLower(name)]
 	if to == nil {

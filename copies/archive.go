@@ -58,7 +58,7 @@ func members(r *copyrecord.Record) (all []member) {
 		if f.Link != "" {
 			continue
 		}
-		m := member{f.Place, f.Stored, f.Size, f.SHA256, f}
+		m := member{f.Place, f.Stored, f.Size, f}
 		if f.IsKey() {
 			m.file.Mode = 0o600
 			if f.Time.IsZero() {
@@ -73,7 +73,6 @@ func members(r *copyrecord.Record) (all []member) {
 type member struct {
 	place, stored string
 	size          int64
-	digest        string
 	file          copyrecord.File
 }
 

@@ -30,7 +30,7 @@ func (p *Prepared) RestoreAttributes(c *Copy) (n int, err error) {
 		}
 		times := !was.Time.IsZero() && !was.Time.Equal(info.ModTime())
 		mode := was.Mode != 0 && was.Mode != copyrecord.Mode(info.Mode().Perm())
-		if was.SHA256 == "" || was.Size != f.State.Size || !times && !mode {
+		if was.SHA256 == "" && was.BLAKE3 == "" || was.Size != f.State.Size || !times && !mode {
 			continue
 		}
 		root, err := os.OpenRoot(f.Target.Top)

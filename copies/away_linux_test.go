@@ -33,7 +33,7 @@ func TestWhatIsMovedBackIsKnown(t *testing.T) {
 		f.State = copyplan.State{Kind: copyplan.Regular}
 		side.Files = append(side.Files, f)
 		if name != "unread" {
-			seen.Note(path, disk.Look(info), "of "+name, later)
+			seen.Note(path, disk.Look(info), disk.Copied{SHA256: "of " + name}, later)
 		}
 	}
 	away := seen.Carry(side)
@@ -50,7 +50,8 @@ func TestWhatIsMovedBackIsKnown(t *testing.T) {
 	digest := func(name string) string {
 		info, err := os.Lstat(paths[name])
 		require.NoError(t, err)
-		return seen.Digest(paths[name], disk.Look(info))
+		sum, _ := seen.Digests(paths[name], disk.Look(info))
+		return sum
 	}
 	assert.Empty(t, digest("same"), "its times say that something was done with it")
 	seen.Back(away)

@@ -4,7 +4,9 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -76,4 +78,36 @@ func TestClones(t *testing.T) {
 	assert.Empty(t, problems)
 	h.undo()
 	assert.Equal(t, "day 2", h.files()[inSlots+"world.sav"])
+}
+
+// What is a clone is not read again when the copy is checked, but looked at.
+func TestClonesAreChecked(t *testing.T) {
+	h := newHome(t, nil)
+	h.dir = cloning(t)
+	require.NoError(t, os.MkdirAll(filepath.Join(h.dir, "state"), 0o755))
+	h.write(inSlots+"a.sav", "day 12")
+	h.write(inSlots+"b.sav", "day 40")
+	time.Sleep(100 * time.Millisecond) // longer than a tick of the clock
+	taken := h.take(nil)
+	assert.Len(t, taken.cloned, 2)
+	problems, err := taken.Check(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, problems)
+	problems, err = taken.Copy.Check(t.Context(), nil)
+	require.NoError(t, err)
+	assert.Empty(t, problems, "the digests of the originals are those of the clones")
+	for _, f := range taken.Copy.Record.Files {
+		path := filepath.Join(taken.Copy.Path, f.Stored)
+		if strings.HasSuffix(path, "a.sav") {
+			require.NoError(t, os.Remove(path))
+		} else {
+			require.NoError(t, os.Truncate(path, 3))
+		}
+	}
+	problems, err = taken.Check(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []Problem{
+		{"xdg-data:tidewrack/slots/a.sav", "it is missing"},
+		{"xdg-data:tidewrack/slots/b.sav", "it has 3 bytes, and the record says 6"},
+	}, problems)
 }

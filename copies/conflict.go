@@ -53,7 +53,7 @@ func FindConflict(ctx context.Context, side *Side, to, machine string, seen *See
 	if base < 0 {
 		return nil, nil
 	}
-	if err := side.Digests(ctx, seen, func(SideFile) bool { return true }); err != nil {
+	if err := side.Digests(ctx, seen); err != nil {
 		return nil, err
 	}
 	c := &Conflict{Base: all[base], There: all[there]}

@@ -132,18 +132,22 @@ func openRegular(root *os.Root, name string) (*os.File, error) {
 func Items(r *copyrecord.Record) []copyplan.Item {
 	out := make([]copyplan.Item, len(r.Files))
 	for i, f := range r.Files {
-		kind := copyplan.Regular
-		switch {
-		case f.Link != "":
-			kind = copyplan.Link
-		case f.IsKey():
-			kind = copyplan.Key
-		}
-		out[i] = copyplan.Item{Place: f.Place, State: copyplan.State{
-			Kind: kind, Size: f.Size, Digest: f.SHA256, Link: f.Link, Time: f.Time, Mode: uint32(f.Mode),
-		}}
+		out[i] = copyplan.Item{Place: f.Place, State: stateOf(f)}
 	}
 	return out
+}
+
+func stateOf(f copyrecord.File) copyplan.State {
+	kind := copyplan.Regular
+	switch {
+	case f.Link != "":
+		kind = copyplan.Link
+	case f.IsKey():
+		kind = copyplan.Key
+	}
+	return copyplan.State{
+		Kind: kind, Size: f.Size, Digest: f.SHA256, BLAKE3: f.BLAKE3, Link: f.Link, Time: f.Time, Mode: uint32(f.Mode),
+	}
 }
 
 // Note says what could not be read.
@@ -236,13 +240,23 @@ func (c *Copy) Check(ctx context.Context, told func(done, of int)) ([]Problem, e
 	return c.check(ctx, disk.SHA256, told)
 }
 
-// CheckTaken is Check for a copy that this program has just taken: its record is not in
-// doubt, so that of two digests the one that takes less time is enough.
-func (c *Copy) CheckTaken(ctx context.Context) ([]Problem, error) {
+// Check is Copy.Check for a copy that this program has just taken: its record is not in
+// doubt, so that of two digests the one that takes less time is enough; and what is a clone
+// has the very blocks that were read.
+func (t *Taken) Check(ctx context.Context) ([]Problem, error) {
+	c := *t.Copy
+	r := *c.Record
+	r.Files = slices.Clone(r.Files)
+	for i, f := range r.Files {
+		if t.cloned[f.Place] {
+			r.Files[i].SHA256, r.Files[i].BLAKE3 = "", ""
+		}
+	}
+	c.Record = &r
 	return c.check(ctx, disk.BLAKE3, nil)
 }
 
-// check reads a copy by one of its digests, by SHA-256 where a file has no other.
+// check reads a copy by one of its digests, or the other where a file has no such.
 func (c *Copy) check(ctx context.Context, by disk.Sum, told func(done, of int)) ([]Problem, error) {
 	if c.Form != Folder {
 		return c.checkArchive(ctx, told)
@@ -286,15 +300,35 @@ func checkFile(ctx context.Context, root *os.Root, stored copyrecord.File, by di
 	case info.Size() != stored.Size:
 		return fmt.Sprintf("it has %d bytes, and the record says %d", info.Size(), stored.Size)
 	}
-	if stored.BLAKE3 == "" {
-		by = disk.SHA256
+	if stored.SHA256 == "" && stored.BLAKE3 == "" {
+		return "" // a clone
+	}
+	if by == disk.BLAKE3 || stored.SHA256 == "" {
+		by = quickest(stored)
 	}
 	read, err := disk.Digest(ctx, f, by)
 	switch {
 	case err != nil:
 		return disk.Cause(err).Error()
-	case by == disk.SHA256 && read.SHA256 != stored.SHA256, by == disk.BLAKE3 && read.BLAKE3 != stored.BLAKE3:
+	case !isContent(read, stored):
 		return "its content is not the one that was copied"
 	}
 	return ""
+}
+
+// quickest is the digest that takes less time, of those that a stored file has.
+func quickest(stored copyrecord.File) disk.Sum {
+	if stored.BLAKE3 == "" {
+		return disk.SHA256
+	}
+	return disk.BLAKE3
+}
+
+// isContent reports whether what was read, by one of the digests that a stored file has, is
+// its content.
+func isContent(read disk.Copied, stored copyrecord.File) bool {
+	if read.BLAKE3 != "" && stored.BLAKE3 != "" {
+		return read.BLAKE3 == stored.BLAKE3
+	}
+	return read.SHA256 != "" && read.SHA256 == stored.SHA256
 }

@@ -212,8 +212,9 @@ func TestACopyReadsWithoutThisProgram(t *testing.T) {
 // What was just taken is read again by the digest that takes less time, where it has one.
 func TestACopyThatWasTakenIsReadAgain(t *testing.T) {
 	h := newHome(t, played())
-	c := h.take(nil).Copy
-	problems, err := c.CheckTaken(t.Context())
+	taken := h.take(nil)
+	c := taken.Copy
+	problems, err := taken.Check(t.Context())
 	require.NoError(t, err)
 	assert.Empty(t, problems)
 	for _, has := range []bool{true, false} {
@@ -225,7 +226,7 @@ func TestACopyThatWasTakenIsReadAgain(t *testing.T) {
 				require.NoError(t, os.WriteFile(filepath.Join(c.Path, f.Stored), bytes.Repeat([]byte("x"), int(f.Size)), 0o600))
 			}
 		}
-		problems, err = c.CheckTaken(t.Context())
+		problems, err = taken.Check(t.Context())
 		require.NoError(t, err)
 		assert.Equal(t, []Problem{{"xdg-data:tidewrack/slots/a.sav", "its content is not the one that was copied"}}, problems)
 	}

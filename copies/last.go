@@ -105,13 +105,14 @@ func sameAs(ctx context.Context, side *Side, c *Copy, seen *Seen) (bool, error) 
 			}
 			continue
 		}
-		if err := side.digest(ctx, f, seen); err != nil {
+		was := stateOf(had[f.Place])
+		if err := side.digest(ctx, f, seen, was); err != nil {
 			if errors.Is(err, disk.ErrChanged) {
 				return false, nil
 			}
 			return false, fmt.Errorf("%s: %w", f.File.Path, disk.Cause(err))
 		}
-		if f.Digest != had[f.Place].SHA256 {
+		if !f.State.Same(was) {
 			return false, nil
 		}
 	}

@@ -117,8 +117,8 @@ func (t *taking) stillSame(ctx context.Context, side *Side, f SideFile, d doneFi
 		return false, err
 	}
 	defer from.Close()
-	now, err := disk.Digest(ctx, from, disk.SHA256)
-	return err == nil && now.SHA256 == d.SHA256, err
+	now, err := disk.Digest(ctx, from, disk.BLAKE3)
+	return err == nil && now.BLAKE3 == d.BLAKE3, err
 }
 
 // unsettled is how long it takes until all that was copied has been quiet, and a change

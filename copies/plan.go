@@ -256,19 +256,19 @@ func (w *putback) ofInterest() (here []int) {
 
 // readAlike reads the files here that may have the same content as the copy's.
 func (w *putback) readAlike(ctx context.Context, here []int, fold func(string) string) error {
-	sizes := map[string]int64{}
+	there := map[string]copyplan.State{}
 	for _, it := range w.there {
-		sizes[fold(it.Place)] = it.Size
+		there[fold(it.Place)] = it.State
 	}
 	var alike []*SideFile
 	for _, i := range here {
 		f := &w.p.Side.Files[i]
-		if size, has := sizes[fold(f.Place)]; f.Kind == copyplan.Regular && has && size == f.Size {
+		if s, has := there[fold(f.Place)]; f.Kind == copyplan.Regular && has && s.Size == f.Size {
 			alike = append(alike, f)
 		}
 	}
 	if err := parallel.Each(ctx, len(alike), func(ctx context.Context, i int) error {
-		if err := w.p.Side.digest(ctx, alike[i], w.o.Seen); err != nil {
+		if err := w.p.Side.digest(ctx, alike[i], w.o.Seen, there[fold(alike[i].Place)]); err != nil {
 			return fmt.Errorf("%s: %w", alike[i].File.Path, disk.Cause(err))
 		}
 		return nil
@@ -312,7 +312,6 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 			c.Attributes = disk.Attributes{
 				Time: t.file.Time, Mode: os.FileMode(t.file.Mode & 0o777), Xattrs: t.file.Xattrs, Holes: t.file.Holes,
 			}
-			c.BLAKE3 = t.file.BLAKE3
 			stored := filepath.FromSlash(t.file.Stored)
 			c.Open = func() (*os.File, error) { return openRegular(root, stored) }
 			w.judge(root, t)

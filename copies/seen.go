@@ -1,6 +1,7 @@
 package copies
 
 import (
+	"cmp"
 	"errors"
 	"os"
 	"sync"
@@ -31,7 +32,8 @@ type Seen struct {
 
 type sight struct {
 	Identity disk.Identity `json:"identity"`
-	Digest   string        `json:"digest"`
+	SHA256   string        `json:"digest,omitempty"`
+	BLAKE3   string        `json:"blake3,omitempty"`
 	Read     int64         `json:"read"` // when, in nanoseconds since 1970
 }
 
@@ -64,26 +66,35 @@ func (s *Seen) use() {
 	s.mu.Lock()
 }
 
-// Digest is the digest of a file that is still as it was read; empty if that is not known.
-func (s *Seen) Digest(path string, is disk.Identity) string {
+// Digests are the digests of a file that is still as it was read; empty where that is not
+// known.
+func (s *Seen) Digests(path string, is disk.Identity) (sha256, blake3 string) {
 	s.use()
 	defer s.mu.Unlock()
-	had, ok := s.of[path]
-	last := max(is.Time, is.Changed)
-	if !ok || had.Identity != is || last > had.Read-int64(settled) {
-		return ""
+	had := s.of[path]
+	if !had.holds(is) {
+		return "", ""
 	}
-	return had.Digest
+	return had.SHA256, had.BLAKE3
+}
+
+// holds reports whether what was read is what a file is now.
+func (x sight) holds(is disk.Identity) bool {
+	return x.Identity == is && max(is.Time, is.Changed) <= x.Read-int64(settled)
 }
 
 // Note remembers what was read of a file, by a look before and after; begun is when.
-func (s *Seen) Note(path string, is disk.Identity, digest string, begun time.Time) {
+func (s *Seen) Note(path string, is disk.Identity, read disk.Copied, begun time.Time) {
 	s.use()
 	defer s.mu.Unlock()
 	if len(s.of) >= maxSeen {
 		clear(s.of)
 	}
-	s.of[path] = sight{is, digest, begun.UnixNano()}
+	now := sight{is, read.SHA256, read.BLAKE3, begun.UnixNano()}
+	if had := s.of[path]; had.holds(is) { // by the other digest
+		now.SHA256, now.BLAKE3, now.Read = cmp.Or(now.SHA256, had.SHA256), cmp.Or(now.BLAKE3, had.BLAKE3), had.Read
+	}
+	s.of[path] = now
 	s.news = true
 }
 
@@ -101,11 +112,11 @@ func (s *Seen) Carry(side *Side) KnownAway {
 		if err != nil {
 			continue
 		}
-		if is := disk.Look(info); s.Digest(f.File.Path, is) != "" {
-			s.use()
-			out[f.File.Path] = s.of[f.File.Path]
-			s.mu.Unlock()
+		s.use()
+		if had := s.of[f.File.Path]; had.holds(disk.Look(info)) {
+			out[f.File.Path] = had
 		}
+		s.mu.Unlock()
 	}
 	return out
 }
@@ -124,7 +135,8 @@ func (s *Seen) Back(carried KnownAway) {
 			is.Size != was.Identity.Size || is.Time != was.Identity.Time {
 			continue
 		}
-		s.Note(path, is, was.Digest, time.Unix(0, max(is.Time, is.Changed)+int64(settled)+1))
+		read := disk.Copied{SHA256: was.SHA256, BLAKE3: was.BLAKE3}
+		s.Note(path, is, read, time.Unix(0, max(is.Time, is.Changed)+int64(settled)))
 	}
 }
 

@@ -256,26 +256,43 @@ func (s *Side) sample() (*os.File, error) {
 // open opens a file of the side, the one that was found.
 func (s *Side) open(f SideFile) (*os.File, error) { return s.here.Open(s.location(f), f.File) }
 
-// Digests reads the files for which wanted holds, where seen does not know them, and fills
-// in their digests.
-func (s *Side) Digests(ctx context.Context, seen *Seen, wanted func(SideFile) bool) error {
+// Digests reads the files, where seen does not know them, and fills in both their digests.
+func (s *Side) Digests(ctx context.Context, seen *Seen) error {
 	for i := range s.Files {
 		f := &s.Files[i]
-		if f.Kind != copyplan.Regular || f.Digest != "" || !wanted(*f) {
+		if f.Kind != copyplan.Regular {
 			continue
 		}
-		if err := s.digest(ctx, f, seen); err != nil {
+		if err := s.digestBy(ctx, f, seen, disk.SHA256|disk.BLAKE3); err != nil {
 			return fmt.Errorf("%s: %w", f.File.Path, err)
 		}
 	}
 	return nil
 }
 
-func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen) error {
+// digest reads a file that is to be compared with another, where seen does not know enough,
+// by the quicker of the digests that the other has.
+func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen, other copyplan.State) error {
+	if other.BLAKE3 == "" {
+		return s.digestBy(ctx, f, seen, disk.SHA256)
+	}
+	if s.lookup(f, seen); f.Comparable(other) {
+		return nil
+	}
+	return s.digestBy(ctx, f, seen, disk.BLAKE3)
+}
+
+// lookup fills in what seen knows of a file.
+func (s *Side) lookup(f *SideFile, seen *Seen) {
 	if info, err := os.Lstat(f.File.Path); err == nil && info.Mode().IsRegular() {
-		if f.Digest = seen.Digest(f.File.Path, disk.Look(info)); f.Digest != "" {
-			return nil
-		}
+		f.Digest, f.BLAKE3 = seen.Digests(f.File.Path, disk.Look(info))
+	}
+}
+
+func (s *Side) digestBy(ctx context.Context, f *SideFile, seen *Seen, sums disk.Sum) error {
+	s.lookup(f, seen)
+	if (f.Digest != "" || sums&disk.SHA256 == 0) && (f.BLAKE3 != "" || sums&disk.BLAKE3 == 0) {
+		return nil
 	}
 	file, err := s.open(*f)
 	if err != nil {
@@ -287,7 +304,7 @@ func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen) error {
 		return err
 	}
 	begun := seen.now()
-	copied, err := disk.Digest(ctx, file, disk.SHA256)
+	copied, err := disk.Digest(ctx, file, sums)
 	if err != nil {
 		return err
 	}
@@ -298,8 +315,8 @@ func (s *Side) digest(ctx context.Context, f *SideFile, seen *Seen) error {
 	if disk.Look(after) != disk.Look(info) || copied.Size != info.Size() {
 		return disk.ErrChanged
 	}
-	f.Digest = copied.SHA256
-	seen.Note(f.File.Path, disk.Look(info), copied.SHA256, begun)
+	f.Digest, f.BLAKE3 = copied.SHA256, copied.BLAKE3
+	seen.Note(f.File.Path, disk.Look(info), copied, begun)
 	return nil
 }
 

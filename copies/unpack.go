@@ -4,8 +4,6 @@ import (
 	"archive/tar"
 	"archive/zip"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -195,10 +193,14 @@ func eachInZip(ctx context.Context, path string, do func(name string, in io.Read
 
 // bounded reads a member, and no more than the record says and one byte.
 func bounded(ctx context.Context, m member, in io.Reader, out io.Writer) (what string, err error) {
-	hash := sha256.New()
-	to := io.Writer(hash)
+	by := disk.SHA256
+	if m.file.SHA256 == "" {
+		by = quickest(m.file)
+	}
+	digest := by.New()
+	to := io.Writer(digest)
 	if out != nil {
-		to = io.MultiWriter(out, hash)
+		to = io.MultiWriter(out, digest)
 	}
 	n, err := io.Copy(to, io.LimitReader(contextReader{ctx, in}, m.size+1))
 	switch {
@@ -212,7 +214,7 @@ func bounded(ctx context.Context, m member, in io.Reader, out io.Writer) (what s
 		return fmt.Sprintf("it has more than the %d bytes that the record says", m.size), nil
 	case n != m.size:
 		return fmt.Sprintf("it has %d bytes, and the record says %d", n, m.size), nil
-	case hex.EncodeToString(hash.Sum(nil)) != m.digest:
+	case !isContent(digest.Sums(n), m.file):
 		return "its content is not the one that was copied", nil
 	}
 	return "", nil

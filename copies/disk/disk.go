@@ -125,6 +125,42 @@ type Copied struct {
 	BLAKE3 string
 }
 
+// Digester makes the sums of what is written to it.
+type Digester struct{ sha256, blake3 hash.Hash }
+
+// New begins a digest by one or several sums.
+func (s Sum) New() (d Digester) {
+	if s&SHA256 != 0 {
+		d.sha256 = sha256.New()
+	}
+	if s&BLAKE3 != 0 {
+		d.blake3 = blake3.New()
+	}
+	return d
+}
+
+// Write takes in data. It never fails.
+func (d Digester) Write(data []byte) (int, error) {
+	for _, h := range []hash.Hash{d.sha256, d.blake3} {
+		if h != nil {
+			_, _ = h.Write(data) // never fails (hash.Hash)
+		}
+	}
+	return len(data), nil
+}
+
+// Sums are the digests of what was taken in, of so many bytes.
+func (d Digester) Sums(size int64) Copied {
+	c := Copied{Size: size}
+	if d.sha256 != nil {
+		c.SHA256 = hex.EncodeToString(d.sha256.Sum(nil))
+	}
+	if d.blake3 != nil {
+		c.BLAKE3 = hex.EncodeToString(d.blake3.Sum(nil))
+	}
+	return c
+}
+
 // ErrChanged says that a file was changed while it was read.
 var ErrChanged = errors.New("it was changed while it was read")
 
@@ -140,7 +176,7 @@ func Copy(ctx context.Context, to, from *os.File, holes [][2]int64, most int64, 
 	if info, err := from.Stat(); err == nil && info.Size() > most {
 		return Copied{Size: info.Size()}, nil
 	}
-	if clone(to, from) {
+	if Clone(to, from) {
 		return Digest(ctx, to, sums)
 	}
 	c, err := read(ctx, from, to, holes, most, sums)
@@ -149,6 +185,10 @@ func Copy(ctx context.Context, to, from *os.File, holes [][2]int64, most int64, 
 	}
 	return c, err
 }
+
+// Clone makes an empty file one that shares the blocks of another, where the file systems
+// can, until one of them is changed.
+func Clone(to, from *os.File) bool { return clone(to, from) }
 
 // Digest reads a file from its beginning.
 func Digest(ctx context.Context, from *os.File, sums Sum) (Copied, error) {
@@ -161,22 +201,14 @@ func Digest(ctx context.Context, from *os.File, sums Sum) (Copied, error) {
 func read(ctx context.Context, from, to *os.File, holes [][2]int64, most int64, sums Sum) (c Copied, err error) {
 	buffer := buffers.Get().(*[step]byte)
 	defer buffers.Put(buffer)
-	var all []hash.Hash
-	if sums&SHA256 != 0 {
-		all = append(all, sha256.New())
-	}
-	if sums&BLAKE3 != 0 {
-		all = append(all, blake3.New())
-	}
+	digest := sums.New()
 	for {
 		if err := ctx.Err(); err != nil {
 			return c, err
 		}
 		n, err := from.Read(buffer[:])
 		part := buffer[:n]
-		for _, h := range all {
-			h.Write(part)
-		}
+		_, _ = digest.Write(part) // never fails (hash.Hash)
 		if to != nil && n > 0 {
 			var failed error
 			if holes, failed = writeAround(to, part, c.Size, holes); failed != nil {
@@ -191,12 +223,7 @@ func read(ctx context.Context, from, to *os.File, holes [][2]int64, most int64, 
 			return c, err
 		}
 	}
-	if sums&BLAKE3 != 0 {
-		c.BLAKE3 = hex.EncodeToString(all[len(all)-1].Sum(nil))
-	}
-	if sums&SHA256 != 0 {
-		c.SHA256 = hex.EncodeToString(all[0].Sum(nil))
-	}
+	c = digest.Sums(c.Size)
 	if to != nil && holes != nil {
 		err = to.Truncate(c.Size) // it may end in a hole
 	}
@@ -280,7 +307,7 @@ func CheckSpaceFor(folder string, bytes int64, sample func() (*os.File, error)) 
 	}
 	defer os.Remove(to.Name())
 	defer to.Close()
-	if clone(to, from) {
+	if Clone(to, from) {
 		return nil
 	}
 	return full

@@ -330,13 +330,13 @@ func writePart(ctx context.Context, parent parentFolder, part string, c Change, 
 	}
 	sum := disk.SHA256
 	switch {
-	case c.BLAKE3 != "":
+	case c.After.BLAKE3 != "":
 		sum = disk.BLAKE3
 	case c.After.Digest == "":
 		sum = 0
 	}
 	copied, err := disk.Copy(ctx, to, from, c.Attributes.Holes, c.After.Size, sum)
-	if err == nil && (copied.Size != c.After.Size || sum == disk.BLAKE3 && copied.BLAKE3 != c.BLAKE3 ||
+	if err == nil && (copied.Size != c.After.Size || sum == disk.BLAKE3 && copied.BLAKE3 != c.After.BLAKE3 ||
 		sum == disk.SHA256 && copied.SHA256 != c.After.Digest) {
 		err = &ContentError{c.Place}
 	}

@@ -59,12 +59,10 @@ type Change struct {
 	Names  []string
 	Before copyplan.State // as it was looked at: with its size and time
 	After  copyplan.State
-	// Open opens the new content, where After is a file; Attributes are what it gets.
+	// Open opens the new content, where After is a file; Attributes are what it gets. The
+	// content is checked by a digest of After, and without one not at all.
 	Open       func() (*os.File, error)
 	Attributes disk.Attributes
-	// BLAKE3 is the new content's, by which it is checked where it is known: else by the
-	// digest of After, and without one not at all.
-	BLAKE3 string
 	// LinkText is what a link says, where After is one.
 	LinkText string
 	// Key is where it is if it is a registry key and no file: then Top and Names are empty, and

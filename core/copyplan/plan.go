@@ -32,21 +32,29 @@ type State struct {
 	Kind   Kind      `json:"kind,omitempty"`
 	Size   int64     `json:"size,omitzero"`    // bytes; of a key those of its text
 	Digest string    `json:"digest,omitempty"` // SHA-256 of a file's content, or a key's text, in hexadecimal; empty if nobody has read it
+	BLAKE3 string    `json:"blake3,omitempty"` // of a file's content, in hexadecimal; empty if nobody has read it by that
 	Link   string    `json:"link,omitempty"`   // the place that a link leads to
 	Time   time.Time `json:"time,omitzero"`    // of the last change
 	Mode   uint32    `json:"mode,omitzero"`    // permission bits
 }
 
-// Same reports whether two states have the same content. Of two files of one size, one of
-// which nobody has read, that is not known, and they count as different.
+// Same reports whether two states have the same content. Of two files of one size that were
+// not both read by the same digest, that is not known, and they count as different.
 func (s State) Same(o State) bool {
 	switch {
 	case s.Kind != o.Kind:
 		return false
 	case s.Kind == Regular, s.Kind == Key:
-		return s.Size == o.Size && s.Digest != "" && s.Digest == o.Digest
+		return s.Size == o.Size && s.Comparable(o) && (s.Digest == "" || o.Digest == "" || s.Digest == o.Digest) &&
+			(s.BLAKE3 == "" || o.BLAKE3 == "" || s.BLAKE3 == o.BLAKE3)
 	}
 	return s.Link == o.Link
+}
+
+// Comparable reports whether the contents of two files can be told apart: whether both were
+// read by one digest.
+func (s State) Comparable(o State) bool {
+	return s.Digest != "" && o.Digest != "" || s.BLAKE3 != "" && o.BLAKE3 != ""
 }
 
 // Item is a place with what is there. Place is ANCHOR:PATH, exact.

@@ -117,11 +117,12 @@ type File struct {
 	Location int    `json:"location"` // the index of the location that it is from
 	// Stored is its path below the copy's folder, or in the archive; empty for a link.
 	Stored string    `json:"stored,omitempty"`
-	Size   int64     `json:"size"`             // bytes
-	Time   time.Time `json:"time,omitzero"`    // of the last change; of a registry key it may be missing
-	Mode   Mode      `json:"mode,omitzero"`    // 0 where the system has none
-	SHA256 string    `json:"sha256,omitempty"` // in hexadecimal; empty for a link
-	// BLAKE3 is a second digest, in hexadecimal, that takes less time; it may be missing.
+	Size   int64     `json:"size"`          // bytes
+	Time   time.Time `json:"time,omitzero"` // of the last change; of a registry key it may be missing
+	Mode   Mode      `json:"mode,omitzero"` // 0 where the system has none
+	// SHA256 and BLAKE3 are digests of the content, in hexadecimal. A file has one of them at
+	// least, a registry key SHA-256, and a link none.
+	SHA256 string `json:"sha256,omitempty"`
 	BLAKE3 string `json:"blake3,omitempty"`
 	Link   string `json:"link,omitempty"` // the place that it leads to, which is another file's
 	// Parts is what the location's named parts stood for.
@@ -384,12 +385,15 @@ func (r *Record) checkFiles(locations []place.Location) error {
 			return field("blake3", "it is not 64 lowercase hexadecimal digits")
 		}
 		if f.Link != "" {
-			if f.Stored != "" || f.SHA256 != "" {
+			if f.Stored != "" || f.SHA256 != "" || f.BLAKE3 != "" {
 				return field("link", "a link has no content")
 			}
 			continue // where it leads is looked at below, when all places are known
 		}
-		if err := stored.add(f.Stored, f.SHA256); err != nil {
+		if (f.SHA256 != "" || f.BLAKE3 == "" || f.IsKey()) && (len(f.SHA256) != 64 || !isHex(f.SHA256)) {
+			return field("sha256", "it is not 64 lowercase hexadecimal digits")
+		}
+		if err := stored.add(f.Stored); err != nil {
 			return field("stored", err.Error())
 		}
 	}
@@ -414,10 +418,7 @@ type storedNames struct{ files, folders, portable map[string]bool }
 
 // add checks the path of a file of the copy itself: it leaves the copy on no system, and
 // means one file on each.
-func (s *storedNames) add(name, digest string) error {
-	if len(digest) != 64 || !isHex(digest) {
-		return errors.New("its sha256 is not 64 lowercase hexadecimal digits")
-	}
+func (s *storedNames) add(name string) error {
 	if len(name) > maxStored {
 		return fmt.Errorf("it is longer than %d bytes", maxStored)
 	}

@@ -3,11 +3,9 @@
 package main
 
 import (
-	"crypto/sha256"
 	"fmt"
 	"os"
 	"path/filepath"
-	"runtime"
 	"time"
 )
 
@@ -27,15 +25,6 @@ func proofOfMany(programs string, rounds int) error {
 		}
 	}
 	return nil
-}
-
-// digestSpeed is how many bytes one processor digests in a second by SHA-256, which each
-// file of a copy is digested by.
-func digestSpeed() float64 {
-	const size = 64 << 20
-	begun := time.Now()
-	_ = sha256.Sum256(make([]byte, size))
-	return size / time.Since(begun).Seconds()
 }
 
 func proofOf(programs string, rounds, files int) error {
@@ -92,9 +81,6 @@ func proofOf(programs string, rounds, files int) error {
 			"ratio %.2f (limit: %.1f; with clones %.0f s), %d MB\n",
 		files, copiedFiles*copiedBytes/1e9, median(led).Seconds(), median(copied).Seconds(), ratio(led, copied), proofPlain,
 		proofClones, memory>>20,
-	)
-	fmt.Printf(
-		"SHA-256 alone, once: %.1f s on %d processors\n", copiedFiles*copiedBytes/digestSpeed()/float64(runtime.NumCPU()), runtime.NumCPU(),
 	)
 	return nil
 }
