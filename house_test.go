@@ -251,6 +251,26 @@ func TestMissingToolsAreInstalledOrReported(t *testing.T) {
 	assert.Contains(t, out, "As root: apt-get update && apt-get install --no-install-recommends endroit-test-package")
 }
 
+// What is built is not kept: neither programs, nor what tests were compiled to.
+func TestNoProgramIsKept(t *testing.T) {
+	out, err := exec.Command("git", "ls-files", "-z", "--cached", "--others", "--exclude-standard").Output()
+	require.NoError(t, err)
+	names := strings.Split(strings.TrimRight(string(out), "\x00"), "\x00")
+	require.Greater(t, len(names), 100)
+	for _, name := range names {
+		f, err := os.Open(name)
+		if err != nil {
+			continue // it is about to be removed
+		}
+		head := make([]byte, 4)
+		n, _ := f.Read(head)
+		_ = f.Close()
+		for _, magic := range []string{"\x7fELF", "MZ\x90", "MZ\x78", "\xcf\xfa\xed\xfe", "\xca\xfe\xba\xbe"} {
+			assert.False(t, strings.HasPrefix(string(head[:n]), magic), "%s is a program", name)
+		}
+	}
+}
+
 func TestCoreHasNoClockOfItsOwn(t *testing.T) {
 	sources, err := filepath.Glob("core/*/*.go")
 	require.NoError(t, err)
