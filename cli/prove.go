@@ -37,6 +37,7 @@ func (a *app) prove() *cli.Command {
 				Name:  "hazard",
 				Usage: "try what an `OPERATION` does to the locations: prefix-removal, move, uninstall, repair or cloud",
 			},
+			&cli.BoolFlag{Name: "listed", Usage: "with --hazard cloud: record what the launcher's own files list, and change nothing"},
 			&cli.StringSliceFlag{
 				Name: "by", Usage: "run this `COMMAND` for the operation, instead of asking you to do it; can be repeated, for each direction",
 			},
@@ -92,6 +93,9 @@ func aimOf(c *cli.Command) (proof.Aim, error) {
 	}
 	if len(c.StringSlice("by")) > 0 && !aim.Hazard() {
 		return aim, fail(exitUsage, "--by is for --hazard: it does the operation")
+	}
+	if c.Bool("listed") && aim != "cloud" {
+		return aim, fail(exitUsage, "--listed is for --hazard cloud: what the launcher's own files list for it")
 	}
 	return aim, nil
 }
@@ -162,7 +166,7 @@ func (x *proving) goesOn() error {
 		return fail(exitConflict, "%s by another version of Endroit (%s); --take-back ends it", begun, p.By)
 	case p.Machine != machine:
 		return fail(exitConflict, "%s on another machine; --take-back ends it here", begun)
-	case aim != x.aim:
+	case aim != x.aim || p.ByList != x.c.Bool("listed"):
 		return fail(exitConflict, "%s with another aim (%s); go on with that, or --take-back ends it", begun, aim)
 	case x.c.String("variant") != "" && !strings.Contains(strings.ToLower(p.Variant), strings.ToLower(x.c.String("variant"))):
 		return fail(exitConflict, "%s with another variant (%s); go on with that, or --take-back ends it", begun, p.Variant)
@@ -206,13 +210,16 @@ func (x *proving) begin(ctx context.Context, side *copies.Side) error {
 		version = x.s.version
 	}
 	x.p, err = proof.New(hex.EncodeToString(id), proof.About{
-		Aim: x.aim, Title: x.s.title.Name, TitleID: x.s.title.ID, Variant: describeVariant(v), Version: version, Holds: holds, Slot: x.what.Slot,
+		Aim: x.aim, ByList: c.Bool("listed"), Title: x.s.title.Name, TitleID: x.s.title.ID, Variant: describeVariant(v), Version: version, Holds: holds, Slot: x.what.Slot,
 		Combination: combination(v), By: "endroit " + Version, Machine: machine, Before: x.s.runs,
 	}, locations, time.Now())
 	if err != nil {
 		return fail(exitNotFound, "%w", err)
 	}
 	warnings := plan.Warnings
+	if x.p.ByList {
+		return x.beginList(side, locations, empty)
+	}
 	for _, w := range a.surroundings(ctx, side) {
 		if x.aim != "cloud" || w.Word != copies.Cloud { // that has to be on
 			warnings = append(warnings, w)
@@ -422,7 +429,9 @@ func (x *proving) report() error {
 		}
 	} else {
 		x.sayResults()
-		if x.aim.Hazard() {
+		if x.p.ByList {
+			x.a.say("Nothing was changed.")
+		} else if x.aim.Hazard() {
 			x.a.say("All files are what they were before. The copy of them stays: endroit copies %s", quotedTitle(shown(x.p.Title)))
 		} else {
 			x.a.say("All files are as they were before. The copy of them stays: endroit copies %s", quotedTitle(shown(x.p.Title)))

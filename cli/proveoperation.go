@@ -25,6 +25,8 @@ func (x *proving) possible(side *copies.Side) error {
 		return fail(exitUsage, "no launcher on this machine lists %s: it cannot be seen where it is afterwards (endroit machine)", x.s.title.Name)
 	case x.aim == "cloud" && v.Cloud != nil && !*v.Cloud:
 		return fail(exitConflict, "%s keeps no cloud copies of it: switch that on for this title, and let it synchronise first", launcherOf(v))
+	case x.c.Bool("listed") && len(v.CloudFolders) == 0:
+		return fail(exitNotFound, "%s's own files do not say of which files its cloud keeps copies: without --listed it is tried", launcherOf(v))
 	case x.aim.Hazard() && len(x.c.StringSlice("by")) > len(x.ways()):
 		return fail(exitUsage, "--by is given %d times, and %s has %d", len(x.c.StringSlice("by")), x.aim, len(x.ways()))
 	case x.aim == "move" && len(x.c.StringSlice("by")) == 1:

@@ -77,6 +77,8 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 		return e, err
 	}
 	switch step.Do {
+	case proof.ReadList:
+		return x.readList(side)
 	case proof.Check:
 		return e, x.closed(ctx, side)
 	case proof.Copy:

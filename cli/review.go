@@ -240,7 +240,9 @@ func (a *app) printProof(p *wire.ProofShown) {
 		a.say("  %s  %s  %s", a.heading(shown(phrase.Pad(l.Result, width))), a.path(shown(l.At)), a.quiet(phrase.Count(l.Files, "file", "files")))
 		a.say("  %s  %s", strings.Repeat(" ", width), shown(l.Why))
 	}
-	a.say("\n  After each round all files were brought back.")
+	if !p.ByList {
+		a.say("\n  After each round all files were brought back.")
+	}
 	for i, r := range p.Rounds {
 		a.say("\n  %s", a.heading(fmt.Sprintf("round %d", i+1)))
 		for _, s := range r.Steps {

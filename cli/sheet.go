@@ -243,13 +243,8 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	self := &footprint.Self{Home: roots[place.Home], User: filepath.Base(roots[place.Home])}
-	if me, err := user.Current(); err == nil {
-		self.User = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
-	}
-	self.Host, _ = os.Hostname()
 	body := contribution.PrepareSheet(
-		s, contribution.FindingsOf(machine.System(), ofSheet(s, survey.Found)), c.String("note"), self,
+		s, contribution.FindingsOf(machine.System(), ofSheet(s, survey.Found)), c.String("note"), oneself(roots),
 	)
 	if err := body.Check(ctx); err != nil {
 		return fmt.Errorf("%s: %w", name, err)
@@ -269,4 +264,14 @@ func (a *app) sheetSubmit(ctx context.Context, c *cli.Command) error {
 		to.say("\nthe note\n%s", indent("  ", phrase.VisibleLines(body.Note)))
 	}
 	return a.send(ctx, c, raw, "sheet", name)
+}
+
+// oneself is what tells of the person and the machine, and is hidden in what is sent.
+func oneself(roots place.Roots) *footprint.Self {
+	self := &footprint.Self{Home: roots[place.Home], User: filepath.Base(roots[place.Home])}
+	if me, err := user.Current(); err == nil {
+		self.User = me.Username[strings.LastIndexByte(me.Username, '\\')+1:] // Windows puts the machine's name before it
+	}
+	self.Host, _ = os.Hostname()
+	return self
 }

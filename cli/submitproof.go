@@ -15,6 +15,7 @@ import (
 	"endroit/core/footprint"
 	"endroit/core/phrase"
 	"endroit/core/proof"
+	"endroit/machine"
 	"endroit/safefile"
 )
 
@@ -82,8 +83,15 @@ func (a *app) bodyOf(file, note string) (*contribution.Proof, error) {
 	if err != nil {
 		return nil, err
 	}
-	if self == nil && len(runs) > 0 {
+	switch {
+	case self == nil && len(runs) > 0:
 		self = runs[0].Self
+	case self == nil:
+		roots, err := machine.Roots()
+		if err != nil {
+			return nil, err
+		}
+		self = oneself(roots)
 	}
 	body, err := contribution.PrepareProof(p, runs, before, note, self)
 	if err != nil {
@@ -141,7 +149,11 @@ func (a *app) previewProof(b *contribution.Proof, size int) {
 	for _, l := range p.Locations {
 		a.say("  %s  %s (%s)", shown(phrase.Pad(string(l.Result), len(proof.NotEnough))), shown(l.At), phrase.Count(l.Files, "file", "files"))
 	}
-	a.say("\nafter each round all files were brought back")
+	if p.ByList {
+		a.say("\nnothing was changed")
+	} else {
+		a.say("\nafter each round all files were brought back")
+	}
 	for i, r := range p.Rounds {
 		a.say("\nround %d", i+1)
 		for _, s := range p.Steps(r) {
@@ -152,6 +164,9 @@ func (a *app) previewProof(b *contribution.Proof, size int) {
 		}
 		for _, s := range r.Became {
 			a.say("  %s: %s", shown(p.Locations[s.Location].At), s)
+		}
+		for _, s := range r.Listed {
+			a.say("  %s: %s", shown(p.Locations[s.Location].At), p.Listing(s))
 		}
 		if r.Answer != "" {
 			a.say("  %s %s", shown(p.Question(r)), p.Words(r.Answer))

@@ -3,6 +3,7 @@ package locate
 import (
 	"context"
 	"maps"
+	"os"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -110,6 +111,7 @@ func tell(found Variant, e sheet.Installed) Variant {
 	found.Install, found.Version, found.StartedBy = e.Folder, e.Version, strings.Join(e.Starters(), ", ")
 	found.Cloud = e.Cloud
 	sayCloud(&found, e.CloudFolders)
+	found.CloudFolders = e.CloudFolders
 	for i := range found.Locations {
 		l := &found.Locations[i]
 		l.Stands = l.Stands.For(e.Version)
@@ -148,6 +150,38 @@ func sayCloud(v *Variant, folders []string) {
 			l.CloudLists = "part"
 		}
 	}
+}
+
+// CloudHas reports whether the launcher's own files list a file for its cloud.
+func (v *Variant) CloudHas(path string) bool { return within(v.CloudFolders, path) }
+
+// CloudPlaces are the folders and files that the launcher's own files list for its cloud, as
+// places, and those that lie below no anchor.
+func (v *Variant) CloudPlaces() (out []place.Location, without []string) {
+	for _, folder := range v.CloudFolders {
+		found := false
+		for _, l := range v.Locations {
+			find := l.roots.Place
+			if l.fold {
+				find = l.roots.PlaceFold
+			}
+			anchor, names, ok := find(strings.TrimSuffix(folder, "/"))
+			if !ok {
+				continue
+			}
+			info, err := os.Stat(folder)
+			at := place.Of(anchor, names, err != nil || info.IsDir())
+			if !slices.ContainsFunc(out, func(o place.Location) bool { return o.String() == at.String() }) {
+				out = append(out, at)
+			}
+			found = true
+			break
+		}
+		if !found {
+			without = append(without, folder)
+		}
+	}
+	return out, without
 }
 
 // within reports whether a path is one of the folders, or lies in one.

@@ -86,6 +86,8 @@ type Variant struct {
 	// CloudKeeps is how much of it the launcher's cloud keeps, as far as that was seen:
 	// all, part or none.
 	CloudKeeps string `json:"cloud_keeps,omitempty"`
+	// CloudFolders are the folders and files that the launcher's own files list for its cloud.
+	CloudFolders []string `json:"-"`
 	// Absence says that experiments found nothing kept on the machine.
 	Absence *Absence `json:"absence,omitempty"`
 	// Shared is how many more locations are the same as those of a variant before it.

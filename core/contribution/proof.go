@@ -74,6 +74,10 @@ func PrepareProof(
 		for j := range r.Returned {
 			r.Returned[j].Path = ""
 		}
+		r.Lists = slices.Clone(r.Lists)
+		for j, at := range r.Lists {
+			r.Lists[j] = (&footprint.Footprint{Self: self}).HidePlace(at)
+		}
 		if r.Trace == "" {
 			continue
 		}
@@ -105,6 +109,8 @@ func (b *Proof) Statement() string {
 	switch {
 	case p.Aim == proof.Nothing:
 		return fmt.Sprintf("record that %s keeps nothing on the machine, in %s", b.Title, b.Variant)
+	case p.ByList:
+		return fmt.Sprintf("record what the launcher's own files list of %s for its cloud: %s", b.Title, p.Statement())
 	case p.Aim == proof.Aim(standing.CloudOn):
 		return fmt.Sprintf("record what the launcher's cloud keeps of %s: %s", b.Title, p.Statement())
 	case p.Aim.Hazard():
@@ -230,6 +236,10 @@ func (b *Proof) shown() (out []record.Shown) {
 			s.Result = standing.Elsewhere
 		case l.Result == proof.Undecided || l.Result == "":
 			continue
+		case p.ByList && l.Result == proof.Kept:
+			s.Result = standing.Listed
+		case p.ByList:
+			s.Result = standing.NotListed
 		default:
 			s.Result = string(l.Result)
 		}
@@ -286,6 +296,9 @@ func (b *Proof) Apply(ctx context.Context, w World, e standing.Evidence) (*Outco
 func (b *Proof) observer() string {
 	for _, f := range b.Runs {
 		return f.Observer
+	}
+	if b.Proof.ByList {
+		return "the launcher's own files"
 	}
 	return "files compared"
 }

@@ -12,6 +12,7 @@ import (
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
+	"endroit/core/phrase"
 	"endroit/core/proof"
 	"endroit/core/record"
 	"endroit/core/standing"
@@ -109,6 +110,43 @@ func TestHazardsAndTheCloudAreRecorded(t *testing.T) {
 	assert.Equal(t, "not kept", l.Cloud)
 	assert.Equal(t, "none", p.Variants[0].Cloud)
 	require.NoError(t, p.Check())
+}
+
+// What a launcher's own files list is recorded as what they say, until somebody tries it.
+func TestACloudsListIsRecorded(t *testing.T) {
+	m, id := newWorld(t)
+	tried, _ := led(t, "cloud", true)
+	p, err := proof.New(tried.ID, tried.About, tried.Locations, day)
+	require.NoError(t, err)
+	p.ByList, p.At = true, proof.ReadList
+	for i := range p.Locations {
+		p.Locations[i].Result, p.Locations[i].Why = "", ""
+	}
+	require.NoError(t, p.Done(proof.ReadList, proof.Event{
+		Lists: []string{"xdg-data:tidewrack/mira/"}, Listed: []proof.Listing{{Location: 0, Files: 0}}, Now: day,
+	}))
+	self := &footprint.Self{User: "mira", Host: "lamp", Home: "/home/mira"}
+	_, err = PrepareProof(p, nil, nil, "", self)
+	require.NoError(t, err)
+	b, err := PrepareProof(p, nil, nil, "", self)
+	require.NoError(t, err)
+	assert.NotContains(t, b.Proof.Rounds[0].Lists[0], "mira", "what is listed is hidden as all else")
+	assert.Contains(t, p.Rounds[0].Lists[0], "mira")
+
+	p.Rounds[0].Lists[0], p.Rounds[0].Listed[0].Files = "xdg-data:tidewrack/", p.Locations[0].Files
+	p.Locations[0].Result, p.Locations[0].Why = proof.Kept, "the launcher lists all of "+phrase.Count(p.Locations[0].Files, "file", "files")+" for its cloud"
+	b, err = PrepareProof(p, nil, nil, "", self)
+	require.NoError(t, err)
+	assert.Equal(t, "record what the launcher's own files list of Tidewrack for its cloud: 1 kept", b.Statement())
+	o, err := m.accept(t, "mira", 2, b)
+	require.NoError(t, err)
+	assert.Contains(t, o.Changes(day)[0].String(), "is kept by the launcher's cloud")
+	published, _ := m.titles[id].Published(day)
+	assert.Equal(t, "all", published.Variants[0].Cloud)
+	_, err = m.accept(t, "tobin", 3, body(t, "cloud", true))
+	require.NoError(t, err)
+	published, _ = m.titles[id].Published(day)
+	assert.Equal(t, "none", published.Variants[0].Cloud, "it was tried")
 }
 
 func TestAnAbsenceIsRecorded(t *testing.T) {

@@ -1,6 +1,10 @@
 package proof
 
-import "endroit/core/phrase"
+import (
+	"fmt"
+
+	"endroit/core/phrase"
+)
 
 // The directions of an operation that has two: one can destroy what the other leaves.
 const (
@@ -26,7 +30,7 @@ func (p *Proof) nextOperation() (away []int, more bool) {
 }
 
 func (p *Proof) operationsLeft() int {
-	if p.Ended != "" || p.At == Finish {
+	if p.Ended != "" || p.At == Finish || p.ByList {
 		return 0
 	}
 	done := 0
@@ -49,10 +53,27 @@ func (p *Proof) concludeOperation() {
 					p.concludeOne(l, r, b)
 				}
 			}
+			for _, x := range r.Listed {
+				if x.Location == i {
+					concludeListed(l, x)
+				}
+			}
 		}
 		if p.Ended != "" && l.Result != Destroyed {
 			l.Result, l.Why = Undecided, "it was ended early: "+p.Ended
 		}
+	}
+}
+
+// concludeListed says what the launcher's list means for a location.
+func concludeListed(l *Location, x Listing) {
+	switch all := phrase.Count(l.Files, "file", "files"); x.Files {
+	case l.Files:
+		l.Result, l.Why = Kept, "the launcher lists all of "+all+" for its cloud"
+	case 0:
+		l.Result, l.Why = NotKept, "the launcher lists others for its cloud, and none of "+all
+	default:
+		l.Result, l.Why = NotKept, fmt.Sprintf("the launcher lists %d of %s for its cloud, and not the others", x.Files, all)
 	}
 }
 

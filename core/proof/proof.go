@@ -43,6 +43,7 @@ const (
 	Operate  Do = "operate"    // do what the aim says, or have it done
 	Look     Do = "look"       // what became of each location's files
 	Bring    Do = "bring back" // make all files those of the copy
+	ReadList Do = "read list"  // what the launcher's own files list for its cloud
 	Finish   Do = "finish"     // nothing: it is over
 )
 
@@ -85,8 +86,8 @@ const (
 	Undecided Result = "undecided"
 	Survived  Result = "survived"  // an operation left it as it was
 	Destroyed Result = "destroyed" // an operation removed or changed it
-	Kept      Result = "kept"      // the launcher's cloud brought it back
-	NotKept   Result = "not kept"  // it did not
+	Kept      Result = "kept"      // the launcher's cloud brought it back, or lists it
+	NotKept   Result = "not kept"  // it did not, or does not
 )
 
 // Location is one that is tried.
@@ -122,6 +123,9 @@ type About struct {
 	By          string             `json:"by"` // the version of the program
 	Machine     string             `json:"machine,omitempty"`
 	Observer    string             `json:"observer,omitempty"`
+	// ByList says that the launcher's own files are read for what its cloud keeps, and nothing
+	// is tried.
+	ByList bool `json:"by_list,omitzero"`
 	// Before are the traces of the runs by which it is known what the game writes: of
 	// Nothing. They stay on the machine.
 	Before []Run `json:"before,omitempty"`
@@ -164,6 +168,12 @@ type Became struct {
 	Gone     int `json:"gone,omitzero"`
 }
 
+// Listing is how many of a location's files the launcher's own files list for its cloud.
+type Listing struct {
+	Location int `json:"location"`
+	Files    int `json:"files"`
+}
+
 // Round is one start of the game, with some locations away.
 type Round struct {
 	Away      []int      `json:"away"` // indexes of locations; none in the last, the control
@@ -176,6 +186,10 @@ type Round struct {
 	// files of each location then.
 	Direction string   `json:"direction,omitempty"`
 	Became    []Became `json:"became,omitempty"`
+	// Lists are the folders and files that the launcher's own files name for its cloud, as
+	// places, and Listed what that means for each location.
+	Lists  []string  `json:"lists,omitempty"`
+	Listed []Listing `json:"listed,omitempty"`
 	// Contradiction says where the answer and the observation do not fit.
 	Contradiction string    `json:"contradiction,omitempty"`
 	Began         time.Time `json:"began"`
@@ -217,7 +231,9 @@ type Event struct {
 	Trace     string     // of Start
 	Sees      []Sees
 	Became    []Became // of Look
-	Answer    Answer   // of Ask; of Start it is Failed if the game could not be started
+	Lists     []string // of ReadList
+	Listed    []Listing
+	Answer    Answer // of Ask; of Start it is Failed if the game could not be started
 	Now       time.Time
 }
 
@@ -227,6 +243,12 @@ func New(id string, about About, locations []Location, now time.Time) (*Proof, e
 		return nil, errors.New("there is no location to prove")
 	}
 	p := &Proof{Format: Format, ID: id, About: about, Began: now.UTC(), Locations: slices.Clone(locations), Rounds: []Round{}, At: Check}
+	if p.ByList {
+		if p.Aim != "cloud" {
+			return nil, errors.New("a launcher's own files are read for what its cloud keeps alone")
+		}
+		p.At = ReadList
+	}
 	return p, nil
 }
 
@@ -301,6 +323,10 @@ func (p *Proof) Done(do Do, e Event) error {
 		p.At = Bring
 	case Bring:
 		p.after(e.Now)
+	case ReadList:
+		p.Rounds = append(p.Rounds, Round{Away: []int{}, Lists: e.Lists, Listed: e.Listed, Began: e.Now.UTC()})
+		p.At = Finish
+		p.conclude()
 	}
 	return nil
 }

@@ -85,12 +85,17 @@ func (p *Proof) Verify() error {
 	for again.At != Finish {
 		e := Event{Copy: "said", Now: p.Began}
 		n := len(again.Rounds) - 1
+		if p.ByList {
+			n = 0 // it has no steps before
+		}
 		if n >= len(p.Rounds) {
 			return fmt.Errorf("rounds: after %d rounds the experiment is not over", len(p.Rounds))
 		}
 		if n >= 0 {
 			r := p.Rounds[n]
-			if !slices.Equal(r.Away, again.Rounds[n].Away) || r.Direction != again.Rounds[n].Direction {
+			if p.ByList {
+				e.Lists, e.Listed, e.Now = r.Lists, r.Listed, r.Began
+			} else if !slices.Equal(r.Away, again.Rounds[n].Away) || r.Direction != again.Rounds[n].Direction {
 				return fmt.Errorf("rounds[%d].away: it is not what is tried next after what was seen before", n)
 			}
 			e.Operation, e.Returned, e.Trace = r.Operation, r.Returned, r.Trace
@@ -170,6 +175,9 @@ func (p *Proof) checkValues() error {
 		for _, f := range r.Returned {
 			texts = append(texts, f.Path, f.By)
 		}
+		if err := p.checkListed(r); err != nil {
+			return fmt.Errorf("rounds[%d].%w", i, err)
+		}
 	}
 	for _, text := range texts {
 		if reason := words.Text(text, maxText); reason != "" {
@@ -178,6 +186,49 @@ func (p *Proof) checkValues() error {
 	}
 	return nil
 }
+
+// checkListed checks what a launcher's list is said to have: a location that lies in what is
+// listed is listed whole, and one that has nothing in common with it not at all.
+func (p *Proof) checkListed(r Round) error {
+	if !p.ByList {
+		if len(r.Lists)+len(r.Listed) > 0 {
+			return errors.New("lists: nothing is tried where the launcher's list is read")
+		}
+		return nil
+	}
+	switch {
+	case len(r.Lists) == 0 || len(r.Lists) > maxLists:
+		return fmt.Errorf("lists: there are %d; between 1 and %d are possible", len(r.Lists), maxLists)
+	case len(r.Listed) != len(p.Locations):
+		return fmt.Errorf("listed: there are %d, and %d locations", len(r.Listed), len(p.Locations))
+	case len(r.Away)+len(r.Returned)+len(r.Sees)+len(r.Became) > 0 || r.Trace != "" || r.Answer != "":
+		return errors.New("away: nothing is tried where the launcher's list is read")
+	}
+	lists := make([]place.Location, len(r.Lists))
+	for i, text := range r.Lists {
+		at, err := place.ParseAny(text)
+		if err != nil {
+			return fmt.Errorf("lists[%d]: %w", i, err)
+		}
+		lists[i] = at
+	}
+	for i, x := range r.Listed {
+		if x.Location != i {
+			return fmt.Errorf("listed[%d].location: it has to be %d", i, i)
+		}
+		l := p.Locations[i]
+		at, _ := place.Parse(l.At) // it was checked
+		in := slices.ContainsFunc(lists, func(list place.Location) bool { return place.LiesIn(at, list) })
+		may := slices.ContainsFunc(lists, func(list place.Location) bool { return place.Overlap(at, list) })
+		if x.Files < 0 || x.Files > l.Files || in && x.Files < l.Files || !may && x.Files > 0 {
+			return fmt.Errorf("listed[%d].files: %d of %d does not follow from what is listed", i, x.Files, l.Files)
+		}
+	}
+	return nil
+}
+
+// maxLists bounds what a launcher's list has of one title.
+const maxLists = 64
 
 // Operations are the aims that are operations.
 var Operations = []Aim{"prefix-removal", "move", "uninstall", "repair", "cloud"}

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/trace"
 )
@@ -124,5 +125,63 @@ func TestKeysAreNotSeenToBeRead(t *testing.T) {
 		assert.Equal(t, want, p.Locations[0].Result, at)
 		assert.Equal(t, want == Needed, strings.Contains(p.Saw(p.Rounds[0].Sees[0]), "is not seen"))
 		require.NoError(t, p.Verify())
+	}
+}
+
+// listed is what a launcher's own files say of two locations.
+func listed(t testing.TB, lists []string, files ...int) *Proof {
+	p, err := New("0123456789abcdef", About{Aim: "cloud", ByList: true, Title: "Tidewrack", Holds: draft.Save, By: "test"}, []Location{
+		{At: "xdg-data:tidewrack/slots/", Holds: draft.Save, Files: 3}, {At: "xdg-config:tidewrack/options.ini", Holds: draft.Config, Files: 1},
+	}, now)
+	require.NoError(t, err)
+	step := p.Next()
+	assert.Equal(t, ReadList, step.Do)
+	assert.Zero(t, step.Left, "nothing is started")
+	e := Event{Lists: lists, Now: now}
+	for i, n := range files {
+		e.Listed = append(e.Listed, Listing{i, n})
+	}
+	require.NoError(t, p.Done(ReadList, e))
+	assert.Equal(t, Finish, p.At)
+	return p
+}
+
+func TestWhatALauncherLists(t *testing.T) {
+	p := listed(t, []string{"xdg-data:tidewrack/"}, 3, 0)
+	require.NoError(t, p.Verify())
+	assert.Equal(t, Kept, p.Locations[0].Result)
+	assert.Equal(t, NotKept, p.Locations[1].Result)
+	assert.Equal(t, "the launcher lists others for its cloud, and none of 1 file", p.Locations[1].Why)
+	assert.Equal(t, "for its cloud they list: xdg-data:tidewrack/", p.Steps(p.Rounds[0])[1])
+	assert.Equal(t, "3 of 3 files listed", p.Listing(p.Rounds[0].Listed[0]))
+	p = listed(t, []string{"xdg-data:tidewrack/slots/first.sav"}, 1, 0)
+	require.NoError(t, p.Verify())
+	assert.Equal(t, "the launcher lists 1 of 3 files for its cloud, and not the others", p.Locations[0].Why)
+
+	_, err := New("0123456789abcdef", About{Aim: Locations, ByList: true}, p.Locations, now)
+	assert.ErrorContains(t, err, "cloud keeps alone")
+	for name, c := range map[string]struct {
+		p    *Proof
+		want string
+	}{
+		"a location in what is listed, in part": {listed(t, []string{"xdg-data:tidewrack/"}, 2, 0), "listed[0].files: 2 of 3"},
+		"one that is nowhere in it":             {listed(t, []string{"xdg-data:tidewrack/"}, 3, 1), "listed[1].files: 1 of 1"},
+		"more than there are":                   {listed(t, []string{"xdg-data:tidewrack/"}, 4, 0), "listed[0].files: 4 of 3"},
+		"no list":                               {listed(t, nil, 0, 0), "lists: there are 0"},
+		"a location left out":                   {listed(t, []string{"xdg-data:tidewrack/"}, 3), "listed: there are 1, and 2 locations"},
+		"no place":                              {listed(t, []string{"/home/mira/x"}, 0, 0), "lists[0]"},
+	} {
+		assert.ErrorContains(t, c.p.Verify(), c.want, name)
+	}
+	for name, change := range map[string]func(*Proof){
+		"a start":          func(p *Proof) { p.Rounds[0].Answer = Progress },
+		"something away":   func(p *Proof) { p.Rounds[0].Away = []int{0} },
+		"a second reading": func(p *Proof) { p.Rounds = append(p.Rounds, p.Rounds[0]) },
+		"a better result":  func(p *Proof) { p.Locations[1].Result = Kept },
+		"an experiment":    func(p *Proof) { p.ByList = false },
+	} {
+		p := listed(t, []string{"xdg-data:tidewrack/"}, 3, 0)
+		change(p)
+		assert.Error(t, p.Verify(), name)
 	}
 }

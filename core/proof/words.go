@@ -49,6 +49,12 @@ func (p *Proof) Question(r Round) string {
 
 // Steps are what was done in a round, in sentences.
 func (p *Proof) Steps(r Round) (out []string) {
+	if p.ByList {
+		return []string{
+			"the launcher's own files were read, and nothing was changed",
+			"for its cloud they list: " + strings.Join(r.Lists, ", "),
+		}
+	}
 	switch {
 	case len(r.Away) == len(p.Locations):
 		out = append(out, "all locations were taken away")
@@ -116,6 +122,11 @@ func (s Sees) String() string {
 		return "nothing was done with its files"
 	}
 	return strings.Join(parts, ", ")
+}
+
+// Listing says what the launcher's list has of a location.
+func (p *Proof) Listing(x Listing) string {
+	return fmt.Sprintf("%d of %s listed", x.Files, phrase.Count(p.Locations[x.Location].Files, "file", "files"))
 }
 
 // String says what became of the files of a location.

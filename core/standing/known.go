@@ -152,14 +152,19 @@ func Hazards(evidence []Evidence) (out []Tried) {
 	return out
 }
 
-// CloudSaid is the last that was seen of a launcher's cloud: Kept, NotKept, or empty.
-func CloudSaid(evidence []Evidence) string {
+// CloudSaid is the last that was seen of a launcher's cloud: Kept, NotKept, or empty. What
+// its own files list counts where nobody has tried it.
+func CloudSaid(evidence []Evidence) (said string) {
 	for _, e := range slices.Backward(evidence) {
-		if e.Kind == Cloud {
+		switch {
+		case e.Kind != Cloud:
+		case e.Result == Kept || e.Result == NotKept:
 			return e.Result
+		case said == "":
+			said = map[string]string{Listed: Kept, NotListed: NotKept}[e.Result]
 		}
 	}
-	return ""
+	return said
 }
 
 // Coverage is how much of what a variant keeps the launcher's cloud keeps, by what it says
@@ -204,10 +209,12 @@ func (e Evidence) Says() string {
 		}
 		return e.Operation.Words() + " leaves it"
 	case Cloud:
-		if e.Result == Kept {
-			return "the launcher's cloud brought it back"
-		}
-		return "the launcher's cloud did not bring it back"
+		return map[string]string{
+			Kept:      "the launcher's cloud brought it back",
+			NotKept:   "the launcher's cloud did not bring it back",
+			Listed:    "the launcher's own files list it for the cloud",
+			NotListed: "the launcher's own files do not list it for the cloud",
+		}[e.Result]
 	case Absence:
 		return "the progress was there with everything away that the game had written"
 	case Dispute:

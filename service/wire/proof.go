@@ -11,6 +11,7 @@ import (
 type ProofShown struct {
 	Aim       string          `json:"aim"`
 	Says      string          `json:"says"`    // what was shown, in a line
+	ByList    bool            `json:"by_list"` // nothing was tried: the launcher's own files were read
 	Version   string          `json:"version"` // of the edition; empty if it is not known
 	By        string          `json:"by"`      // the program
 	Began     time.Time       `json:"began"`
@@ -49,7 +50,7 @@ type ProofSees struct {
 func ProofOf(b *contribution.Proof) *ProofShown {
 	p := b.Proof
 	out := &ProofShown{
-		Aim: string(p.Aim), Says: p.Statement(), Version: p.Version, By: p.By, Began: p.Began.UTC(),
+		Aim: string(p.Aim), Says: p.Statement(), ByList: p.ByList, Version: p.Version, By: p.By, Began: p.Began.UTC(),
 		Locations: []ProofLocation{}, Rounds: []ProofRound{},
 	}
 	if out.Aim == "" {
@@ -72,6 +73,9 @@ func ProofOf(b *contribution.Proof) *ProofShown {
 		}
 		for _, s := range r.Became {
 			x.Became = append(x.Became, ProofSees{at(s.Location), s.String()})
+		}
+		for _, s := range r.Listed {
+			x.Became = append(x.Became, ProofSees{at(s.Location), p.Listing(s)})
 		}
 		out.Rounds = append(out.Rounds, x)
 	}

@@ -10,6 +10,11 @@ const props = defineProps<{ proof: Schemas['ProofShown'] }>()
 
 const rounds = computed(() => props.proof.rounds)
 
+const comparison = computed(() => {
+  if (props.proof.by_list) return 'What is listed'
+  return asked.value ? 'The starts compared' : 'What was found afterwards'
+})
+
 /** The starts that are compared: with all away, and with all in place. */
 const compared = computed(() =>
   rounds.value.length > 1 ? [rounds.value[0]!, rounds.value.at(-1)!] : rounds.value,
@@ -22,6 +27,7 @@ function seen(round: Schemas['ProofRound'], at: string): string {
 }
 
 function heading(round: Schemas['ProofRound']): string {
+  if (props.proof.by_list) return "In the launcher's list"
   if (!asked.value) return 'Afterwards'
   if (!round.away.length) return 'With all in place'
   return round.away.length === props.proof.locations.length ? 'With all away' : 'With some away'
@@ -51,7 +57,7 @@ function heading(round: Schemas['ProofRound']): string {
   </section>
 
   <section aria-labelledby="compared">
-    <h2 id="compared" class="mt-5 mb-2">{{ asked ? 'The starts compared' : 'What was found afterwards' }}</h2>
+    <h2 id="compared" class="mt-5 mb-2">{{ comparison }}</h2>
     <v-card class="compared">
       <table>
         <thead>
@@ -80,7 +86,7 @@ function heading(round: Schemas['ProofRound']): string {
 
   <section aria-labelledby="steps">
     <h2 id="steps" class="mt-5 mb-2">All steps</h2>
-    <p class="quiet mb-2">After each of them all files were brought back.</p>
+    <p v-if="!proof.by_list" class="quiet mb-2">After each of them all files were brought back.</p>
     <v-card class="pa-4">
       <ol class="rounds">
         <li v-for="(r, i) in rounds" :key="i">
