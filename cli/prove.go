@@ -43,7 +43,7 @@ func (a *app) prove() *cli.Command {
 			},
 			&cli.StringSliceFlag{
 				Name:  "answer",
-				Usage: "what state the game is in at each start, in order: `STATE` is new, progress, failed or unsure; can be repeated",
+				Usage: "what state the game is in at each start, in order: `STATE` is new, progress, part, failed or unsure; can be repeated",
 			},
 			&cli.StringFlag{Name: "ask", Usage: "run this `COMMAND` after each start: it prints what state the game was in"},
 			&cli.DurationFlag{Name: "settle", Value: 3 * time.Second, Usage: "how long to watch whether something brings files back"},

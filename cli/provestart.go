@@ -105,7 +105,7 @@ func (x *proving) answer(ctx context.Context) (proof.Answer, error) {
 		return proof.Answer(strings.ToLower(strings.TrimSpace(string(out)))), nil
 	}
 	for {
-		said, err := x.a.askLine(x.p.Question(proof.Round{}) + " [new/progress/failed/unsure]")
+		said, err := x.a.askLine(x.p.Question(proof.Round{}) + " [new/progress/part/failed/unsure]")
 		if err != nil {
 			return "", err
 		}

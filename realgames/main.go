@@ -40,6 +40,8 @@ type game struct {
 	// home or from the root (a last part ** is everything below), in which $PLAYER is the name that the person plays under.
 	Needs map[string][]string `yaml:"needs"` // by what they hold: save, config, or either
 	May   []string            `yaml:"may"`
+	// Spare are those of Needs that other files make up for.
+	Spare []string `yaml:"spare"`
 }
 
 // person is somebody who plays.

@@ -138,14 +138,17 @@ x_run() {
 # PHASE=look: what the game shows when it has started is kept as look.txt or look.png in its
 # home, and it is ended. A drive can define look_keys, which lead to where its progress shows,
 # and look_settings, which lead to where its settings show (LOOK_AT=settings), and LOOK_CROP,
-# the part of the screen that counts, as WxH+X+Y: what moves elsewhere says nothing.
+# the part of the screen that counts, as WxH+X+Y, or LOOK_LINES, the lines that count, as a
+# pattern: what moves elsewhere, or is drawn by lot, says nothing. look_refused says whether the
+# game refuses its files.
 looked() {
-  rm -f "$H/look.txt" "$H/look.png"
+  rm -f "$H/look.txt" "$H/look.png" "$H/look.refused"
   sleep "${LOOK_WAIT:-3}"
   local keys=look_keys
   [ "${LOOK_AT:-}" != settings ] || keys=look_settings
   [ "$(type -t $keys)" != function ] || $keys
-  if [ -n "$TTY_UP" ]; then pane -e | grep -v "^Pane is dead" > "$H/look.txt"; tty_end; else xshot "$H/look.png" "${LOOK_CROP:-}"; x_end; fi
+  [ "$(type -t look_refused)" != function ] || ! look_refused || : > "$H/look.refused"
+  if [ -n "$TTY_UP" ]; then pane -e | grep -v "^Pane is dead" | grep -E "${LOOK_LINES:-}" > "$H/look.txt"; tty_end; else xshot "$H/look.png" "${LOOK_CROP:-}"; x_end; fi
   exit 0
 }
 x_alive() { [ ! -e "$SCRATCH/rc" ] && kill -0 "$GPID" 2>/dev/null; }

@@ -9,9 +9,11 @@ import (
 	"fmt"
 	"image"
 	_ "image/png" // what the games are seen by
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -73,7 +75,7 @@ func prove(ctx context.Context, here, work, draft, holds string, g game, p perso
 		}
 	}
 	played, not := known[0]+","+known[1], known[2]+","+known[3]
-	if state(known[0], not, known[1]) != string(proof.Progress) || state(known[1], not, known[0]) != string(proof.Progress) {
+	if m, err := told(known[:2], known[2:]); err != nil || m.weight() < least {
 		fmt.Printf("  experiment: not led: one cannot see at its start whether anybody has %s\n",
 			map[string]string{"progress": "played", "settings": "set anything"}[holds])
 		return o, nil
@@ -151,26 +153,40 @@ func findings(ctx context.Context, work, draft string, p person) ([]finding, err
 }
 
 // judged holds what an experiment found against the truth: a location that is needed has to
-// hold a file of progress, or of settings, and these are not kept elsewhere.
+// hold a file of progress, or of settings, and one that is not holds none for which no other
+// makes up.
 func judged(g game, p person, holds string, led *proof.Proof, found []finding) (o outcome, err error) {
 	needed, _, err := truth(g, p)
 	if err != nil {
 		return o, err
 	}
+	spare := map[string]bool{}
+	for _, glob := range g.Spare {
+		list, err := below(p, glob)
+		if err != nil {
+			return o, err
+		}
+		for _, path := range list {
+			spare[path] = true
+		}
+	}
 	what := map[string]string{"progress": "save", "settings": "config"}[holds]
 	elsewhere := len(led.Rounds) > 0 && led.Rounds[0].Answer == proof.Progress // with all of it away
 	for _, l := range led.Locations {
-		verdict, holdsOne := "rightly", false
+		verdict, holdsOne, holdsOnly := "rightly", false, false
 		for _, x := range found {
 			for _, f := range x.Files {
-				holdsOne = holdsOne || x.At == l.At && (needed[f.Path] == what || needed[f.Path] == "either")
+				if x.At == l.At {
+					holdsOne = holdsOne || needed[f.Path] == what || needed[f.Path] == "either"
+					holdsOnly = holdsOnly || needed[f.Path] == what && !spare[f.Path]
+				}
 			}
 		}
 		switch {
 		case l.Result == proof.Undecided:
 			o.unknown++
 			verdict = "not decided"
-		case l.Result == proof.NotNeeded && elsewhere && holdsOne, l.Result != proof.NotNeeded && !holdsOne:
+		case l.Result == proof.NotNeeded && (elsewhere && holdsOne || holdsOnly), l.Result != proof.NotNeeded && !holdsOne:
 			o.wrong++
 			verdict = "WRONGLY"
 		default:
@@ -191,60 +207,118 @@ func seenIn(home string) (string, error) {
 	return "", errors.New("its start left no picture")
 }
 
-// least is how far two screens have to be apart to say anything: of a picture of 1024 by 768
-// points some 80, less than a short word has.
+// least is how much of a screen has to tell the two apart: of a picture of 1024 by 768 points
+// some 80, less than a short word has.
 const least = 1e-4
 
-// state says what the game showed, by pictures of one who has played and of one who has not,
-// each a list; is is a picture, or the home in which it is.
+// marks are what tells a screen of one who has played from one of somebody who has not: as is
+// how much of it is as with the one, and as with the other, of one screen.
+type marks interface {
+	weight() float64
+	as(screen string) (played, not float64)
+}
+
+// told finds the marks, by two screens of each.
+func told(played, not []string) (marks, error) {
+	if filepath.Ext(played[0]) == ".txt" {
+		return toldByWords(played, not)
+	}
+	return toldByPoints(played, not)
+}
+
+// The shares of the marks by which a state is told.
+const (
+	nearlyAll = 0.9
+	some      = 0.1
+)
+
+// state says what the game showed, by screens of one who has played and of one who has not,
+// each a list; is is a screen, or the home in which it is.
 func state(played, not, is string) string {
+	if _, err := os.Stat(filepath.Join(is, "look.refused")); err == nil {
+		return string(proof.Failed)
+	}
 	if info, err := os.Stat(is); err == nil && info.IsDir() {
 		if is, err = seenIn(is); err != nil {
 			return string(proof.Failed)
 		}
 	}
-	nearest := func(list string) (best float64) {
-		best = 1
-		for _, other := range strings.Split(list, ",") {
-			best = min(best, apart(other, is))
-		}
-		return best
+	m, err := told(strings.Split(played, ","), strings.Split(not, ","))
+	if err != nil || m.weight() < least {
+		return string(proof.Unsure)
 	}
-	a, b := nearest(played), nearest(not)
-	switch { // clearly nearer to the one than to the other
-	case a < 0.7*b && b-a > least:
+	switch a, b := m.as(is); {
+	case a >= nearlyAll:
 		return string(proof.Progress)
-	case b < 0.7*a && a-b > least:
+	case b >= nearlyAll:
 		return string(proof.NewGame)
+	case a >= some && b >= some && a+b >= nearlyAll:
+		return string(proof.Part)
 	}
 	return string(proof.Unsure)
 }
 
-// apart is how different two pictures, or screens of text, are: from 0 to 1.
-func apart(a, b string) float64 {
-	if filepath.Ext(a) == ".txt" {
-		return textsApart(a, b)
+// points are the points of a picture that are the same in both of one kind, the same in both
+// of the other, and not the same in the two.
+type points struct {
+	played, not image.Image
+	at          []image.Point
+}
+
+func (p points) weight() float64 {
+	size := p.played.Bounds().Size()
+	return float64(len(p.at)) / float64(max(size.X*size.Y, 1))
+}
+
+func (p points) as(screen string) (played, not float64) {
+	is, err := picture(screen)
+	if err != nil || is.Bounds() != p.played.Bounds() {
+		return 0, 0
 	}
-	x, err := picture(a)
-	if err != nil {
-		return 1
+	for _, at := range p.at {
+		switch {
+		case alike(is, p.played, at):
+			played++
+		case alike(is, p.not, at):
+			not++
+		}
 	}
-	y, err := picture(b)
-	if err != nil || x.Bounds() != y.Bounds() {
-		return 1
+	all := float64(max(len(p.at), 1))
+	return played / all, not / all
+}
+
+func toldByPoints(played, not []string) (marks, error) {
+	var all []image.Image
+	for _, name := range append(slices.Clone(played), not...) {
+		x, err := picture(name)
+		if err != nil {
+			return nil, err
+		}
+		if len(all) > 0 && x.Bounds() != all[0].Bounds() {
+			return nil, fmt.Errorf("%s: it has another size", name)
+		}
+		all = append(all, x)
 	}
-	differ, all := 0, 0
-	for py := x.Bounds().Min.Y; py < x.Bounds().Max.Y; py++ {
-		for px := x.Bounds().Min.X; px < x.Bounds().Max.X; px++ {
-			all++
-			r1, g1, b1, _ := x.At(px, py).RGBA()
-			r2, g2, b2, _ := y.At(px, py).RGBA()
-			if far(r1, r2) || far(g1, g2) || far(b1, b2) {
-				differ++
+	p := points{played: all[0], not: all[len(played)]}
+	same := func(of []image.Image, at image.Point) bool {
+		return !slices.ContainsFunc(of[1:], func(x image.Image) bool { return !alike(x, of[0], at) })
+	}
+	for y := all[0].Bounds().Min.Y; y < all[0].Bounds().Max.Y; y++ {
+		for x := all[0].Bounds().Min.X; x < all[0].Bounds().Max.X; x++ {
+			at := image.Pt(x, y)
+			if !alike(p.played, p.not, at) && same(all[:len(played)], at) && same(all[len(played):], at) {
+				p.at = append(p.at, at)
 			}
 		}
 	}
-	return float64(differ) / float64(max(all, 1))
+	return p, nil
+}
+
+// alike reports whether two pictures are the same at a point, but for slight differences.
+func alike(a, b image.Image, at image.Point) bool {
+	r1, g1, b1, _ := a.At(at.X, at.Y).RGBA()
+	r2, g2, b2, _ := b.At(at.X, at.Y).RGBA()
+	return !far(r1, r2) && !far(g1, g2) && !far(b1, b2)
 }
 
 func far(a, b uint32) bool { return max(a, b)-min(a, b) > 0x1800 }
@@ -259,27 +333,88 @@ func picture(name string) (image.Image, error) {
 	return img, err
 }
 
-func textsApart(a, b string) float64 {
-	x, err := os.ReadFile(a)
-	if err != nil {
-		return 1
+// vocabulary are the words that a screen of the one kind has more often than any of the other:
+// how lines are broken says nothing.
+type vocabulary struct {
+	played, not map[string][2]int // how often it is there at most without, and at least with
+	words       int               // of a screen
+}
+
+func (v vocabulary) weight() float64 {
+	n := 0
+	for _, of := range []map[string][2]int{v.played, v.not} {
+		for _, r := range of {
+			n += r[1] - r[0]
+		}
 	}
-	y, err := os.ReadFile(b)
+	return float64(n) / float64(max(v.words, 1))
+}
+
+func (v vocabulary) as(screen string) (played, not float64) {
+	is, err := wordsOf(screen)
 	if err != nil {
-		return 1
+		return 0, 0
 	}
-	count := map[string]int{} // of words: how lines are broken says nothing
-	for _, w := range strings.Fields(string(x)) {
+	there := func(of map[string][2]int) (with, without float64) {
+		for w, r := range of {
+			n := min(max(is[w]-r[0], 0), r[1]-r[0])
+			with, without = with+float64(n), without+float64(r[1]-r[0]-n)
+		}
+		return with, without
+	}
+	a, b := there(v.played)
+	c, d := there(v.not)
+	all := max(a+b+c+d, 1)
+	return (a + d) / all, (b + c) / all
+}
+
+func toldByWords(played, not []string) (marks, error) {
+	most, least := map[bool]map[string]int{}, map[bool]map[string]int{}
+	v := vocabulary{played: map[string][2]int{}, not: map[string][2]int{}}
+	for _, has := range []bool{true, false} {
+		names := not
+		if has {
+			names = played
+		}
+		for i, name := range names {
+			count, err := wordsOf(name)
+			if err != nil {
+				return nil, err
+			}
+			n := 0
+			for _, c := range count {
+				n += c
+			}
+			v.words = max(v.words, n)
+			if i == 0 {
+				most[has], least[has] = maps.Clone(count), maps.Clone(count)
+			}
+			for w, c := range count {
+				most[has][w] = max(most[has][w], c)
+			}
+			for w, c := range least[has] {
+				least[has][w] = min(c, count[w])
+			}
+		}
+	}
+	for has, into := range map[bool]map[string][2]int{true: v.played, false: v.not} {
+		for w, c := range least[has] {
+			if other := most[!has][w]; c > other {
+				into[w] = [2]int{other, c}
+			}
+		}
+	}
+	return v, nil
+}
+
+func wordsOf(name string) (map[string]int, error) {
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	count := map[string]int{}
+	for _, w := range strings.Fields(string(text)) {
 		count[w]++
 	}
-	both, all := 0, len(strings.Fields(string(x)))
-	for _, w := range strings.Fields(string(y)) {
-		if count[w] > 0 {
-			count[w]--
-			both++
-			continue
-		}
-		all++
-	}
-	return 1 - float64(both)/float64(max(all, 1))
+	return count, nil
 }

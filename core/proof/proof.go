@@ -67,12 +67,19 @@ type Answer string
 const (
 	NewGame  Answer = "new"      // a new game, or default settings
 	Progress Answer = "progress" // the progress, or the settings, that there were
+	Part     Answer = "part"     // some of the progress, and some of it missing
 	Failed   Answer = "failed"   // the game did not start, or refused its files
 	Unsure   Answer = "unsure"
 )
 
 // Answers lists them.
-var Answers = []Answer{NewGame, Progress, Failed, Unsure}
+var Answers = []Answer{NewGame, Progress, Part, Failed, Unsure}
+
+// shows reports whether a game showed something.
+func (a Answer) shows() bool { return a == NewGame || a == Progress || a == Part }
+
+// lacks reports whether a game showed less than all of the progress.
+func (a Answer) lacks() bool { return a == NewGame || a == Part || a == Failed }
 
 // Result is what the experiment says of a location.
 type Result string
@@ -316,7 +323,7 @@ func (p *Proof) Done(do Do, e Event) error {
 		}
 	case Ask:
 		if !slices.Contains(Answers, e.Answer) {
-			return fmt.Errorf("%q is no answer; there are new, progress, failed and unsure", e.Answer)
+			return fmt.Errorf("%q is no answer; there are new, progress, part, failed and unsure", e.Answer)
 		}
 		p.round().Answer = e.Answer
 		p.round().Contradiction = p.contradiction(p.round())
@@ -444,9 +451,9 @@ func (p *Proof) contradiction(r *Round) string {
 			"%s brought back before the game was started, so that this round shows nothing of them",
 			phrase.Count(len(r.Returned), "file was", "files were"),
 		)
-	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && !p.unseen() && (r.Answer == Progress || r.Answer == NewGame):
+	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && !p.unseen() && r.Answer.shows():
 		return "all files were there, and the game used none of them: was it this game, and did it get so far?"
-	case (r.Answer == NewGame || r.Answer == Progress) && read > 0:
+	case r.Answer.shows() && read > 0:
 		says := fmt.Sprintf("%s of what was taken away was there all the same, and was used", phrase.Count(read, "file", "files"))
 		if slices.ContainsFunc(r.Away, func(i int) bool { return p.Locations[i].Stays > 0 }) {
 			says += "; files of accounts that are not in use had stayed: does the game go by another account than the launcher says?"
@@ -470,6 +477,11 @@ func inRegistry(location string) bool {
 // created reports whether a start created files of a location.
 func created(r Round, location int) bool {
 	return slices.ContainsFunc(r.Sees, func(s Sees) bool { return s.Location == location && s.Created > 0 })
+}
+
+// usedOthers reports whether a start used files of other locations.
+func usedOthers(r Round, location int) bool {
+	return slices.ContainsFunc(r.Sees, func(s Sees) bool { return s.Location != location && s.used() > 0 })
 }
 
 // used is how many files were there and used.
@@ -503,7 +515,7 @@ func (p *Proof) conclude() {
 		p.concludeSearch()
 		return
 	}
-	control := p.round()
+	control, what, fresh := p.round(), p.old(), p.fresh()
 	switch {
 	case p.Ended != "":
 		whole("it was ended early: " + p.Ended)
@@ -512,16 +524,18 @@ func (p *Proof) conclude() {
 		whole("it was not ended")
 		return
 	case control.Answer != Progress:
-		whole("with all files in their places again, the game did not show the progress: nothing is shown by its absence before")
+		whole("with all files in their places again, the game did not show " + what + ": nothing is shown by its absence before")
 		return
 	}
-	what, fresh := p.old(), p.fresh()
 	switch p.Rounds[0].Answer {
 	case Progress:
 		for i := range p.Locations {
 			p.Locations[i].Result = NotNeeded
 			p.Locations[i].Why = "with all of these locations away, the game showed " + what + ": it is kept elsewhere"
 		}
+		return
+	case Part:
+		whole("with all of these locations away, the game showed part of " + what + ": that is kept elsewhere, so of these it is not known")
 		return
 	case NewGame:
 	default:
@@ -536,13 +550,25 @@ func (p *Proof) conclude() {
 		p.Locations[0].Result, p.Locations[0].Why = Needed, "without it, the game showed "+fresh+"; with it back, it showed "+what
 		return
 	}
-	var needed []int
+	var needed []int // together, as far as is known
+	apart := false   // some are needed for a part each
 	for _, r := range p.Rounds[1 : len(p.Rounds)-1] {
 		i := r.Away[0]
 		l := &p.Locations[i]
 		switch r.Answer {
 		case NewGame:
 			l.Result, l.Why = Needed, "with only this location away, the game showed "+fresh
+			needed = append(needed, i)
+		case Part:
+			l.Result, l.Why, apart = Needed, "with only this location away, part of "+what+" was missing", true
+		case Failed:
+			// It starts with all of them away, and with all in place: the others are what it
+			// refuses, if it has read any.
+			if !usedOthers(r, i) {
+				l.Result, l.Why = Undecided, "with only this location away, the game did not start, and used none of the others"
+				continue
+			}
+			l.Result, l.Why = Needed, "with only this location away, the game read others and refused them; with all away, it showed "+fresh
 			needed = append(needed, i)
 		case Progress:
 			l.Result, l.Why = NotNeeded, "with only this location away, the game showed "+what
@@ -563,7 +589,7 @@ func (p *Proof) conclude() {
 			p.Locations[i].Why += "; all of these are needed together: " + strings.Join(names, ", ")
 		}
 	}
-	if len(needed) == 0 && !slices.ContainsFunc(p.Locations, func(l Location) bool { return l.Result == Undecided }) {
+	if len(needed) == 0 && !apart && !slices.ContainsFunc(p.Locations, func(l Location) bool { return l.Result == Undecided }) {
 		for i := range p.Locations {
 			p.Locations[i].Why += "; with all of them away it showed " + fresh + ", so the others are enough without it"
 			p.Locations[i].Enough = len(p.Locations) == 2 // the one that was left, when the other was away

@@ -176,6 +176,88 @@ func TestWhatDoesNotFit(t *testing.T) {
 	}
 }
 
+// Progress of several kinds, each in a location of its own: each is needed for its part.
+func TestPartOfTheProgress(t *testing.T) {
+	lead := func(n int, answer func(away []int) Answer) *Proof {
+		p, g := begun(t, n), &game{nil, false, map[int]bool{}}
+		for p.At != Finish {
+			s := p.Next()
+			e := g.hands(p, s)
+			if s.Do == Ask {
+				e.Answer = answer(p.round().Away)
+			}
+			require.NoError(t, p.Done(s.Do, e))
+		}
+		require.NoError(t, p.Verify())
+		return p
+	}
+	p := lead(3, func(away []int) Answer {
+		return map[int]Answer{0: Progress, 1: Part, 3: NewGame}[len(away)]
+	})
+	assert.Equal(t, []Result{Needed, Needed, Needed}, results(p))
+	assert.Equal(t, "with only this location away, part of the progress was missing", p.Locations[2].Why)
+
+	// One that is for itself, beside two of which either is enough.
+	p = lead(3, func(away []int) Answer {
+		switch {
+		case len(away) == 0 || len(away) == 1 && away[0] != 0:
+			return Progress
+		case len(away) == 1:
+			return Part
+		}
+		return NewGame
+	})
+	assert.Equal(t, []Result{Needed, NotNeeded, NotNeeded}, results(p))
+	assert.NotContains(t, p.Locations[1].Why, "the others are enough without it")
+
+	// Part of it is elsewhere.
+	p = lead(2, func(away []int) Answer {
+		if len(away) == 0 {
+			return Progress
+		}
+		return Part
+	})
+	assert.Equal(t, []Result{Undecided, Undecided}, results(p))
+	assert.Contains(t, p.Locations[0].Why, "kept elsewhere")
+	assert.Len(t, p.Rounds, 2)
+	p = lead(1, func(away []int) Answer { return []Answer{Part, NewGame}[len(away)] })
+	assert.Contains(t, p.Locations[0].Why, "did not show the progress: nothing is shown")
+}
+
+// A game that starts without all of its files, and with all of them, and refuses some without
+// the others, needs these. One that does not start at all says nothing.
+func TestAGameThatRefusesItsFiles(t *testing.T) {
+	for name, c := range map[string]struct {
+		sees []Sees
+		at   Do
+		want Result
+		says string
+	}{
+		"it reads the others":      {[]Sees{{Location: 0, Read: 1}, {Location: 1, Missing: 1}}, Ask, Needed, "read others and refused them"},
+		"it moves the others away": {[]Sees{{Location: 0, Gone: 1}, {Location: 1}}, Ask, Needed, "read others and refused them"},
+		"it reads none":            {[]Sees{{Location: 0, Missing: 1}, {Location: 1}}, Ask, Undecided, "used none of the others"},
+		"it cannot be started":     {nil, Start, Undecided, "used none of the others"},
+	} {
+		p, g := begun(t, 2), &game{[]int{1}, false, map[int]bool{}}
+		for p.At != Finish {
+			s := p.Next()
+			e := g.hands(p, s)
+			if r := p.round(); r != nil && slices.Equal(r.Away, []int{1}) {
+				if s.Do == Start {
+					e.Sees = c.sees
+				}
+				if s.Do == c.at {
+					e.Answer = Failed
+				}
+			}
+			require.NoError(t, p.Done(s.Do, e), name)
+		}
+		assert.Equal(t, []Result{NotNeeded, c.want}, results(p), name)
+		assert.Contains(t, p.Locations[1].Why, c.says, name)
+		require.NoError(t, p.Verify(), name)
+	}
+}
+
 func TestWrongSteps(t *testing.T) {
 	_, err := New("a", About{}, nil, now)
 	assert.ErrorContains(t, err, "no location")

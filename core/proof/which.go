@@ -34,7 +34,7 @@ func (p *Proof) carries(present []int) bool {
 
 func (p *Proof) known(present []int) (known, carries bool) {
 	for _, r := range p.Rounds {
-		if r.Answer != Progress && r.Answer != NewGame && r.Answer != Failed {
+		if r.Answer != Progress && !r.Answer.lacks() {
 			continue
 		}
 		there := without(p.all(), r.Away)
@@ -238,7 +238,7 @@ func (p *Proof) ifOne() (most int) {
 func (p *Proof) fits(file int) bool {
 	return !slices.ContainsFunc(p.Rounds, func(r Round) bool {
 		away := slices.Contains(r.Away, file)
-		return r.Answer == Progress && away || (r.Answer == NewGame || r.Answer == Failed) && !away
+		return r.Answer == Progress && away || r.Answer.lacks() && !away
 	})
 }
 

@@ -31,6 +31,8 @@ func (p *Proof) Words(a Answer) string {
 		return p.fresh()
 	case Progress:
 		return p.old()
+	case Part:
+		return "part of " + p.old()
 	case Failed:
 		return "it did not start"
 	case Unsure:

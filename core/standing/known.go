@@ -197,7 +197,7 @@ func (e Evidence) Says() string {
 	switch e.Kind {
 	case Proof:
 		return map[string]string{
-			Needed:    "without it a new game, with it back the old state",
+			Needed:    "without it a new game, or part of the progress missing; with it back the old state",
 			NotEnough: "without it a new game; others are needed too",
 			Enough:    "with all others away, the progress was there",
 			NotNeeded: "the progress was there without it, the others in place",

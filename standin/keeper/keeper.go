@@ -292,6 +292,21 @@ var All = []Play{
 		},
 	},
 	{
+		Name: "kinds", Says: "progress of two kinds, each in a file of its own",
+		Locations: []Location{at("slot1.sav", save, proof.Needed), at("records.dat", save, proof.Needed)},
+		files:     files("slot1.sav", "level 7", "records.dat", "12 of 40"),
+		game: func(d dir) proof.Answer {
+			level, records := d.read("slot1.sav") == "level 7", d.read("records.dat") == "12 of 40"
+			if !records {
+				d.write("records.dat", "0 of 40")
+			}
+			if level != records {
+				return proof.Part
+			}
+			return state(level)
+		},
+	},
+	{
 		Name: "renamed", Says: "a save that the game renames, reads by that name and writes as it ends",
 		Locations: []Location{at("auto.sav", save, proof.Needed)},
 		files:     files("auto.sav", "level 7"),

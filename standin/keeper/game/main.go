@@ -1,5 +1,5 @@
 // Command game plays the stand-in game, which keeps its progress as a play says, and writes
-// what it shows into keeper.state in the home: new, progress or failed.
+// what it shows into keeper.state in the home: new, progress, part or failed.
 //
 //	game PLAY
 package main
