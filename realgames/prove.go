@@ -17,6 +17,7 @@ import (
 	"strings"
 	"time"
 
+	"endroit/core/draft"
 	"endroit/core/proof"
 )
 
@@ -42,17 +43,32 @@ func provesBoth(ctx context.Context, here, work, draft string, g game, p person)
 	return o, nil
 }
 
+// kindOf is what a location holds, by what is proven.
+var kindOf = map[string]string{"progress": draft.Save, "settings": draft.Config}
+
 // prove has the draft's locations of progress, or of settings, proven without a person: what
 // the game shows at each start is compared with what it shows to somebody who has played, and
 // to somebody who has not.
-func prove(ctx context.Context, here, work, draft, holds string, g game, p person) (o outcome, err error) {
+func prove(ctx context.Context, here, work, from, holds string, g game, p person) (o outcome, err error) {
 	ctx, cancel := context.WithTimeout(ctx, provesFor)
 	defer cancel()
 	drive := filepath.Join(here, g.Name, "drive")
+	found, err := findings(ctx, work, from, p)
+	if err != nil {
+		return o, err
+	}
+	notLed := func(why string) (outcome, error) { // what is proposed all the same is not decided
+		for _, x := range found {
+			if x.Holds == kindOf[holds] && len(x.Files) > 0 {
+				fmt.Printf("  experiment: %s: not decided: %s\n", x.At, why)
+				o.unknown++
+			}
+		}
+		return o, nil
+	}
 	if holds == "settings" {
 		if text, err := os.ReadFile(drive); err != nil || !strings.Contains(string(text), "look_settings") {
-			fmt.Println("  experiment: not led: its drive does not say where its settings show")
-			return o, err
+			return notLed("its drive does not say where its settings show")
 		}
 	}
 	newcomer := person{account: "endroit-lars", player: p.player}
@@ -68,20 +84,17 @@ func prove(ctx context.Context, here, work, draft, holds string, g game, p perso
 			// A newcomer has default settings at the second start, and still no progress.
 			seen, err := lookOnce(ctx, work, drive, holds, to, who, who.account == p.account || holds == "settings")
 			if err != nil {
-				fmt.Println("  experiment: not led: its state could not be looked at:", err)
-				return o, nil
+				return notLed("its state could not be looked at: " + err.Error())
 			}
 			known = append(known, seen)
 		}
 	}
 	played, not := known[0]+","+known[1], known[2]+","+known[3]
 	if m, err := told(known[:2], known[2:]); err != nil || m.weight() < least {
-		fmt.Printf("  experiment: not led: one cannot see at its start whether anybody has %s\n",
-			map[string]string{"progress": "played", "settings": "set anything"}[holds])
-		return o, nil
+		return notLed("one cannot see at its start whether anybody has " + map[string]string{"progress": "played", "settings": "set anything"}[holds])
 	}
 	ask := fmt.Sprintf("%s state %s %s %s", filepath.Join(work, "realgames"), played, not, p.home)
-	c := as(ctx, p, work, filepath.Join(work, "endroit"), "prove", draft, "--yes", "--although", "observed", "--although", "wide",
+	c := as(ctx, p, work, filepath.Join(work, "endroit"), "prove", from, "--yes", "--although", "observed", "--although", "wide",
 		"--holds", holds, "--settle", "200ms", "--quiet", "10ms", "--json", "--ask", ask, "--", drive, p.home)
 	c.Env = append(c.Env, "PHASE=look", "LOOK_AT="+holds)
 	out, err := c.Output()
@@ -90,16 +103,11 @@ func prove(ctx context.Context, here, work, draft, holds string, g game, p perso
 		return o, fmt.Errorf("prove: %w", err)
 	}
 	if len(out) == 0 || exit != nil && exit.ExitCode() == 3 {
-		fmt.Printf("  experiment: not led: no location of %s was proposed\n", holds)
-		return o, nil
+		return notLed("nothing was led")
 	}
 	var led proof.Proof
 	if err := json.Unmarshal(out, &led); err != nil {
 		return o, fmt.Errorf("prove: %w: %s", err, out)
-	}
-	found, err := findings(ctx, work, draft, p)
-	if err != nil {
-		return o, err
 	}
 	return judged(g, p, holds, &led, found)
 }
@@ -170,7 +178,7 @@ func judged(g game, p person, holds string, led *proof.Proof, found []finding) (
 			spare[path] = true
 		}
 	}
-	what := map[string]string{"progress": "save", "settings": "config"}[holds]
+	what := kindOf[holds]
 	elsewhere := len(led.Rounds) > 0 && led.Rounds[0].Answer == proof.Progress // with all of it away
 	for _, l := range led.Locations {
 		verdict, holdsOne, holdsOnly := "rightly", false, false
