@@ -262,7 +262,7 @@ func (x *proving) announce(
 			a.say("  and %d more", len(locations)-i)
 			break
 		}
-		a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At), phrase.Count(l.Files, "file", "files"))
+		a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At), proof.Amount(l.At, l.Files))
 	}
 	for _, at := range empty {
 		a.say("  %s", a.quiet("left out, since it finds nothing here: "+shown(at)))
@@ -471,7 +471,10 @@ func (x *proving) sayResults() {
 		a.say("%s  %s", a.heading(phrase.Pad(string(proof.NotNeeded), width)), phrase.Count(without, "other file", "other files"))
 	}
 	if set, starts, halving, ok := p.Found(); ok {
-		a.say("%s of %d, found in %s of the game; halving alone would have taken %d", phrase.Count(len(set), "file", "files"), len(p.Locations),
-			phrase.Count(starts, "start", "starts"), halving)
+		what := phrase.Count(len(set), "file", "files") + fmt.Sprintf(" of %d", len(p.Locations))
+		if slices.ContainsFunc(p.Locations, proof.Location.IsKey) {
+			what = fmt.Sprintf("%d of %d files and keys", len(set), len(p.Locations))
+		}
+		a.say("%s, found in %s of the game; halving alone would have taken %d", what, phrase.Count(starts, "start", "starts"), halving)
 	}
 }

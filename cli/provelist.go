@@ -18,7 +18,7 @@ func (x *proving) beginList(side *copies.Side, locations []proof.Location, empty
 	a.say("%s", a.heading("What the cloud keeps of "+shown(x.s.title.Name)+", by the launcher's own files"))
 	a.printWhere(side.Variant)
 	for _, l := range locations {
-		a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At), phrase.Count(l.Files, "file", "files"))
+		a.say("  %s  %s  (%s)", a.kind(phrase.Pad(word(l.Holds), 8)), shown(l.At), proof.Amount(l.At, l.Files))
 	}
 	for _, at := range empty {
 		a.say("  %s", a.quiet("left out, since it finds nothing here: "+shown(at)))

@@ -17,6 +17,7 @@ import (
 	"endroit/core/draft"
 	"endroit/core/footprint"
 	"endroit/core/phrase"
+	"endroit/core/proof"
 	"endroit/service/wire"
 )
 
@@ -237,7 +238,7 @@ func (a *app) printProof(p *wire.ProofShown) {
 		width = max(width, len(l.Result))
 	}
 	for _, l := range p.Locations {
-		a.say("  %s  %s  %s", a.heading(shown(phrase.Pad(l.Result, width))), a.path(shown(l.At)), a.quiet(phrase.Count(l.Files, "file", "files")))
+		a.say("  %s  %s  %s", a.heading(shown(phrase.Pad(l.Result, width))), a.path(shown(l.At)), a.quiet(proof.Amount(l.At, l.Files)))
 		a.say("  %s  %s", strings.Repeat(" ", width), shown(l.Why))
 	}
 	if !p.ByList {

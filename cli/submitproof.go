@@ -147,7 +147,7 @@ func (a *app) previewProof(b *contribution.Proof, size int) {
 	a.say("%s", shown(b.Statement()))
 	a.say("  %s%s", shown(b.Variant.String()), versionOf(b.Version))
 	for _, l := range p.Locations {
-		a.say("  %s  %s (%s)", shown(phrase.Pad(string(l.Result), len(proof.NotEnough))), shown(l.At), phrase.Count(l.Files, "file", "files"))
+		a.say("  %s  %s (%s)", shown(phrase.Pad(string(l.Result), len(proof.NotEnough))), shown(l.At), proof.Amount(l.At, l.Files))
 	}
 	if p.ByList {
 		a.say("\nnothing was changed")

@@ -52,6 +52,11 @@ export function count(n: number, one: string, many: string): string {
   return `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`
 }
 
+/** How many files a location has, or keys of the registry. */
+export function amount(at: string, n: number): string {
+  return at.startsWith('registry:') ? count(n, 'key', 'keys') : count(n, 'file', 'files')
+}
+
 export function times(n: number): string {
   return n === 0 ? 'never' : n === 1 ? 'once' : n === 2 ? 'twice' : `${n} times`
 }

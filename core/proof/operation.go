@@ -2,8 +2,6 @@ package proof
 
 import (
 	"fmt"
-
-	"endroit/core/phrase"
 )
 
 // The directions of an operation that has two: one can destroy what the other leaves.
@@ -67,7 +65,7 @@ func (p *Proof) concludeOperation() {
 
 // concludeListed says what the launcher's list means for a location.
 func concludeListed(l *Location, x Listing) {
-	switch all := phrase.Count(l.Files, "file", "files"); x.Files {
+	switch all := Amount(l.At, l.Files); x.Files {
 	case l.Files:
 		l.Result, l.Why = Kept, "the launcher lists all of "+all+" for its cloud"
 	case 0:
@@ -84,7 +82,7 @@ func (p *Proof) concludeOne(l *Location, r Round, b Became) {
 	if r.Direction != "" {
 		way = " (" + r.Direction + ")"
 	}
-	files := func(n int) string { return phrase.Count(n, "file", "files") }
+	files := func(n int) string { return Amount(l.At, n) }
 	all := b.Same + b.Changed + b.Gone
 	switch {
 	case p.Aim == "cloud" && b.Gone == 0 && b.Changed == 0:

@@ -469,6 +469,9 @@ func (p *Proof) unseen() bool {
 	return slices.ContainsFunc(p.Locations, func(l Location) bool { return inRegistry(l.At) })
 }
 
+// IsKey reports whether it is a key of the registry.
+func (l Location) IsKey() bool { return inRegistry(l.At) }
+
 func inRegistry(location string) bool {
 	at, err := place.ParseAny(location) // in a search, of one key
 	return err == nil && at.Anchor == place.Registry

@@ -126,9 +126,17 @@ func (s Sees) String() string {
 	return strings.Join(parts, ", ")
 }
 
+// Amount says how many files a location has, or keys of the registry.
+func Amount(location string, n int) string {
+	if inRegistry(location) {
+		return phrase.Count(n, "key", "keys")
+	}
+	return phrase.Count(n, "file", "files")
+}
+
 // Listing says what the launcher's list has of a location.
 func (p *Proof) Listing(x Listing) string {
-	return fmt.Sprintf("%d of %s listed", x.Files, phrase.Count(p.Locations[x.Location].Files, "file", "files"))
+	return fmt.Sprintf("%d of %s listed", x.Files, Amount(p.Locations[x.Location].At, p.Locations[x.Location].Files))
 }
 
 // String says what became of the files of a location.

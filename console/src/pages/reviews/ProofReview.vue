@@ -3,7 +3,7 @@ import { computed } from 'vue'
 
 import type { Schemas } from '../../api/client'
 import LocationText from '../../components/LocationText.vue'
-import { count, holds, moment, sentence } from '../../words'
+import { amount, holds, moment, sentence } from '../../words'
 
 /** An experiment: what it showed, its first and last start side by side, and all steps. */
 const props = defineProps<{ proof: Schemas['ProofShown'] }>()
@@ -43,7 +43,7 @@ function heading(round: Schemas['ProofRound']): string {
           <strong>{{ l.result }}</strong>
           <span class="where">
             <LocationText :at="l.at" />
-            <span class="quiet">{{ holds[l.holds] ?? l.holds }}, {{ count(l.files, 'file', 'files') }}</span>
+            <span class="quiet">{{ holds[l.holds] ?? l.holds }}, {{ amount(l.at, l.files) }}</span>
             <span class="why">{{ sentence(l.why) }}</span>
           </span>
         </li>
