@@ -162,7 +162,7 @@ func TestTheStateIsTold(t *testing.T) {
 	for _, c := range []struct {
 		left, right uint8
 		want        proof.Answer
-	}{{200, 200, proof.Progress}, {20, 20, proof.NewGame}, {200, 20, proof.Part}, {100, 100, proof.Unsure}, {200, 100, proof.Unsure}} {
+	}{{200, 200, proof.Progress}, {20, 20, proof.NewGame}, {200, 20, proof.Part}, {100, 100, proof.Unsure}, {200, 100, proof.Part}, {20, 100, proof.Unsure}} {
 		assert.Equal(t, string(c.want), state(played, not, shot("is", c.left, c.right)), "%v", c)
 	}
 	assert.Equal(t, "failed", state(played, not, dir), "its start left no picture")

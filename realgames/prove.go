@@ -237,6 +237,7 @@ func told(played, not []string) (marks, error) {
 // The shares of the marks by which a state is told.
 const (
 	nearlyAll = 0.9
+	half      = 0.4
 	some      = 0.1
 )
 
@@ -260,7 +261,7 @@ func state(played, not, is string) string {
 		return string(proof.Progress)
 	case b >= nearlyAll:
 		return string(proof.NewGame)
-	case a >= some && b >= some && a+b >= nearlyAll:
+	case a >= some && a+b >= nearlyAll, a >= half:
 		return string(proof.Part)
 	}
 	return string(proof.Unsure)
