@@ -236,7 +236,7 @@ func told(played, not []string) (marks, error) {
 
 // The shares of the marks by which a state is told.
 const (
-	nearlyAll = 0.9
+	nearlyAll = 0.8
 	half      = 0.4
 	some      = 0.1
 )
