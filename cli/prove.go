@@ -210,7 +210,8 @@ func (x *proving) begin(ctx context.Context, side *copies.Side) error {
 		version = x.s.version
 	}
 	x.p, err = proof.New(hex.EncodeToString(id), proof.About{
-		Aim: x.aim, ByList: c.Bool("listed"), Title: x.s.title.Name, TitleID: x.s.title.ID, Variant: describeVariant(v), Version: version, Holds: holds, Slot: x.what.Slot,
+		Aim: x.aim, ByList: c.Bool("listed"), Title: x.s.title.Name, TitleID: x.s.title.ID, Variant: describeVariant(v),
+		Version: version, Holds: holds, Slot: x.what.Slot,
 		Combination: combination(v), By: "endroit " + Version, Machine: machine, Before: x.s.runs,
 	}, locations, time.Now())
 	if err != nil {

@@ -245,6 +245,9 @@ func (c *Copy) Check(ctx context.Context, told func(done, of int)) ([]Problem, e
 // has the very blocks that were read.
 func (t *Taken) Check(ctx context.Context) ([]Problem, error) {
 	c := *t.Copy
+	if c.Form != Folder { // what was cloned was packed
+		return c.Check(ctx, nil)
+	}
 	r := *c.Record
 	r.Files = slices.Clone(r.Files)
 	for i, f := range r.Files {

@@ -91,7 +91,8 @@ func prove(ctx context.Context, here, work, from, holds string, g game, p person
 	}
 	played, not := known[0]+","+known[1], known[2]+","+known[3]
 	if m, err := told(known[:2], known[2:]); err != nil || m.weight() < least {
-		return notLed("one cannot see at its start whether anybody has " + map[string]string{"progress": "played", "settings": "set anything"}[holds])
+		did := map[string]string{"progress": "played", "settings": "set anything"}[holds]
+		return notLed("one cannot see at its start whether anybody has " + did)
 	}
 	ask := fmt.Sprintf("%s state %s %s %s", filepath.Join(work, "realgames"), played, not, p.home)
 	c := as(ctx, p, work, filepath.Join(work, "endroit"), "prove", from, "--yes", "--although", "observed", "--although", "wide",
