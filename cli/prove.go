@@ -71,6 +71,10 @@ type proving struct {
 	// seen is what is known of files that were read, carried of those that are away.
 	seen    *copies.Seen
 	carried copies.KnownAway
+	// copied is the copy, once it was read; same says that the last step found all files to be
+	// those of it.
+	copied *copies.Copy
+	same   bool
 }
 
 // aimOf is what the flags ask for.

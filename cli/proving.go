@@ -36,6 +36,7 @@ func (x *proving) lead(ctx context.Context) error {
 			ctx = context.WithoutCancel(ctx)
 			continue
 		}
+		x.same = false
 		event, err := x.do(ctx, step)
 		if err != nil && ctx.Err() != nil {
 			continue
@@ -290,10 +291,12 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 			return err
 		}
 	}
-	c, err := x.a.findCopy(ctx, x.p.Copy, nil)
-	if err != nil {
-		return err
+	if x.copied == nil {
+		if x.copied, err = x.a.findCopy(ctx, x.p.Copy, nil); err != nil {
+			return err
+		}
 	}
+	c := x.copied
 	if err := x.openSeen(); err != nil {
 		return err
 	}
@@ -311,7 +314,7 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	if _, err := plan.RestoreAttributes(c); err != nil {
 		return err
 	}
-	if len(plan.Changes) == 0 {
+	if x.same = len(plan.Changes) == 0; x.same {
 		return nil
 	}
 	if err := plan.MakeTops(ownHome(), side.Variant.Prefix); err != nil {
@@ -375,7 +378,7 @@ func (x *proving) moveBack(ctx context.Context) (files int, err error) {
 // end looks that the files are as they were, and gives up what the operations kept: the copy
 // has it.
 func (x *proving) end(ctx context.Context) error {
-	if x.p.Copy != "" {
+	if x.p.Copy != "" && !x.same {
 		side, err := x.side(ctx)
 		if err != nil {
 			return err
