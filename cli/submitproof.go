@@ -149,9 +149,7 @@ func (a *app) previewProof(b *contribution.Proof, size int) {
 	for _, l := range p.Locations {
 		a.say("  %s  %s (%s)", shown(phrase.Pad(string(l.Result), len(proof.NotEnough))), shown(l.At), proof.Amount(l.At, l.Files))
 	}
-	if p.ByList {
-		a.say("\nnothing was changed")
-	} else {
+	if !p.ByList {
 		a.say("\nafter each round all files were brought back")
 	}
 	for i, r := range p.Rounds {

@@ -12,7 +12,6 @@ import (
 
 	"endroit/core/draft"
 	"endroit/core/footprint"
-	"endroit/core/phrase"
 	"endroit/core/proof"
 	"endroit/core/record"
 	"endroit/core/standing"
@@ -134,7 +133,7 @@ func TestACloudsListIsRecorded(t *testing.T) {
 	assert.Contains(t, p.Rounds[0].Lists[0], "mira")
 
 	p.Rounds[0].Lists[0], p.Rounds[0].Listed[0].Files = "xdg-data:tidewrack/", p.Locations[0].Files
-	p.Locations[0].Result, p.Locations[0].Why = proof.Kept, "the launcher lists all of "+phrase.Count(p.Locations[0].Files, "file", "files")+" for its cloud"
+	p.Locations[0].Result, p.Locations[0].Why = proof.Kept, "the launcher lists it for its cloud"
 	b, err = PrepareProof(p, nil, nil, "", self)
 	require.NoError(t, err)
 	assert.Equal(t, "record what the launcher's own files list of Tidewrack for its cloud: 1 kept", b.Statement())

@@ -65,10 +65,14 @@ func (p *Proof) concludeOperation() {
 
 // concludeListed says what the launcher's list means for a location.
 func concludeListed(l *Location, x Listing) {
-	switch all := Amount(l.At, l.Files); x.Files {
-	case l.Files:
+	switch all := Amount(l.At, l.Files); {
+	case l.Files == 1 && x.Files == 1:
+		l.Result, l.Why = Kept, "the launcher lists it for its cloud"
+	case l.Files == 1:
+		l.Result, l.Why = NotKept, "the launcher lists others for its cloud, and not it"
+	case x.Files == l.Files:
 		l.Result, l.Why = Kept, "the launcher lists all of "+all+" for its cloud"
-	case 0:
+	case x.Files == 0:
 		l.Result, l.Why = NotKept, "the launcher lists others for its cloud, and none of "+all
 	default:
 		l.Result, l.Why = NotKept, fmt.Sprintf("the launcher lists %d of %s for its cloud, and not the others", x.Files, all)

@@ -151,7 +151,7 @@ func TestWhatALauncherLists(t *testing.T) {
 	require.NoError(t, p.Verify())
 	assert.Equal(t, Kept, p.Locations[0].Result)
 	assert.Equal(t, NotKept, p.Locations[1].Result)
-	assert.Equal(t, "the launcher lists others for its cloud, and none of 1 file", p.Locations[1].Why)
+	assert.Equal(t, "the launcher lists others for its cloud, and not it", p.Locations[1].Why)
 	assert.Equal(t, "for its cloud they list: xdg-data:tidewrack/", p.Steps(p.Rounds[0])[1])
 	assert.Equal(t, "3 of 3 files listed", p.Listing(p.Rounds[0].Listed[0]))
 	p = listed(t, []string{"xdg-data:tidewrack/slots/first.sav"}, 1, 0)

@@ -270,7 +270,7 @@ func without(evidence []Evidence) string {
 
 // proved says what an experiment showed, by its result; that of an absence is empty.
 var proved = map[string]string{
-	Needed:    "an experiment showed that it is needed: without it a new game, with it back the old state",
+	Needed:    "an experiment showed that it is needed: without it a new game, or part missing; with it back the old state",
 	NotEnough: "an experiment showed that it is needed, together with others",
 	Enough:    "an experiment showed that it is enough by itself",
 	"":        "an experiment showed the progress with everything away that the game had written",
