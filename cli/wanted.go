@@ -131,7 +131,11 @@ func wantedOf(t *manifest.Title, v locate.Variant) wantedVariant {
 		out.Also = append(out.Also, "what moving the installation deletes (endroit prove --hazard move)")
 	}
 	if v.Cloud != nil && *v.Cloud && cloud < usable {
-		out.Also = append(out.Also, "what the launcher's cloud keeps (endroit prove --hazard cloud)")
+		how := "endroit prove --hazard cloud"
+		if len(v.CloudFolders) > 0 {
+			how += "; with --listed by its own files alone"
+		}
+		out.Also = append(out.Also, "what the launcher's cloud keeps ("+how+")")
 	}
 	if v.Absence != nil {
 		if raise := v.Absence.Stands.Raise(where); len(raise) > 0 {
