@@ -236,10 +236,6 @@ func (b *Proof) shown() (out []record.Shown) {
 			s.Result = standing.Elsewhere
 		case l.Result == proof.Undecided || l.Result == "":
 			continue
-		case p.ByList && l.Result == proof.Kept:
-			s.Result = standing.Listed
-		case p.ByList:
-			s.Result = standing.NotListed
 		default:
 			s.Result = string(l.Result)
 		}
@@ -276,7 +272,9 @@ func (b *Proof) Apply(ctx context.Context, w World, e standing.Evidence) (*Outco
 	case p.Aim == proof.Nothing:
 		next, err = t.NothingKept(b.Variant, e)
 	case p.Aim == proof.Aim(standing.CloudOn):
-		e.Kind = standing.Cloud
+		if e.Kind = standing.Cloud; p.ByList {
+			e.Kind = standing.CloudList
+		}
 		next, err = t.Prove(b.Variant, b.shown(), e)
 	case p.Aim.Hazard():
 		e.Kind, e.Operation = standing.Hazard, standing.Operation(p.Aim)

@@ -157,11 +157,10 @@ func Hazards(evidence []Evidence) (out []Tried) {
 func CloudSaid(evidence []Evidence) (said string) {
 	for _, e := range slices.Backward(evidence) {
 		switch {
-		case e.Kind != Cloud:
-		case e.Result == Kept || e.Result == NotKept:
+		case e.Kind == Cloud:
 			return e.Result
-		case said == "":
-			said = map[string]string{Listed: Kept, NotListed: NotKept}[e.Result]
+		case e.Kind == CloudList && said == "":
+			said = e.Result
 		}
 	}
 	return said
@@ -209,12 +208,15 @@ func (e Evidence) Says() string {
 		}
 		return e.Operation.Words() + " leaves it"
 	case Cloud:
-		return map[string]string{
-			Kept:      "the launcher's cloud brought it back",
-			NotKept:   "the launcher's cloud did not bring it back",
-			Listed:    "the launcher's own files list it for the cloud",
-			NotListed: "the launcher's own files do not list it for the cloud",
-		}[e.Result]
+		if e.Result == Kept {
+			return "the launcher's cloud brought it back"
+		}
+		return "the launcher's cloud did not bring it back"
+	case CloudList:
+		if e.Result == Kept {
+			return "the launcher's own files list it for the cloud"
+		}
+		return "the launcher's own files do not list it for the cloud"
 	case Absence:
 		return "the progress was there with everything away that the game had written"
 	case Dispute:

@@ -112,10 +112,10 @@ func TestHazardsAndCoverage(t *testing.T) {
 		"the launcher's repair leaves this (1 experiment)",
 	}, all)
 	assert.Equal(t, NotKept, CloudSaid([]Evidence{{Kind: Cloud, Result: Kept}, {Kind: Cloud, Result: NotKept}, saw("mira", "a")}), "the last one counts")
-	listed := func(result string) Evidence { return Evidence{Kind: Cloud, Result: result} }
-	assert.Equal(t, Kept, CloudSaid([]Evidence{listed(NotListed), listed(Listed)}), "the last list counts")
-	assert.Equal(t, NotKept, CloudSaid([]Evidence{listed(NotKept), listed(Listed)}), "what was tried counts more than a list")
-	assert.Equal(t, "the launcher's own files do not list it for the cloud", listed(NotListed).Says())
+	listed := func(result string) Evidence { return Evidence{Kind: CloudList, Result: result} }
+	assert.Equal(t, Kept, CloudSaid([]Evidence{listed(NotKept), listed(Kept)}), "the last list counts")
+	assert.Equal(t, NotKept, CloudSaid([]Evidence{{Kind: Cloud, Result: NotKept}, listed(Kept)}), "what was tried counts more than a list")
+	assert.Equal(t, "the launcher's own files do not list it for the cloud", listed(NotKept).Says())
 	for want, said := range map[string][]string{
 		"": {"", ""}, "all": {Kept, Kept}, "none": {NotKept}, "part": {Kept, NotKept},
 	} {
@@ -132,7 +132,7 @@ func TestEvidenceSaysWhatItIs(t *testing.T) {
 	}
 	for _, e := range []Evidence{
 		saw("a", "b"), disputes("a"), {Kind: Hazard, Operation: Repair, Result: Destroyed}, {Kind: Hazard, Operation: Repair, Result: Survived},
-		{Kind: Cloud, Result: Kept}, {Kind: Cloud, Result: NotKept}, {Kind: Absence}, {Kind: "rumour"},
+		{Kind: Cloud, Result: Kept}, {Kind: Cloud, Result: NotKept}, {Kind: CloudList, Result: Kept}, {Kind: Absence}, {Kind: "rumour"},
 	} {
 		assert.NotEmpty(t, e.Says())
 	}

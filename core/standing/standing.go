@@ -51,7 +51,8 @@ const (
 	Proof       Kind = "proof"       // an experiment: Result says what it showed
 	Absence     Kind = "absence"     // an experiment: of a variant, that nothing is kept on the machine
 	Hazard      Kind = "hazard"      // an Operation was tried: Result says what became of it
-	Cloud       Kind = "cloud"       // a launcher's cloud was tried, or its list was read: Result says whether it is kept
+	Cloud       Kind = "cloud"       // a launcher's cloud was tried: Result says whether it is kept
+	CloudList   Kind = "cloud-list"  // what its own files list for it was read: Result says whether it is among that
 )
 
 // What an experiment showed of a location.
@@ -65,8 +66,6 @@ const (
 	Destroyed = "destroyed"        // of a hazard: removed, or changed
 	Kept      = "kept"             // of a cloud: it brought the files back
 	NotKept   = "not kept"         // of a cloud: it did not
-	Listed    = "listed"           // of a cloud: the launcher's own files say that it keeps them
-	NotListed = "not listed"       // of a cloud: they say that it keeps others, not these
 )
 
 // Evidence is one accepted statement about a location, a variant or a sheet.
