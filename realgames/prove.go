@@ -244,7 +244,7 @@ func told(played, not []string) (marks, error) {
 const (
 	nearlyAll = 0.8
 	half      = 0.4
-	some      = 0.1
+	some      = 0.05
 )
 
 // state says what the game showed, by screens of one who has played and of one who has not,
@@ -263,9 +263,9 @@ func state(played, not, is string) string {
 		return string(proof.Unsure)
 	}
 	switch a, b := m.as(is); {
-	case a >= nearlyAll:
+	case a >= nearlyAll && b < some:
 		return string(proof.Progress)
-	case b >= nearlyAll:
+	case b >= nearlyAll && a < some:
 		return string(proof.NewGame)
 	case a >= some && a+b >= nearlyAll, a >= half:
 		return string(proof.Part)
