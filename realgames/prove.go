@@ -243,7 +243,7 @@ func told(played, not []string) (marks, error) {
 // The shares of the marks by which a state is told.
 const (
 	nearlyAll = 0.8
-	half      = 0.4
+	quarter   = 0.25
 	some      = 0.05
 )
 
@@ -267,7 +267,7 @@ func state(played, not, is string) string {
 		return string(proof.Progress)
 	case b >= nearlyAll && a < some:
 		return string(proof.NewGame)
-	case a >= some && a+b >= nearlyAll, a >= half:
+	case a >= some && a+b >= nearlyAll, a >= quarter:
 		return string(proof.Part)
 	}
 	return string(proof.Unsure)
