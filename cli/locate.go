@@ -477,7 +477,9 @@ func cloudLists(v locate.Variant) string {
 // printCloudListed says whether the launcher's cloud keeps a location, by the launcher's own
 // files.
 func (a *app) printCloudListed(v locate.Variant, l locate.Location) {
-	says := map[string]string{standing.Kept: "keeps this", standing.NotKept: "does not keep this", "part": "keeps some files of this"}[l.CloudLists]
+	says := map[string]string{
+		standing.Kept: "keeps this", standing.NotKept: "does not keep this", "part": "keeps some files of this",
+	}[l.CloudLists]
 	if says != "" && l.CloudLists != l.CloudKeeps {
 		a.say("             %s", a.quiet(shown("by "+launcherOf(v)+"'s own files, its cloud "+says)))
 	}

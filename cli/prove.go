@@ -32,7 +32,10 @@ func (a *app) prove() *cli.Command {
 		ArgsUsage: "TITLE|DRAFT|TRACE [options] [--] COMMAND…",
 		Flags: slices.Concat([]cli.Flag{
 			&cli.BoolFlag{Name: "which", Usage: "find the smallest set of files that carries the progress, in few starts"},
-			&cli.BoolFlag{Name: "nothing", Usage: "show that nothing is kept on this machine: all that the game wrote in a DRAFT's runs, or a TRACE, is away"},
+			&cli.BoolFlag{
+				Name:  "nothing",
+				Usage: "show that nothing is kept on this machine: all that the game wrote in a DRAFT's runs, or a TRACE, is away",
+			},
 			&cli.StringFlag{
 				Name:  "hazard",
 				Usage: "try what an `OPERATION` does to the locations: prefix-removal, move, uninstall, repair or cloud",
