@@ -48,7 +48,7 @@ const (
 type app struct {
 	in       *os.File
 	out, err io.Writer
-	lines    *bufio.Reader // of in, once passwords were read from it
+	lines    *bufio.Reader // of in, once a line was read from it
 	styled   bool          // the output has weight and colour
 }
 
@@ -89,8 +89,8 @@ func Main(ctx context.Context, args []string) int {
 	}
 	code := exitCode(err)
 	var own *failure
-	if required := plainUsage(err.Error()); !errors.As(err, &own) && required != err.Error() {
-		err, code = fail(exitUsage, "%s", required), exitUsage
+	if says, known := plainUsage(err.Error()); known && !errors.As(err, &own) {
+		err, code = fail(exitUsage, "%s", says), exitUsage
 	}
 	if wantsJSON(args) {
 		raw, _ := json.Marshal(map[string]any{"error": err.Error(), "code": code})

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"encoding/json"
 	"errors"
@@ -183,10 +182,7 @@ func (a *app) logout() *cli.Command {
 // password asks without echo, or reads the first line of standard input.
 func (a *app) password(prompt string, fromInput bool) (string, error) {
 	if fromInput {
-		if a.lines == nil {
-			a.lines = bufio.NewReader(a.in) // it may read ahead
-		}
-		line, err := a.lines.ReadString('\n')
+		line, err := a.readLine()
 		if err != nil && line == "" {
 			return "", fail(exitUsage, "no password was read from standard input")
 		}

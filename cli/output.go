@@ -77,12 +77,11 @@ func (a *app) ask(question string) (bool, error) {
 	if !term.IsTerminal(int(a.in.Fd())) {
 		return false, fail(exitUsage, "standard input is not a terminal; pass --yes to go ahead")
 	}
-	fmt.Fprintf(a.err, "%s [y/N] ", question)
-	line, err := bufio.NewReader(a.in).ReadString('\n')
-	if err != nil && line == "" {
-		return false, fail(exitFailed, "no answer; nothing was done")
+	line, err := a.askLine(question + " [y/N]")
+	if err != nil {
+		return false, err
 	}
-	switch strings.ToLower(strings.TrimSpace(line)) {
+	switch strings.ToLower(line) {
 	case "y", "yes":
 		return true, nil
 	}
@@ -92,11 +91,20 @@ func (a *app) ask(question string) (bool, error) {
 // askLine asks on the terminal for a line.
 func (a *app) askLine(question string) (string, error) {
 	fmt.Fprintf(a.err, "%s ", question)
-	line, err := bufio.NewReader(a.in).ReadString('\n')
+	line, err := a.readLine()
 	if err != nil && line == "" {
-		return "", fail(exitFailed, "no answer; nothing was done")
+		fmt.Fprintln(a.err)
+		return "", fail(exitFailed, "standard input ended before there was an answer")
 	}
 	return strings.TrimSpace(line), nil
+}
+
+// readLine reads a line of standard input. What is read ahead of it stays for the next.
+func (a *app) readLine() (string, error) {
+	if a.lines == nil {
+		a.lines = bufio.NewReader(a.in)
+	}
+	return a.lines.ReadString('\n')
 }
 
 // newFile creates a file that must not be there yet.

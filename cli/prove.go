@@ -101,6 +101,11 @@ func aimOf(c *cli.Command) (proof.Aim, error) {
 	if len(c.StringSlice("by")) > 0 && !aim.Hazard() {
 		return aim, fail(exitUsage, "--by is for --hazard: it does the operation")
 	}
+	for _, said := range c.StringSlice("answer") {
+		if !slices.Contains(proof.Answers, proof.Answer(said)) {
+			return aim, fail(exitUsage, "--answer %q is not new, progress, part, failed or unsure", said)
+		}
+	}
 	if c.Bool("listed") && aim != "cloud" {
 		return aim, fail(exitUsage, "--listed is for --hazard cloud: what the launcher's own files list for it")
 	}
@@ -282,7 +287,10 @@ func (x *proving) announce(
 	switch {
 	case x.aim.Hazard():
 		a.say("  %s", x.operationSays())
-		a.say("  All of it is copied first, and brought back afterwards.")
+		a.say("  The files of these locations are copied first, and brought back afterwards.")
+		if len(x.c.StringSlice("by")) > 0 || x.aim != "prefix-removal" && x.aim != "cloud" {
+			a.say("  What else it changes or removes is not brought back.")
+		}
 	case x.aim == proof.Which:
 		a.say("  They are copied, taken away in parts and brought back. The game is started %s", startedTimes(step.Likely))
 		a.say("  if one file carries the progress, %s at most; Ctrl-C ends it with what is known by then.", startedTimes(step.Left))

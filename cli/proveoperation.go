@@ -154,7 +154,9 @@ func (x *proving) look(ctx context.Context) ([]proof.Became, error) {
 			return nil, err
 		}
 		var err error
-		if side, err = x.side(ctx); err != nil {
+		if side, err = x.side(ctx); err != nil && exitCode(err) != exitNotFound {
+			return nil, err
+		} else if err != nil {
 			side = nil // it is not on this machine any more
 		}
 	}

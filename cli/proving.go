@@ -46,7 +46,7 @@ func (x *proving) lead(ctx context.Context) error {
 		}
 		event.Now = time.Now()
 		if err := x.p.Done(step.Do, event); err != nil {
-			return err
+			return x.stopped(err)
 		}
 		if err := x.save(); err != nil {
 			return x.stopped(err)
@@ -93,6 +93,7 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 			for _, f := range side.Files {
 				x.p.Paths[f.Place] = f.File.Path
 			}
+			x.p.Beside = x.beside(side)
 		}
 	case proof.TakeAway:
 		e.Operation, err = x.takeAway(ctx, side, step.Away)
@@ -150,14 +151,30 @@ func (x *proving) side(ctx context.Context) (*copies.Side, error) {
 		if describeVariant(v) == x.p.Variant {
 			return x.unchanged(x.s.gather(ctx, found, v, copies.Choice{}))
 		}
-		if x.p.Aim.Hazard() && combination(v) == x.p.Combination {
+		if x.p.Aim.Hazard() && combination(v) == x.p.Combination && !slices.Contains(x.p.Beside, describeVariant(v)) {
 			like = append(like, v)
 		}
 	}
-	if len(like) == 1 { // it was moved, or made again
+	switch {
+	case len(like) == 1: // it was moved, or made again
 		return x.s.gather(ctx, found, like[0], copies.Choice{}), nil
+	case len(like) > 1:
+		return nil, fail(
+			exitConflict, "%s is no longer on this machine, and there are %d others in its place:\n%s\nremove all but one, or --take-back ends it",
+			x.p.Variant, len(like), x.s.listed(),
+		)
 	}
 	return nil, fail(exitNotFound, "%s is no longer on this machine", x.p.Variant)
+}
+
+// beside are the other copies of the edition that are on this machine.
+func (x *proving) beside(side *copies.Side) (others []string) {
+	for _, v := range x.s.found.Variants {
+		if text := describeVariant(v); combination(v) == x.p.Combination && text != describeVariant(side.Variant) {
+			others = append(others, text)
+		}
+	}
+	return others
 }
 
 // unchanged is an error where the copy of the game was updated meanwhile: its starts would
@@ -446,10 +463,17 @@ func unfinishedProof(titleID, title, variant string) (*proof.Proof, string, erro
 			return nil, "", err
 		}
 		p := &proof.Proof{}
-		if err := json.Unmarshal(data, p); err != nil || p.Format != proof.Format {
-			continue // of a later version, or damaged: what it kept is in its copy
+		err = json.Unmarshal(data, p)
+		if p.At == proof.Finish || p.TitleID != titleID || p.Title != title || variant != "" && p.Variant != variant {
+			continue // or damaged: what it kept is in its copy
 		}
-		if p.At != proof.Finish && p.TitleID == titleID && p.Title == title && (variant == "" || p.Variant == variant) {
+		if p.Format != proof.Format {
+			return nil, "", fail(
+				exitConflict, "an experiment with %s was begun by a later version of Endroit (%s): end it with that version, "+
+					"or remove that file and put back its copy (endroit copies)", title, name,
+			)
+		}
+		if err == nil {
 			return p, name, nil
 		}
 	}

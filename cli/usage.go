@@ -11,7 +11,8 @@ import (
 )
 
 func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
-	return fail(exitUsage, "%s; see %s --help", plainUsage(err.Error()), c.FullName())
+	says, _ := plainUsage(err.Error())
+	return fail(exitUsage, "%s; see %s --help", says, c.FullName())
 }
 
 // libraryWords are what the command-line library says, and how this program says it.
@@ -37,15 +38,16 @@ var libraryWords = sync.OnceValue(func() (list []struct {
 	return list
 })
 
-// plainUsage says an error of the command-line library as this program does.
-func plainUsage(message string) string {
+// plainUsage says an error of the command-line library as this program does; known is whether
+// it is one.
+func plainUsage(message string) (says string, known bool) {
 	message, _, _ = strings.Cut(strings.TrimSuffix(message, "."), "\n")
 	for _, w := range libraryWords() {
 		if w.says.MatchString(message) {
-			return w.says.ReplaceAllString(message, w.as)
+			return w.says.ReplaceAllString(message, w.as), true
 		}
 	}
-	return message
+	return message, false
 }
 
 func sprint(v any) string { return fmt.Sprint(v) }

@@ -52,7 +52,7 @@ func PrepareProof(
 	}
 	sent := *p
 	sent.ID, sent.Variant, sent.Machine, sent.Copy = "", "", "", ""
-	sent.Before, sent.Aside, sent.Paths = nil, nil, nil
+	sent.Before, sent.Aside, sent.Paths, sent.Beside = nil, nil, nil, nil
 	sent.Locations = slices.Clone(p.Locations)
 	sent.Rounds = slices.Clone(p.Rounds)
 	own := (&footprint.Footprint{Self: self}).Anonymizer(locations...)

@@ -176,6 +176,22 @@ func TestWhatDoesNotFit(t *testing.T) {
 	}
 }
 
+// A location is not needed by a game that uses none of its files where they are in place.
+func TestALocationThatIsNotUsed(t *testing.T) {
+	p, g := begun(t, 3), &game{[]int{1, 2}, false, map[int]bool{}}
+	for p.At != Finish {
+		s := p.Next()
+		e := g.hands(p, s)
+		if i := slices.IndexFunc(e.Sees, func(s Sees) bool { return s.Location == 2 }); i >= 0 && e.Sees[i].Read > 0 {
+			e.Sees[i].Read = 0
+		}
+		require.NoError(t, p.Done(s.Do, e))
+	}
+	assert.Equal(t, []Result{NotNeeded, Needed, Undecided}, results(p))
+	assert.Contains(t, p.Locations[2].Why, "where it was in place, the game used none of its files")
+	require.NoError(t, p.Verify())
+}
+
 // Progress of several kinds, each in a location of its own: each is needed for its part.
 func TestPartOfTheProgress(t *testing.T) {
 	lead := func(n int, answer func(away []int) Answer) *Proof {
