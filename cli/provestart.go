@@ -58,7 +58,35 @@ func (x *proving) start(ctx context.Context, side *copies.Side) (e proof.Event, 
 	sum := sha256.Sum256(data)
 	e.Trace = hex.EncodeToString(sum[:])
 	e.Sees = proof.See(x.p.Locations, fp)
+	x.tellSeen(e.Sees)
 	return e, x.closed(ctx, side)
+}
+
+// mostSeen is of how many locations it is told what a start did with their files.
+const mostSeen = 6
+
+// tellSeen says what a start did with the files of the locations that were away, or of all if
+// none was; of a search, with all files together.
+func (x *proving) tellSeen(sees []proof.Sees) {
+	away := x.p.Rounds[len(x.p.Rounds)-1].Away
+	told := slices.DeleteFunc(slices.Clone(sees), func(s proof.Sees) bool {
+		return len(away) > 0 && !slices.Contains(away, s.Location)
+	})
+	if x.p.Aim == proof.Which {
+		says := "none of these files was used"
+		if all := proof.Together(sees); all != (proof.Sees{}) {
+			says = all.String()
+		}
+		x.tell("  seen: %s", says)
+		return
+	}
+	for i, s := range told {
+		if i == mostSeen && len(told) > mostSeen+1 {
+			x.tell("  seen: and %d more locations", len(told)-i)
+			return
+		}
+		x.tell("  seen: %s: %s", shown(x.p.Locations[s.Location].At), x.p.Saw(s))
+	}
 }
 
 // withoutOwn passes on what a game says, and keeps what endroit trace says of it.

@@ -59,7 +59,11 @@ func usedOthers(r Round, location int) bool {
 	return slices.ContainsFunc(r.Sees, func(s Sees) bool { return s.Location != location && s.used() > 0 })
 }
 
-// idle reports whether no start used files of a location while all of them were in place.
+// idleSays is why nothing is known of a location that is idle.
+const idleSays = "no start used any of its files where it was in place: at each start, go to where the game shows what is in them"
+
+// idle reports whether no start used files of a location while all of them were in place. What
+// the game does without them then shows nothing.
 func (p *Proof) idle(location int) bool {
 	if p.Locations[location].IsKey() {
 		return false
@@ -125,8 +129,11 @@ func (p *Proof) conclude() {
 	switch p.Rounds[0].Answer {
 	case Progress:
 		for i := range p.Locations {
-			p.Locations[i].Result = NotNeeded
-			p.Locations[i].Why = "with all of these locations away, the game showed " + what + ": it is kept elsewhere"
+			l := &p.Locations[i]
+			l.Result, l.Why = NotNeeded, "with all of these locations away, the game showed "+what+": it is kept elsewhere"
+			if p.Aim != Nothing && p.idle(i) {
+				l.Result, l.Why = Undecided, idleSays
+			}
 		}
 		return
 	case Part:
@@ -155,9 +162,8 @@ func (p *Proof) concludeEach(what, fresh string) {
 	for _, r := range p.Rounds[1 : len(p.Rounds)-1] {
 		i := r.Away[0]
 		l := &p.Locations[i]
-		if r.Answer.lacks() && p.idle(i) {
-			l.Result = Undecided
-			l.Why = "with only this location away, some was missing; but where it was in place, the game used none of its files"
+		if r.Answer != Unsure && p.idle(i) {
+			l.Result, l.Why = Undecided, idleSays
 			continue
 		}
 		switch r.Answer {

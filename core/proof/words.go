@@ -126,6 +126,17 @@ func (s Sees) String() string {
 	return strings.Join(parts, ", ")
 }
 
+// Together adds up what a start did with the files of several locations.
+func Together(sees []Sees) (all Sees) {
+	for _, s := range sees {
+		all.Missing += s.Missing
+		all.Created += s.Created
+		all.Read += s.Read
+		all.Gone += s.Gone
+	}
+	return all
+}
+
 // Amount says how many files a location has, or keys of the registry.
 func Amount(location string, n int) string {
 	if inRegistry(location) {
