@@ -164,7 +164,11 @@ func (x *proving) side(ctx context.Context) (*copies.Side, error) {
 			x.p.Variant, len(like), x.s.listed(),
 		)
 	}
-	return nil, fail(exitNotFound, "%s is no longer on this machine", x.p.Variant)
+	then := ""
+	if x.p.Copy != "" {
+		then = ": install it again, so that its files can be brought back (endroit copies has them)"
+	}
+	return nil, fail(exitNotFound, "%s is no longer on this machine%s", x.p.Variant, then)
 }
 
 // beside are the other copies of the edition that are on this machine.
