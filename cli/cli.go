@@ -168,10 +168,12 @@ func exitCode(err error) int {
 
 func (a *app) root() *cli.Command {
 	return &cli.Command{
-		Name:                  "endroit",
-		Usage:                 "find out where games keep their progress and settings, and share it",
-		UsageText:             "endroit COMMAND [OPTION...] [ARGUMENT...]",
-		Description:           "From a game to a shared location: trace a run, read its footprint, propose a draft,\nsubmit it; a reviewer accepts it; everybody fetches the manifest and locates their\nown files. endroit help COMMAND explains a command with an example.",
+		Name:      "endroit",
+		Usage:     "find out where games keep their progress and settings, and share it",
+		UsageText: "endroit COMMAND [OPTION...] [ARGUMENT...]",
+		Description: "From a game to a shared location: trace a run, read its footprint, propose a draft,\n" +
+			"submit it; a reviewer accepts it; everybody fetches the manifest and locates their\n" +
+			"own files. endroit help COMMAND explains a command with an example.",
 		EnableShellCompletion: true,
 		ConfigureShellCompletionCommand: func(c *cli.Command) {
 			c.Hidden = false

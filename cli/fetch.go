@@ -221,7 +221,9 @@ func (a *app) fetching() func(done, of int) {
 			return
 		}
 		if bar == nil {
-			bar = progressbar.NewOptions(of, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription("fetching"), progressbar.OptionClearOnFinish())
+			bar = progressbar.NewOptions(
+				of, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription("fetching"), progressbar.OptionClearOnFinish(),
+			)
 		}
 		_ = bar.Set(done)
 	}

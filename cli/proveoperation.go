@@ -46,7 +46,11 @@ func (x *proving) ways() []string {
 func (x *proving) operationSays() string {
 	by := x.c.StringSlice("by")
 	if len(by) > 0 {
-		return fmt.Sprintf("What %s does to them is tried by %q.", standing.Operation(x.aim).Words(), by)
+		tries := fmt.Sprintf("What %s does to them is tried by %q", standing.Operation(x.aim).Words(), by[0])
+		if len(by) > 1 {
+			tries += fmt.Sprintf(", and back by %q", by[1])
+		}
+		return tries + "."
 	}
 	switch x.aim {
 	case "prefix-removal":

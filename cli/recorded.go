@@ -80,7 +80,9 @@ func (a *app) ofRecord(ctx context.Context, d *draft.Draft, asks bool) (*recorde
 
 // beside puts into a draft which recorded title it is of, and what the runs say of its
 // recorded locations.
-func (a *app) beside(ctx context.Context, d *draft.Draft, fp *footprint.Footprint, asks bool) (*recordedTitle, *contribution.Recorded, error) {
+func (a *app) beside(
+	ctx context.Context, d *draft.Draft, fp *footprint.Footprint, asks bool,
+) (*recordedTitle, *contribution.Recorded, error) {
 	of, err := a.ofRecord(ctx, d, asks)
 	if err != nil || of == nil {
 		return nil, nil, err
