@@ -193,7 +193,10 @@ func (x *proving) goesOn() error {
 // begin says what will be done, and asks.
 func (x *proving) begin(ctx context.Context, side *copies.Side) error {
 	a, c := x.a, x.c
-	locations, empty := tried(side, x.aim, x.what)
+	locations, empty, err := x.tried(ctx, side)
+	if err != nil {
+		return err
+	}
 	plan := copies.PlanClear(side, false)
 	stay(locations, side, plan)
 	if len(locations) == 0 {
@@ -313,21 +316,25 @@ func startedTimes(n int) string {
 
 // tried are the locations that an experiment is about, and those that find nothing. In a
 // search each file is one.
-func tried(side *copies.Side, aim proof.Aim, what copies.Choice) (out []proof.Location, empty []string) {
-	if aim == proof.Which {
-		return candidates(side), nil
+func (x *proving) tried(ctx context.Context, side *copies.Side) (out []proof.Location, empty []string, err error) {
+	if x.aim == proof.Which {
+		if err := x.openSeen(); err != nil {
+			return nil, nil, err
+		}
+		out, err = candidates(ctx, side, x.seen)
+		return out, nil, err
 	}
 	for i, l := range side.Variant.Locations {
-		x := proof.Location{At: l.At, Holds: l.Holds}
+		one := proof.Location{At: l.At, Holds: l.Holds}
 		for _, f := range side.Files {
 			if f.Location == i {
-				x.Files++
+				one.Files++
 			}
 		}
 		switch {
-		case x.Files > 0:
-			out = append(out, x)
-		case l.Usable && l.Error == "" && what.Includes(l.Holds):
+		case one.Files > 0:
+			out = append(out, one)
+		case l.Usable && l.Error == "" && x.what.Includes(l.Holds):
 			at := l.At
 			if len(l.Skipped) > 0 {
 				at += fmt.Sprintf(" (skipped: %s, %s)", l.Skipped[0].Path, l.Skipped[0].Why)
@@ -335,7 +342,7 @@ func tried(side *copies.Side, aim proof.Aim, what copies.Choice) (out []proof.Lo
 			empty = append(empty, at)
 		}
 	}
-	return out, empty
+	return out, empty, nil
 }
 
 // stay counts the files of each location that a plan of taking away leaves.
@@ -356,27 +363,63 @@ func stay(locations []proof.Location, side *copies.Side, plan *copies.Prepared) 
 // oneSave is how far apart in time files that belong to one save were written.
 const oneSave = 2 * time.Second
 
+// comparedFor is up to which size, in bytes, files are compared with others of their size.
+const comparedFor = 64 << 20
+
 // candidates are the files among which is searched. Those that were written together, the
-// latest first, are the likelier.
-func candidates(side *copies.Side) (out []proof.Location) {
+// latest first, are the likelier; a file with the content of another belongs to its save, be it
+// older: one of the two is a copy of the other.
+func candidates(ctx context.Context, side *copies.Side, seen *copies.Seen) (out []proof.Location, err error) {
 	files := slices.Clone(side.Files)
 	slices.SortStableFunc(files, func(a, b copies.SideFile) int { return b.State.Time.Compare(a.State.Time) })
+	content, err := alike(ctx, side, seen)
+	if err != nil {
+		return nil, err
+	}
 	likely := len(files)
 	var last time.Time
+	first := map[string]int{} // how likely the latest of one content is
 	for i, f := range files {
 		if at := f.State.Time; i == 0 || last.Sub(at) > oneSave {
 			likely--
 		}
 		last = f.State.Time
 		l := side.Variant.Locations[f.Location]
-		x := proof.Location{At: f.Place, Holds: l.Holds, Files: 1, Likely: likely, Group: fmt.Sprint(likely)}
+		x := proof.Location{At: f.Place, Holds: l.Holds, Files: 1, Likely: likely}
+		if digest := content[f.Place]; digest != "" {
+			if _, had := first[digest]; !had {
+				first[digest] = likely
+			}
+			x.Likely = first[digest]
+		}
+		x.Group = fmt.Sprint(x.Likely)
 		if l.Holds == draft.Save {
 			x.Likely += len(files)
 		}
 		out = append(out, x)
 	}
 	slices.SortStableFunc(out, func(a, b proof.Location) int { return strings.Compare(a.At, b.At) })
-	return out
+	return out, nil
+}
+
+// alike are the digests of files that have the size of others, by place.
+func alike(ctx context.Context, side *copies.Side, seen *copies.Seen) (map[string]string, error) {
+	of := map[int64]int{}
+	for _, f := range side.Files {
+		of[f.Size]++
+	}
+	only := *side
+	only.Files = slices.DeleteFunc(slices.Clone(side.Files), func(f copies.SideFile) bool {
+		return of[f.Size] < 2 || f.Size == 0 || f.Size > comparedFor
+	})
+	if err := only.Digests(ctx, seen); err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for _, f := range only.Files {
+		out[f.Place] = f.Digest
+	}
+	return out, nil
 }
 
 // beginProof begins as begin does. For an absence the subject's locations are what the game

@@ -96,9 +96,14 @@ func (p *Proof) search() (set, next []int, found bool) {
 func (p *Proof) smallest() []int {
 	order, read := p.likely()
 	pool := order
-	if guess := p.guess(order, read); len(guess) < len(order) && p.carries(guess) {
-		pool = guess
-		p.carries(without(p.all(), pool)) // whether others carry it too
+	if guess := p.guess(order, read); len(guess) < len(order) {
+		if p.carries(guess) {
+			pool = guess
+			p.carries(without(p.all(), pool)) // whether others carry it too
+		} else { // not enough: the others that were read come first
+			n := max(read, len(guess))
+			pool = slices.Concat(without(order[:n], guess), guess, order[n:])
+		}
 	}
 	var fixed []int
 	for !p.carries(fixed) {

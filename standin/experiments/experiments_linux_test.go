@@ -65,8 +65,8 @@ func TestAccuracyOfExperiments(t *testing.T) {
 	slices.Sort(ratios)
 	median := ratios[len(ratios)/2]
 	assert.Zero(t, wrong)
-	assert.Equal(t, 1, unknown, "the game that refuses its own files")
-	assert.LessOrEqual(t, median, 0.7, "starts of a search to those of halving alone, on the median")
+	assert.Equal(t, 2, unknown, "the game that refuses its own files, and the save that nobody loads")
+	assert.LessOrEqual(t, median, 0.5, "starts of a search to those of halving alone, on the median")
 	if *print {
 		fmt.Printf("%s\nexperiments with plays: %d proven rightly, %d wrongly, %d not decided; starts to halving alone, median of %d searches: %.2f\n",
 			strings.Join(lines, "\n"), right, wrong, unknown, len(ratios), median)

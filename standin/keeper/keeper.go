@@ -307,6 +307,17 @@ var All = []Play{
 		},
 	},
 	{
+		Name: "loaded", Says: "a save of its own name, which the game reads when somebody loads it, beside one with which it goes on",
+		Locations: []Location{at("auto.sav", save, proof.Needed), at("harbour.sav", save, proof.Undecided)},
+		files:     files("auto.sav", "level 7", "harbour.sav", "level 6"),
+		game: func(d dir) proof.Answer {
+			_, _ = os.ReadDir(string(d)) // what could be loaded is listed, and nobody loads it
+			going := d.read("auto.sav") == "level 7"
+			d.write("auto.sav", map[bool]string{true: "level 7", false: "level 1"}[going])
+			return state(going)
+		},
+	},
+	{
 		Name: "renamed", Says: "a save that the game renames, reads by that name and writes as it ends",
 		Locations: []Location{at("auto.sav", save, proof.Needed)},
 		files:     files("auto.sav", "level 7"),
@@ -374,6 +385,17 @@ var All = []Play{
 		game: func(d dir) proof.Answer {
 			d.read("world/last.dat")
 			return state(d.read("world/region02.dat") == "region 2" && d.read("world/region19.dat") == "region 19")
+		},
+	},
+	{
+		Name: "search-copy", Says: "one of twenty files, of which a copy was made later", Aim: proof.Which, Needed: []string{"world/main.dat"},
+		Locations: []Location{at("world/", save, "")}, files: numbered(18, "world/last.bak", "level 7", "world/main.dat", "level 7"),
+		game: func(d dir) proof.Answer {
+			for i := range 18 {
+				d.read(fmt.Sprintf("world/region%02d.dat", i))
+			}
+			d.read("world/last.bak")
+			return state(d.read("world/main.dat") == "level 7")
 		},
 	},
 	{
