@@ -64,8 +64,18 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 	if step.Do == proof.Finish {
 		return e, nil
 	}
-	if step.Do == proof.Look {
+	switch step.Do { // these do not need to know the files as they are now, or look by themselves
+	case proof.Look:
 		e.Became, err = x.look(ctx)
+		return e, err
+	case proof.Watch:
+		e.Returned, err = x.watch(ctx, step.Away)
+		return e, err
+	case proof.Ask:
+		e.Answer, err = x.answer(ctx)
+		if slices.Contains(proof.Answers, e.Answer) {
+			x.tell("  answer: %s", x.p.Words(e.Answer))
+		}
 		return e, err
 	}
 	if step.Do == proof.Bring {
@@ -97,8 +107,6 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 		}
 	case proof.TakeAway:
 		e.Operation, err = x.takeAway(ctx, side, step.Away)
-	case proof.Watch:
-		e.Returned, err = x.watch(ctx, step.Away)
 	case proof.Start:
 		if err := x.closed(ctx, side); err != nil {
 			return e, err
@@ -122,11 +130,6 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 	case proof.Operate:
 		x.tell("%s", shown(x.operationTold(step.Direction)))
 		err = x.operate(ctx, side, step.Direction)
-	case proof.Ask:
-		e.Answer, err = x.answer(ctx)
-		if slices.Contains(proof.Answers, e.Answer) {
-			x.tell("  answer: %s", x.p.Words(e.Answer))
-		}
 	case proof.Bring:
 		err = x.bring(ctx, side)
 	}

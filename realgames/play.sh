@@ -26,7 +26,7 @@ play_init() {
   SCRATCH=$(mktemp -d "/tmp/play-run.$PLAY_NAME.XXXXXX")
   CAPDIR="${PLAY_CAP:-$SCRATCH}"; mkdir -p "$CAPDIR"
   SOCK="$SCRATCH/tmux.sock"
-  TTY_UP=; XPID=; GPID=; DBPID=; WMPID=; DOG=; SESSION_NO=${PHASE:-0}; PLAY_T0=$SECONDS
+  SHOWN=; TTY_UP=; XPID=; GPID=; DBPID=; WMPID=; DOG=; SESSION_NO=${PHASE:-0}; PLAY_T0=$SECONDS
   DRIVE_CWD="${DRIVE_CWD:-$H}"
   for v in $(env | sed -n 's/^\(XDG_[A-Z_]*\)=.*/\1/p'); do unset "$v"; done
   unset TMUX TMUX_PANE DBUS_SESSION_BUS_ADDRESS WAYLAND_DISPLAY DISPLAY
@@ -138,18 +138,36 @@ x_run() {
 # PHASE=look: what the game shows when it has started is kept as look.txt or look.png in its
 # home, and it is ended. A drive can define look_keys, which lead to where its progress shows,
 # and look_settings, which lead to where its settings show (LOOK_AT=settings), and LOOK_CROP,
-# the part of the screen that counts, as WxH+X+Y, or LOOK_LINES, the lines that count, as a
+# the part of the screen that counts, as WxH+X+Y (or several, by shows), or LOOK_LINES, the lines that count, as a
 # pattern: what moves elsewhere, or is drawn by lot, says nothing. look_refused says whether the
 # game refuses its files.
 looked() {
   rm -f "$H/look.txt" "$H/look.png" "$H/look.refused"
+  [ -n "$TTY_UP" ] || x_up
   sleep "${LOOK_WAIT:-3}"
   local keys=look_keys
   [ "${LOOK_AT:-}" != settings ] || keys=look_settings
   [ "$(type -t $keys)" != function ] || $keys
   [ "$(type -t look_refused)" != function ] || ! look_refused || : > "$H/look.refused"
-  if [ -n "$TTY_UP" ]; then pane -e | grep -v "^Pane is dead" | grep -E "${LOOK_LINES:-}" > "$H/look.txt"; tty_end; else xshot "$H/look.png" "${LOOK_CROP:-}"; x_end; fi
+  if [ -n "$TTY_UP" ]; then pane -e | grep -v "^Pane is dead" | grep -E "${LOOK_LINES:-}" > "$H/look.txt"; tty_end; elif [ -n "$SHOWN" ]; then "$(dirname "$(command -v import)")/convert" $(seq -f "$SCRATCH/shows-%g.png" "$SHOWN") -append "$H/look.png" || fail "no picture"; x_end
+  else xstill "$H/look.png" "${LOOK_CROP:-}"; x_end; fi
   exit 0
+}
+x_up() {  # wait until the game shows a window: how long it takes to start says nothing
+  local i; for ((i=0; i<100; i++)); do
+    [ -n "$(xdotool search --onlyvisible --name . 2>/dev/null)" ] && return
+    x_alive || return; sleep 0.2
+  done
+}
+# shows WxH+X+Y: one of several parts of the screen that count, as it is now; below the ones before
+shows() {
+  xstill "$SCRATCH/shows-$((++SHOWN)).png" "$1"
+}
+pixel() { import -window root -crop "1x1+$1+$2" -depth 8 rgb:- 2>/dev/null | od -An -tx1; }  # its colour
+# what holds still in five screens: of each point the value in the middle
+xstill() {
+  local i; for i in 1 2 3 4 5; do xshot "$SCRATCH/still-$i.png" "${2:-}"; sleep 0.4; done
+  "$(dirname "$(command -v import)")/convert" "$SCRATCH"/still-?.png -evaluate-sequence median "$1" || fail "no picture"
 }
 x_alive() { [ ! -e "$SCRATCH/rc" ] && kill -0 "$GPID" 2>/dev/null; }
 win() {   # win NAME-REGEX [SECONDS]: wait for a window, sets WID
