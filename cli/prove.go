@@ -405,6 +405,9 @@ func candidates(ctx context.Context, side *copies.Side, seen *copies.Seen) (out 
 // alike are the digests of files that have the size of others, by place.
 func alike(ctx context.Context, side *copies.Side, seen *copies.Seen) (map[string]string, error) {
 	of := map[int64]int{}
+	if len(side.Files) > proof.MaxLocations {
+		return nil, nil // there will be no search
+	}
 	for _, f := range side.Files {
 		of[f.Size]++
 	}
