@@ -149,6 +149,7 @@ looked() {
   [ "${LOOK_AT:-}" != settings ] || keys=look_settings
   [ "$(type -t $keys)" != function ] || $keys
   [ "$(type -t look_refused)" != function ] || ! look_refused || : > "$H/look.refused"
+  [ -n "$TTY_UP" ] || x_alive || : > "$H/look.refused"  # it broke off
   if [ -n "$TTY_UP" ]; then pane -e | grep -v "^Pane is dead" | grep -E "${LOOK_LINES:-}" > "$H/look.txt"; tty_end; elif [ -n "$SHOWN" ]; then "$(dirname "$(command -v import)")/convert" $(seq -f "$SCRATCH/shows-%g.png" "$SHOWN") -append "$H/look.png" || fail "no picture"; x_end
   else xstill "$H/look.png" "${LOOK_CROP:-}"; x_end; fi
   exit 0
