@@ -155,8 +155,8 @@ looked() {
   exit 0
 }
 x_up() {  # wait until the game shows a window: how long it takes to start says nothing
-  local i; for ((i=0; i<100; i++)); do
-    [ -n "$(xdotool search --onlyvisible --name . 2>/dev/null)" ] && return
+  local i; for ((i=0; i<50; i++)); do
+    [ -n "$(xdotool search --onlyvisible --class . 2>/dev/null)" ] && return
     x_alive || return; sleep 0.2
   done
 }
