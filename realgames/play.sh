@@ -150,8 +150,13 @@ looked() {
   [ "$(type -t $keys)" != function ] || $keys
   [ "$(type -t look_refused)" != function ] || ! look_refused || : > "$H/look.refused"
   [ -n "$TTY_UP" ] || x_alive || : > "$H/look.refused"  # it broke off
-  if [ -n "$TTY_UP" ]; then pane -e | grep -v "^Pane is dead" | grep -E "${LOOK_LINES:-}" > "$H/look.txt"; tty_end; elif [ -n "$SHOWN" ]; then "$(dirname "$(command -v import)")/convert" $(seq -f "$SCRATCH/shows-%g.png" "$SHOWN") -append "$H/look.png" || fail "no picture"; x_end
-  else xstill "$H/look.png" "${LOOK_CROP:-}"; x_end; fi
+  if [ -n "$TTY_UP" ]; then
+    pane -e | grep -v "^Pane is dead" | grep -E "${LOOK_LINES:-}" > "$H/look.txt"; tty_end
+  elif [ -n "$SHOWN" ]; then
+    magick $(seq -f "$SCRATCH/shows-%g.png" "$SHOWN") -append "$H/look.png"; x_end
+  else
+    xstill "$H/look.png" "${LOOK_CROP:-}"; x_end
+  fi
   exit 0
 }
 x_up() {  # wait until the game shows a window: how long it takes to start says nothing
@@ -168,8 +173,9 @@ pixel() { import -window root -crop "1x1+$1+$2" -depth 8 rgb:- 2>/dev/null | od 
 # what holds still in five screens: of each point the value in the middle
 xstill() {
   local i; for i in 1 2 3 4 5; do xshot "$SCRATCH/still-$i.png" "${2:-}"; sleep 0.4; done
-  "$(dirname "$(command -v import)")/convert" "$SCRATCH"/still-?.png -evaluate-sequence median "$1" || fail "no picture"
+  magick "$SCRATCH"/still-?.png -evaluate-sequence median "$1"
 }
+magick() { "$(dirname "$(command -v import)")/convert" "$@" || fail "no picture"; }  # that of the same package
 x_alive() { [ ! -e "$SCRATCH/rc" ] && kill -0 "$GPID" 2>/dev/null; }
 win() {   # win NAME-REGEX [SECONDS]: wait for a window, sets WID
   local n=$(( ${2:-20} * 5 )) i
