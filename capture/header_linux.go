@@ -52,7 +52,10 @@ func installOf(program string) string {
 	}
 	dir := filepath.Dir(program)
 	home, _ := os.UserHomeDir()
-	for _, shared := range []string{"/", "/bin", "/sbin", "/usr/bin", "/usr/sbin", "/usr/games", "/usr/local/bin", "/usr/local/games", "/opt", "/tmp", home, filepath.Join(home, "bin"), filepath.Join(home, ".local/bin")} {
+	for _, shared := range []string{
+		"/", "/bin", "/sbin", "/usr/bin", "/usr/sbin", "/usr/games", "/usr/local/bin", "/usr/local/games", "/opt", "/tmp",
+		home, filepath.Join(home, "bin"), filepath.Join(home, ".local/bin"),
+	} {
 		if dir == shared {
 			return ""
 		}

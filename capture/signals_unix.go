@@ -13,7 +13,9 @@ import (
 // itself, since it answers the command's calls. What this process was started to ignore,
 // it goes on ignoring, as the command does, and nothing is to be passed on.
 func PassedOn() (list []os.Signal) {
-	for _, s := range []syscall.Signal{syscall.SIGINT, syscall.SIGQUIT, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGUSR1, syscall.SIGUSR2, syscall.SIGTSTP} {
+	for _, s := range []syscall.Signal{
+		syscall.SIGINT, syscall.SIGQUIT, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGUSR1, syscall.SIGUSR2, syscall.SIGTSTP,
+	} {
 		if signal.Ignored(s) || startedIgnoring(s) {
 			signal.Ignore(s)
 			continue

@@ -48,7 +48,8 @@ type Options struct {
 }
 
 // systemMask is what the kernel is asked to tell (fanotify_mark(2)).
-const systemMask = unix.FAN_OPEN | unix.FAN_OPEN_EXEC | unix.FAN_MODIFY | unix.FAN_CLOSE_WRITE | unix.FAN_CREATE | unix.FAN_DELETE | unix.FAN_RENAME | unix.FAN_ONDIR
+const systemMask = unix.FAN_OPEN | unix.FAN_OPEN_EXEC | unix.FAN_MODIFY | unix.FAN_CLOSE_WRITE |
+	unix.FAN_CREATE | unix.FAN_DELETE | unix.FAN_RENAME | unix.FAN_ONDIR
 
 // Run observes programs that somebody else starts, on all file systems of this
 // machine, as root. It returns when ctx ends, or when the programs that were asked for
