@@ -718,7 +718,7 @@ func (s *supervisor) hidden(w *work) {
 	known, exe := w.p.Hidden, w.p.Exe
 	w.p.Hidden = true
 	s.ps.Mu.Unlock()
-	what := exe + " lets no other program of this user look into its memory, as it is not dumpable: "+
+	what := exe + " lets no other program of this user look into its memory, as it is not dumpable: " +
 		"what it opened was not seen. Root sees it: sudo endroit trace, or endroit trace --system"
 	if !known {
 		s.hiding.Add(1)
