@@ -54,15 +54,15 @@ func (x *proving) operationSays() string {
 	}
 	switch x.aim {
 	case "prefix-removal":
-		return "The prefix is moved aside, looked at what is left, and moved back."
+		return "The prefix is moved aside, Endroit looks at what is left, and it is moved back."
 	case "move":
-		return "You move the installation to another library and back with the launcher; each time it is looked at what is left."
+		return "You move the installation to another library and back with the launcher; each time Endroit looks at what is left."
 	case "uninstall":
-		return "You uninstall the game with the launcher and install it again; then it is looked at what is left."
+		return "You uninstall the game with the launcher and install it again; then Endroit looks at what is left."
 	case "repair":
-		return "You have the launcher check and repair the installation; then it is looked at what is left."
+		return "You have the launcher check and repair the installation; then Endroit looks at what is left."
 	}
-	return "They are taken away, you let the launcher synchronise, and then it is looked at what its cloud brought back."
+	return "They are taken away, you let the launcher synchronise, and then Endroit looks at what its cloud brought back."
 }
 
 // askFor is what a person has to do for an operation.
