@@ -74,6 +74,8 @@ type proving struct {
 	// seen is what is known of files that were read, carried of those that are away.
 	seen    *copies.Seen
 	carried copies.KnownAway
+	// emptied are the folders from which files were taken away last.
+	emptied []string
 	// copied is the copy, once it was read; same says that the last step found all files to be
 	// those of it.
 	copied *copies.Copy
@@ -295,8 +297,13 @@ func (x *proving) announce(
 			a.say("  What else it changes or removes is not brought back.")
 		}
 	case x.aim == proof.Which:
-		a.say("  They are copied, taken away in parts and brought back. The game is started %s", startedTimes(step.Likely))
-		a.say("  if one file carries the progress, %s at most; Ctrl-C ends it with what is known by then.", startedTimes(step.Left))
+		if step.Likely < step.Left {
+			a.say("  They are copied, taken away in parts and brought back. The game is started %s", startedTimes(step.Likely))
+			a.say("  if one file carries the progress, %s at most; Ctrl-C ends it with what is known by then.", startedTimes(step.Left))
+		} else {
+			a.say("  They are copied, taken away and brought back; the game is started %s at most.", startedTimes(step.Left))
+			a.say("  Ctrl-C ends it with what is known by then.")
+		}
 		a.say("  At each start, look whether it shows a new game or your progress, and end it. Do not save.")
 	default:
 		a.say("  They are copied, taken away and brought back; the game is started %s at most.", startedTimes(step.Left))

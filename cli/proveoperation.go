@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -218,11 +219,11 @@ func (x *proving) look(ctx context.Context) ([]proof.Became, error) {
 // outside reports whether a file that is not in the prefix that was moved aside is where it
 // was, by the paths that were written down.
 func (x *proving) outside(at string) bool {
-	path := x.p.Paths[at]
-	if path == "" {
+	path, err := url.PathUnescape(x.p.Paths[at])
+	if path == "" || err != nil {
 		return false
 	}
-	_, err := os.Lstat(filepath.FromSlash(path))
+	_, err = os.Lstat(filepath.FromSlash(path))
 	return err == nil
 }
 

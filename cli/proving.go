@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
@@ -19,6 +21,7 @@ import (
 	"endroit/core/phrase"
 	"endroit/core/proof"
 	"endroit/locate"
+	"endroit/running"
 	"endroit/safefile"
 )
 
@@ -101,7 +104,7 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 		if x.p.Aim.Hazard() {
 			x.p.Paths = map[string]string{}
 			for _, f := range side.Files {
-				x.p.Paths[f.Place] = f.File.Path
+				x.p.Paths[f.Place] = url.PathEscape(f.File.Path)
 			}
 			x.p.Beside = x.beside(side)
 		}
@@ -119,7 +122,7 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 		x.resumed = false
 		if n := len(x.p.Rounds); x.p.Aim == proof.Which {
 			likely := ""
-			if step.Likely > 0 {
+			if step.Likely > 0 && step.Likely < step.Left {
 				likely = fmt.Sprintf(" of %d if one file carries the progress, and", n+step.Likely-1)
 			}
 			x.tell("Start %d%s of %d at most", n, likely, n+step.Left-1)
@@ -243,11 +246,23 @@ func (x *proving) takeAway(ctx context.Context, side *copies.Side, away []int) (
 		return "", err
 	}
 	x.carried = x.seen.Carry(&only)
+	x.emptied = foldersOf(plan.Changes)
 	op, err := x.j.Do(ctx, x.about(tookAway+names+" for an experiment"), plan.Changes, nil)
 	if err != nil {
 		return "", journalError(err)
 	}
 	return op.ID, nil
+}
+
+// foldersOf are the folders in which changes are made.
+func foldersOf(changes []journal.Change) []string {
+	all := map[string]bool{}
+	for _, c := range changes {
+		if c.Key.Path == "" {
+			all[filepath.Dir(c.Path())] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(all))
 }
 
 // names are locations by their numbers, few of them.
@@ -273,8 +288,11 @@ func (x *proving) isAway(side *copies.Side, f copies.SideFile, away []int) bool 
 		(x.p.Slot == "" || f.File.Captures["slot"] == x.p.Slot)
 }
 
-// watch waits whether something brings files back while the game is closed.
+// watch waits whether something brings files back while the game is closed, and looks what
+// does.
 func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned, err error) {
+	seen := running.Watch(ctx, x.emptied)
+	defer seen.Close()
 	select {
 	case <-ctx.Done():
 		return nil, ctx.Err()
@@ -286,16 +304,13 @@ func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned,
 	}
 	only := *side
 	only.Files = slices.DeleteFunc(slices.Clone(side.Files), func(f copies.SideFile) bool { return !x.isAway(side, f, away) })
-	by := ""
-	if programs := x.a.programs(ctx, side); len(programs) > 0 {
-		by = programs[0].Name
-	}
 	for _, c := range copies.PlanClear(&only, false).Changes { // other accounts' files never were away
-		back = append(back, proof.Returned{Path: c.Path(), By: by})
+		program, _ := seen.By(c.Path())
+		back = append(back, proof.Returned{Path: strings.ToValidUTF8(c.Path(), "\uFFFD"), By: program.Name})
 	}
 	if len(back) > 0 {
-		what := phrase.Count(len(back), "file was", "files were")
-		x.tell("%s", x.a.missing(what+" brought back while the game was closed: "+shown(back[0].Path)))
+		says := phrase.Count(len(back), "file was", "files were") + " brought back" + proof.Bringers(back)
+		x.tell("%s", x.a.missing(shown(says+" while the game was closed: "+back[0].Path)))
 	}
 	return back, nil
 }

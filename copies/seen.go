@@ -6,6 +6,7 @@ import (
 	"os"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"github.com/go-json-experiment/json"
 
@@ -85,6 +86,9 @@ func (x sight) holds(is disk.Identity) bool {
 
 // Note remembers what was read of a file, by a look before and after; begun is when.
 func (s *Seen) Note(path string, is disk.Identity, read disk.Copied, begun time.Time) {
+	if !utf8.ValidString(path) {
+		return // which cannot be written down
+	}
 	s.use()
 	defer s.mu.Unlock()
 	if len(s.of) >= maxSeen {

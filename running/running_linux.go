@@ -4,9 +4,13 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
+	"golang.org/x/sys/unix"
+
+	"endroit/core/phrase"
 	"endroit/machine"
 )
 
@@ -56,10 +60,53 @@ func uses(pid int, t Title) string {
 	return ""
 }
 
+// writers are the programs that have a file of a folder open for writing, those first that
+// were started last.
+func writers(ctx context.Context, folder string) (found []writer) {
+	entries, _ := os.ReadDir("/proc")
+	var all []int
+	for _, e := range entries {
+		if pid, err := strconv.Atoi(e.Name()); err == nil && pid != os.Getpid() {
+			all = append(all, pid)
+		}
+	}
+	slices.Sort(all)
+	for _, pid := range slices.Backward(all) {
+		if ctx.Err() != nil {
+			break
+		}
+		dir := filepath.Join("/proc", strconv.Itoa(pid))
+		open, _ := os.ReadDir(filepath.Join(dir, "fd"))
+		for _, e := range open {
+			path, err := os.Readlink(filepath.Join(dir, "fd", e.Name()))
+			if err != nil || filepath.Dir(path) != folder || !forWriting(filepath.Join(dir, "fdinfo", e.Name())) {
+				continue
+			}
+			found = append(found, writer{Program{pid, nameOf(pid), "wrote " + path}, filepath.Base(path)})
+		}
+	}
+	return found
+}
+
+// forWriting reads how a file is open (proc(5), fdinfo: the flags, octal).
+func forWriting(info string) bool {
+	text, err := os.ReadFile(info)
+	if err != nil {
+		return false
+	}
+	for line := range strings.Lines(string(text)) {
+		if flags, ok := strings.CutPrefix(line, "flags:"); ok {
+			n, err := strconv.ParseUint(strings.TrimSpace(flags), 8, 64)
+			return err == nil && n&unix.O_ACCMODE != unix.O_RDONLY
+		}
+	}
+	return false
+}
+
 func nameOf(pid int) string {
 	name, err := os.ReadFile(filepath.Join("/proc", strconv.Itoa(pid), "comm"))
 	if err != nil {
 		return "a program"
 	}
-	return strings.TrimSpace(string(name))
+	return phrase.Visible(strings.TrimSpace(strings.ToValidUTF8(string(name), "\uFFFD")))
 }

@@ -20,8 +20,8 @@ func (p *Proof) contradiction(r *Round) string {
 	switch {
 	case len(r.Returned) > 0:
 		return fmt.Sprintf(
-			"%s brought back before the game was started, so that this round shows nothing of them",
-			phrase.Count(len(r.Returned), "file was", "files were"),
+			"%s brought back%s before the game was started, so that this round shows nothing of them",
+			phrase.Count(len(r.Returned), "file was", "files were"), Bringers(r.Returned),
 		)
 	case len(r.Away) == 0 && len(r.Sees) > 0 && sum(r.Sees) == 0 && !p.unseen() && r.Answer.shows():
 		return "all files were there, and the game used none of them: was it this game, and did it get so far?"

@@ -150,7 +150,7 @@ type Aside struct {
 // Returned is a file that was brought back while the game was closed.
 type Returned struct {
 	Path string `json:"path,omitempty"`
-	By   string `json:"by,omitempty"` // the program, where that is known
+	By   string `json:"by,omitempty"` // the program, where it was seen to write there
 }
 
 // Sees is what the observation of a start says of one location.
@@ -210,7 +210,7 @@ type Proof struct {
 	Rounds    []Round    `json:"rounds"`
 	At        Do         `json:"at"` // what has to be done next
 	// Aside is a prefix that is moved aside at the moment; Paths are where the files were, by
-	// place, of an operation, and Beside other copies of the same edition that were here before
+	// place, percent-encoded, of an operation, and Beside other copies of the same edition that were here before
 	// it. They stay on the machine.
 	Aside  *Aside            `json:"aside,omitempty"`
 	Paths  map[string]string `json:"paths,omitempty"`

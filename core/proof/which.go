@@ -6,8 +6,6 @@ import (
 	"math/bits"
 	"slices"
 	"strings"
-
-	"endroit/core/phrase"
 )
 
 // A search finds the smallest set of files that carries the progress: what it needs with
@@ -194,6 +192,9 @@ func (p *Proof) leftOfSearch() (most, likely int) {
 // boundAfter is how many more starts a search needs at most after its first answers.
 func (p *Proof) boundAfter(answers int) (most int) {
 	smallest := len(p.Locations)
+	if smallest == 1 {
+		return max(0, 2-answers) // with it, and without
+	}
 	for _, r := range p.Rounds[:min(answers, len(p.Rounds))] {
 		if r.Answer == Progress {
 			smallest = min(smallest, len(p.Locations)-len(r.Away))
@@ -302,12 +303,20 @@ func (p *Proof) concludeEarly() {
 			best = there
 		}
 	}
-	why := cmp.Or(p.Ended, "there was no sure answer")
+	why := "it was ended early (" + cmp.Or(p.Ended, "there was no sure answer") + ")"
+	switch {
+	case len(p.Rounds) == 0 || p.Rounds[0].Answer == "":
+	case p.Rounds[0].Answer != Progress:
+		why = "with all files in their places, the game did not show " + p.old() + ": nothing is shown by their absence"
+	case len(best) == 1:
+		why += ": " + p.old() + " is in this file, or elsewhere"
+	default:
+		why += fmt.Sprintf(": %s is in these %d files, or elsewhere", p.old(), len(best))
+	}
 	for i := range p.Locations {
 		l := &p.Locations[i]
 		if slices.Contains(best, i) {
-			l.Result = Undecided
-			l.Why = fmt.Sprintf("it was ended early (%s): the progress is in these %s", why, phrase.Count(len(best), "file", "files"))
+			l.Result, l.Why = Undecided, why
 		} else {
 			l.Result, l.Why = NotNeeded, "the progress was there without it"
 		}

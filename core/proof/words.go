@@ -73,11 +73,8 @@ func (p *Proof) Steps(r Round) (out []string) {
 		out = append(out, "all files were in their places")
 	}
 	if n := len(r.Returned); n > 0 {
-		by := ""
-		if i := slices.IndexFunc(r.Returned, func(f Returned) bool { return f.By != "" }); i >= 0 {
-			by = " by " + r.Returned[i].By
-		}
-		out = append(out, fmt.Sprintf("%s brought back%s while the game was closed", phrase.Count(n, "file was", "files were"), by))
+		says := phrase.Count(n, "file was", "files were") + " brought back" + Bringers(r.Returned)
+		out = append(out, says+" while the game was closed")
 	} else if len(r.Away) > 0 {
 		out = append(out, "nothing brought files back while the game was closed")
 	}
@@ -94,6 +91,21 @@ func (p *Proof) Steps(r Round) (out []string) {
 		out = append(out, "the game could not be started")
 	}
 	return out
+}
+
+// Bringers says which programs were seen to bring files back, such as " by keeper"; empty if
+// that was not seen.
+func Bringers(files []Returned) string {
+	var names []string
+	for _, f := range files {
+		if f.By != "" && !slices.Contains(names, f.By) {
+			names = append(names, f.By)
+		}
+	}
+	if len(names) == 0 {
+		return ""
+	}
+	return " by " + strings.Join(names, ", ")
 }
 
 // Saw says what a start did with the files of a location, as far as that is seen.
