@@ -74,6 +74,8 @@ type proving struct {
 	// seen is what is known of files that were read, carried of those that are away.
 	seen    *copies.Seen
 	carried copies.KnownAway
+	// now is the variant as it was seen last; nil if it has to be looked at.
+	now *copies.Side
 	// emptied are the folders from which files were taken away last.
 	emptied []string
 	// copied is the copy, once it was read; same says that the last step found all files to be

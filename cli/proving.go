@@ -86,7 +86,7 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 			return e, err
 		}
 	}
-	side, err := x.side(ctx)
+	side, err := x.recent(ctx, step.Do)
 	if err != nil {
 		return e, err
 	}
@@ -132,6 +132,7 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 		return x.start(ctx, side)
 	case proof.Operate:
 		x.tell("%s", shown(x.operationTold(step.Direction)))
+		x.now = nil // it is no more as it was seen
 		err = x.operate(ctx, side, step.Direction)
 	case proof.Bring:
 		err = x.bring(ctx, side)
@@ -145,9 +146,20 @@ func (x *proving) tell(format string, args ...any) {
 	}
 }
 
+// recent is how the variant was seen last, where a step needs no more than that: taking a copy,
+// right after the check, notices itself what changes, and a start, and what brings everything
+// back first, need to know where the game is and not its files.
+func (x *proving) recent(ctx context.Context, do proof.Do) (*copies.Side, error) {
+	if x.now != nil && (do == proof.Copy || do == proof.Start && !x.resumed || do == proof.Bring) {
+		return x.now, nil
+	}
+	return x.side(ctx)
+}
+
 // side looks at the variant as it is now, with all that it keeps: what the game changes
 // beside what is proven is brought back too.
-func (x *proving) side(ctx context.Context) (*copies.Side, error) {
+func (x *proving) side(ctx context.Context) (side *copies.Side, err error) {
+	defer func() { x.now = side }()
 	found, err := x.s.here.Title(ctx, x.s.title, nil)
 	if err != nil {
 		return nil, err
@@ -207,6 +219,7 @@ func (x *proving) closed(ctx context.Context, side *copies.Side) error {
 		if len(x.a.programs(ctx, side)) == 0 {
 			return nil
 		}
+		x.now = nil
 		select { // it may be just about to end
 		case <-ctx.Done():
 			return ctx.Err()
@@ -326,9 +339,9 @@ func (x *proving) bring(ctx context.Context, side *copies.Side) error {
 	}
 	if moved > 0 {
 		x.tell("Brought back: %s", phrase.Count(moved, "file", "files"))
-		if side, err = x.side(ctx); err != nil {
-			return err
-		}
+	}
+	if side, err = x.side(ctx); err != nil {
+		return err
 	}
 	if x.copied == nil {
 		if x.copied, err = x.a.findCopy(ctx, x.p.Copy, nil); err != nil {
@@ -418,7 +431,7 @@ func (x *proving) moveBack(ctx context.Context) (files int, err error) {
 // has it.
 func (x *proving) end(ctx context.Context) error {
 	if x.p.Copy != "" && !x.same {
-		side, err := x.side(ctx)
+		side, err := x.recent(ctx, proof.Bring)
 		if err != nil {
 			return err
 		}

@@ -23,6 +23,7 @@ function shown(aim: string, ...rounds: ReturnType<typeof round>[]) {
     by: 'endroit',
     began: '2026-11-28T12:00:00Z',
     rounds,
+    by_list: aim === 'listed',
     locations: [
       { at: 'xdg-data:a/', holds: 'save', files: 2, result: 'needed', why: 'without it a new game' },
     ],
@@ -50,4 +51,13 @@ test('an operation has no question', () => {
   expect(page.text()).not.toContain('?')
   expect(page.find('tbody').text()).toContain('2 files gone')
   expect(page.text()).toContain('What was found afterwards')
+})
+
+test('what a launcher lists was read, and nothing was brought back', () => {
+  const page = shown('listed', round([], '', '2 files are listed'))
+  expect(page.text()).not.toContain('?')
+  expect(page.text()).not.toContain('brought back')
+  expect(page.text()).toContain('What is listed')
+  expect(page.find('thead').text()).toContain("In the launcher's list")
+  expect(page.find('tbody').text()).toContain('2 files are listed')
 })

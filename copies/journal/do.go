@@ -93,15 +93,18 @@ type stage struct {
 	d       *document
 	changes []Change
 	moved   map[int]string
+	from    *os.File // the folder in which moved is; nil if nothing is
 	kept    *os.File // the folder of what is kept
 	device  uint64   // its file system's
 	links   bool     // that has names for one file in several folders
 }
 
 func (s *stage) close() {
-	if s.kept != nil {
-		_ = s.kept.Close()
-		s.kept = nil
+	for _, f := range []**os.File{&s.kept, &s.from} {
+		if *f != nil {
+			_ = (*f).Close()
+			*f = nil
+		}
 	}
 }
 
@@ -212,6 +215,10 @@ func (s *stage) prepare(ctx context.Context, told func(done, of int)) error {
 			return err
 		}
 	}
+	for _, kept := range s.moved { // all in the folder of one operation
+		s.from, _ = os.Open(filepath.Dir(kept))
+		break
+	}
 	each := len(s.changes) <= syncEach || !disk.CanSyncAll
 	pieces := pieces(s.d.Steps)
 	var mu sync.Mutex
@@ -308,12 +315,7 @@ func (s *stage) prepareOne(ctx context.Context, parent parentFolder, i int, sync
 
 // takeKept gives what another operation kept the name of a part, instead of copying it.
 func (s *stage) takeKept(parent parentFolder, kept, part string) bool {
-	folder, err := os.Open(filepath.Dir(kept))
-	if err != nil {
-		return false
-	}
-	defer folder.Close()
-	return disk.Link(folder, filepath.Base(kept), parent.file, part) == nil
+	return s.from != nil && disk.Link(s.from, filepath.Base(kept), parent.file, part) == nil
 }
 
 // writePart writes a file's new content under the part's name.
@@ -328,6 +330,14 @@ func writePart(ctx context.Context, parent parentFolder, part string, c Change, 
 	if err != nil {
 		return err
 	}
+	attributes := c.Attributes
+	if c.kept != "" {
+		info, err := from.Stat()
+		if err != nil {
+			return errors.Join(err, to.Close())
+		}
+		attributes = disk.Read(from, info)
+	}
 	sum := disk.SHA256
 	switch {
 	case c.After.BLAKE3 != "":
@@ -335,15 +345,15 @@ func writePart(ctx context.Context, parent parentFolder, part string, c Change, 
 	case c.After.Digest == "":
 		sum = 0
 	}
-	copied, err := disk.Copy(ctx, to, from, c.Attributes.Holes, c.After.Size, sum)
+	copied, err := disk.Copy(ctx, to, from, attributes.Holes, c.After.Size, sum)
 	if err == nil && (copied.Size != c.After.Size || sum == disk.BLAKE3 && copied.BLAKE3 != c.After.BLAKE3 ||
 		sum == disk.SHA256 && copied.SHA256 != c.After.Digest) {
 		err = &ContentError{c.Place}
 	}
 	if err == nil {
-		disk.SetXattrs(to, c.Attributes.Xattrs)
-		if c.Attributes.Mode != 0 {
-			err = ignoreUnsupported(to.Chmod(c.Attributes.Mode))
+		disk.SetXattrs(to, attributes.Xattrs)
+		if attributes.Mode != 0 {
+			err = ignoreUnsupported(to.Chmod(attributes.Mode))
 		}
 	}
 	if err == nil && sync {
@@ -355,7 +365,7 @@ func writePart(ctx context.Context, parent parentFolder, part string, c Change, 
 	if err != nil {
 		return err
 	}
-	return parent.root.Chtimes(part, c.Attributes.Time, c.Attributes.Time)
+	return parent.root.Chtimes(part, attributes.Time, attributes.Time)
 }
 
 // ContentError says that the new content of a file is not the one that it is to be: a copy

@@ -63,6 +63,7 @@ type Change struct {
 	// content is checked by a digest of After, and without one not at all.
 	Open       func() (*os.File, error)
 	Attributes disk.Attributes
+	kept       string // the file that Open opens, where another operation kept it
 	// LinkText is what a link says, where After is one.
 	LinkText string
 	// Key is where it is if it is a registry key and no file: then Top and Names are empty, and

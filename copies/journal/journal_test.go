@@ -55,7 +55,9 @@ func (g *ground) change(name, text string) Change {
 		return g.changeKey(key, text)
 	}
 	names := strings.Split(name, "/")
-	is, err := look(g.top, names)
+	l := looker{}
+	defer l.close()
+	is, err := l.look(g.top, names)
 	require.NoError(g.t, err)
 	c := Change{Place: "home:" + name, Top: g.top, Names: names, Before: is}
 	if text == "" {

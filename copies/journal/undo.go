@@ -28,6 +28,8 @@ func (j *Journal) PlanUndo(op Operation, digests bool) (changes []Change, later 
 	if err != nil {
 		return nil, nil, err
 	}
+	at := looker{}
+	defer at.close()
 	for i, st := range d.Steps {
 		if st.Key != "" {
 			c, changed, err := undoKey(folder, i, st)
@@ -51,7 +53,7 @@ func (j *Journal) PlanUndo(op Operation, digests bool) (changes []Change, later 
 			return nil, nil, err
 		}
 		c := Change{Place: st.Place, Top: top, Names: names}
-		is, err := look(top, names)
+		is, err := at.look(top, names)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -86,45 +88,64 @@ func (j *Journal) PlanUndo(op Operation, digests bool) (changes []Change, later 
 	return changes, later, nil
 }
 
-// fromKept makes a kept file a change's new content.
+// fromKept makes a kept file a change's new content. Its attributes are read when it is copied:
+// mostly it is moved.
 func (c *Change) fromKept(kept string, info fs.FileInfo, digest bool) error {
-	f, err := os.Open(kept)
+	c.After = copyplan.State{Kind: copyplan.Regular, Size: info.Size(), Time: info.ModTime(), Mode: uint32(info.Mode().Perm())}
+	c.kept = kept
+	c.Open = func() (*os.File, error) { return os.Open(kept) }
+	if !digest {
+		return nil
+	}
+	f, err := c.Open()
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	c.After = copyplan.State{Kind: copyplan.Regular, Size: info.Size(), Time: info.ModTime(), Mode: uint32(info.Mode().Perm())}
-	if digest {
-		copied, err := disk.Digest(context.Background(), f, disk.SHA256)
-		if err != nil {
-			return err
-		}
-		c.After.Digest = copied.SHA256
+	copied, err := disk.Digest(context.Background(), f, disk.SHA256)
+	c.After.Digest = copied.SHA256
+	return err
+}
+
+// looker looks at files, one folder after the other.
+type looker struct {
+	top, folder string
+	root        *os.Root // the folder; nil if it is missing, or there was none yet
+}
+
+func (l *looker) close() {
+	if l.root != nil {
+		_ = l.root.Close()
+		l.root = nil
 	}
-	c.Attributes = disk.Read(f, info)
-	c.Open = func() (*os.File, error) { return os.Open(kept) }
-	return nil
 }
 
 // look is what is at a path below a folder now.
-func look(top string, names []string) (copyplan.State, error) {
-	root, err := os.OpenRoot(top)
+func (l *looker) look(top string, names []string) (is copyplan.State, err error) {
+	folder, name := filepath.Join(names[:len(names)-1]...), names[len(names)-1]
+	if l.root == nil || l.top != top || l.folder != folder {
+		l.close()
+		root, err := os.OpenRoot(top)
+		if err != nil {
+			return is, err
+		}
+		if l.top, l.folder, l.root = top, folder, root; folder != "" {
+			l.root, err = root.OpenRoot(folder)
+			_ = root.Close()
+		}
+		if err != nil {
+			l.root = nil
+			return is, ignoreMissing(err)
+		}
+	}
+	info, err := l.root.Lstat(name)
 	if err != nil {
-		return copyplan.State{}, err
+		return is, ignoreMissing(err)
 	}
-	defer root.Close()
-	info, err := root.Lstat(filepath.Join(names...))
-	if errors.Is(err, fs.ErrNotExist) {
-		return copyplan.State{}, nil
-	}
-	if err != nil {
-		return copyplan.State{}, err
-	}
-	s := copyplan.State{Kind: copyplan.Regular, Size: info.Size(), Time: info.ModTime(), Mode: uint32(info.Mode().Perm())}
 	if info.Mode()&fs.ModeSymlink != 0 {
-		s = copyplan.State{Kind: copyplan.Link, Time: info.ModTime()}
+		return copyplan.State{Kind: copyplan.Link, Time: info.ModTime()}, nil
 	}
-	return s, nil
+	return copyplan.State{Kind: copyplan.Regular, Size: info.Size(), Time: info.ModTime(), Mode: uint32(info.Mode().Perm())}, nil
 }
 
 // sameLook reports whether what is there looks like what an operation left.
@@ -146,10 +167,7 @@ func (j *Journal) Undo(ctx context.Context, op Operation, changes []Change, abou
 		}
 		// What is kept becomes the file itself, where it can: when it is in place, the
 		// journal gives it up.
-		if f, err := c.Open(); err == nil {
-			moved[i] = f.Name()
-			_ = f.Close()
-		}
+		moved[i] = c.kept
 	}
 	return j.do(ctx, about, changes, moved, told)
 }
