@@ -268,12 +268,13 @@ func (c *Copy) check(ctx context.Context, by disk.Sum, told func(done, of int)) 
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", c.Path, disk.Cause(err))
 	}
-	defer root.Close()
+	folders := &openFolders{root: root}
+	defer folders.close()
 	files := c.Record.Files
 	what := make([]string, len(files))
 	err = parallel.EachTold(ctx, len(files), told, func(ctx context.Context, i int) error {
 		if files[i].Link == "" {
-			what[i] = checkFile(ctx, root, files[i], by)
+			what[i] = checkFile(ctx, folders, files[i], by)
 		}
 		return ctx.Err()
 	})
@@ -287,8 +288,8 @@ func (c *Copy) check(ctx context.Context, by disk.Sum, told func(done, of int)) 
 }
 
 // checkFile says what is wrong with a stored file.
-func checkFile(ctx context.Context, root *os.Root, stored copyrecord.File, by disk.Sum) string {
-	f, err := openRegular(root, filepath.FromSlash(stored.Stored))
+func checkFile(ctx context.Context, folders *openFolders, stored copyrecord.File, by disk.Sum) string {
+	f, err := folders.regular(stored.Stored)
 	if errors.Is(err, fs.ErrNotExist) {
 		return "it is missing"
 	}

@@ -11,7 +11,7 @@ import (
 	"endroit/copies/disk"
 )
 
-// openFolders keeps the folders of a copy open in which files are linked or looked at, one
+// openFolders keeps the folders of a copy open in which files are made, linked or read, one
 // after the other. It is safe for concurrent use.
 type openFolders struct {
 	root *os.Root // the copy's folder
@@ -60,12 +60,25 @@ func (o *openFolders) close() {
 	}
 }
 
+// at is the folder in which a file of the copy is, or is to be, with its name there; where it
+// cannot be kept open, the copy's, with the way from it.
+func (o *openFolders) at(stored string) (folder *os.Root, name string) {
+	if f := o.of(path.Dir(stored)); f != nil {
+		return f.root, path.Base(stored)
+	}
+	return o.root, filepath.FromSlash(stored)
+}
+
 // lstat looks at a file of the copy.
 func (o *openFolders) lstat(stored string) (fs.FileInfo, error) {
-	if f := o.of(path.Dir(stored)); f != nil {
-		return f.root.Lstat(path.Base(stored))
-	}
-	return o.root.Lstat(filepath.FromSlash(stored))
+	folder, name := o.at(stored)
+	return folder.Lstat(name)
+}
+
+// regular opens a regular file of the copy.
+func (o *openFolders) regular(stored string) (*os.File, error) {
+	folder, name := o.at(stored)
+	return openRegular(folder, name)
 }
 
 // link gives a file of one copy a further name in another.

@@ -287,15 +287,15 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 	for _, f := range w.p.Side.Files {
 		files[f.Place] = f
 	}
-	var root *os.Root
+	stored := &openFolders{}
 	if slices.ContainsFunc(w.p.Plan.Steps, func(s copyplan.Step) bool {
 		return s.After.Kind == copyplan.Regular || s.After.Kind == copyplan.Key
 	}) {
 		var err error
-		if root, err = os.OpenRoot(w.c.Path); err != nil {
+		if stored.root, err = os.OpenRoot(w.c.Path); err != nil {
 			return fmt.Errorf("%s: %w", w.c.Path, disk.Cause(err))
 		}
-		w.p.close = append(w.p.close, func() { _ = root.Close() })
+		w.p.close = append(w.p.close, stored.close)
 	}
 	var targets []copyplan.Target
 	for _, s := range w.p.Plan.Steps {
@@ -312,11 +312,10 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 			c.Attributes = disk.Attributes{
 				Time: t.file.Time, Mode: os.FileMode(t.file.Mode & 0o777), Xattrs: t.file.Xattrs, Holes: t.file.Holes,
 			}
-			stored := filepath.FromSlash(t.file.Stored)
-			c.Open = func() (*os.File, error) { return openRegular(root, stored) }
-			w.judge(root, t)
+			c.Open = func() (*os.File, error) { return stored.regular(t.file.Stored) }
+			w.judge(stored, t)
 		case copyplan.Key:
-			text, err := readKeyText(root, t)
+			text, err := readKeyText(stored, t)
 			if err != nil {
 				w.p.Refused = append(w.p.Refused, Problem{s.Place, err.Error()})
 				break
@@ -348,8 +347,8 @@ func (w *putback) makeChanges(ctx context.Context, fold func(string) string) err
 }
 
 // readKeyText reads the text of a registry key in a copy, in the one form that it has here.
-func readKeyText(root *os.Root, t target) ([]byte, error) {
-	f, err := openRegular(root, filepath.FromSlash(t.file.Stored))
+func readKeyText(folders *openFolders, t target) ([]byte, error) {
+	f, err := folders.regular(t.file.Stored)
 	if err != nil {
 		return nil, disk.Cause(err)
 	}
@@ -381,12 +380,12 @@ func (w *putback) rules() filename.Rules {
 }
 
 // judge reads a file that is put back by the notes on the structure of its location.
-func (w *putback) judge(root *os.Root, t target) {
+func (w *putback) judge(folders *openFolders, t target) {
 	n := w.p.Side.Variant.Locations[t.location].Notes
 	if n == nil {
 		return
 	}
-	f, err := openRegular(root, filepath.FromSlash(t.file.Stored))
+	f, err := folders.regular(t.file.Stored)
 	if err != nil {
 		return // which is told when it is to be copied
 	}

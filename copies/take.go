@@ -119,6 +119,10 @@ func Take(ctx context.Context, side *Side, o TakeOptions) (*Taken, error) {
 	if err := os.MkdirAll(t.part, 0o755); err != nil {
 		return nil, fmt.Errorf("%s: %w", folder, disk.Cause(err))
 	}
+	var err error
+	if t.partOpen.root, err = os.OpenRoot(t.part); err != nil {
+		return nil, fmt.Errorf("%s: %w", t.part, disk.Cause(err))
+	}
 	if last != nil {
 		t.openLast()
 	}
@@ -213,9 +217,6 @@ func (t *taking) openLast() {
 	t.lastOpen.root, t.lastFiles = root, map[string]copyrecord.File{}
 	for _, f := range t.last.Record.Files {
 		t.lastFiles[f.Place] = f
-	}
-	if t.partOpen.root, err = os.OpenRoot(t.part); err != nil {
-		t.lastFiles = nil
 	}
 }
 
@@ -378,7 +379,7 @@ func (t *taking) copyOne(ctx context.Context, root *os.Root, side *Side, f SideF
 	if disk.Look(after) != d.identity {
 		return d, disk.ErrChanged
 	}
-	d.Note = t.verdict(side, f, root, d)
+	d.Note = t.verdict(side, f, d)
 	return d, nil
 }
 
@@ -476,14 +477,14 @@ func (t *taking) makeFolder(root *os.Root, name string) error {
 
 // content copies a file's content.
 func (t *taking) content(ctx context.Context, root *os.Root, from *os.File, f SideFile, a disk.Attributes, d *doneFile) error {
-	name := filepath.FromSlash(d.Stored)
 	if err := t.makeFolder(root, path.Dir(d.Stored)); err != nil {
 		return err
 	}
-	to, err := root.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+	into, name := t.partOpen.at(d.Stored)
+	to, err := into.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
 	if errors.Is(err, fs.ErrExist) { // of an earlier try; it may be a name of the last copy's file
-		_ = disk.Remove(root, name)
-		to, err = root.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+		_ = disk.Remove(into, name)
+		to, err = into.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
 	}
 	if err != nil {
 		return err
@@ -509,7 +510,7 @@ func (t *taking) content(ctx context.Context, root *os.Root, from *os.File, f Si
 		err = closed
 	}
 	if err == nil {
-		err = root.Chtimes(name, f.Time, f.Time)
+		err = into.Chtimes(name, f.Time, f.Time)
 	}
 	if err != nil {
 		return err
@@ -531,12 +532,12 @@ func (o TakeOptions) sums() disk.Sum {
 }
 
 // verdict is what the notes on structure say of a file that was copied.
-func (t *taking) verdict(side *Side, f SideFile, root *os.Root, d doneFile) string {
+func (t *taking) verdict(side *Side, f SideFile, d doneFile) string {
 	n := side.location(f).Notes
 	if n == nil {
 		return ""
 	}
-	file, err := openRegular(root, filepath.FromSlash(d.Stored))
+	file, err := t.partOpen.regular(d.Stored)
 	if err != nil {
 		return notes.Unsure
 	}
