@@ -23,6 +23,7 @@ import (
 	"endroit/core/proof"
 	"endroit/core/record"
 	"endroit/locate"
+	"endroit/running"
 )
 
 func (a *app) prove() *cli.Command {
@@ -76,8 +77,8 @@ type proving struct {
 	carried copies.KnownAway
 	// now is the variant as it was seen last; nil if it has to be looked at.
 	now *copies.Side
-	// emptied are the folders from which files were taken away last.
-	emptied []string
+	// writers notes who writes in the folders from which files were taken away last.
+	writers *running.Watcher
 	// copied is the copy, once it was read; same says that the last step found all files to be
 	// those of it.
 	copied *copies.Copy
@@ -129,7 +130,7 @@ func (a *app) runProve(ctx context.Context, c *cli.Command) (err error) {
 		return err
 	}
 	defer x.j.Close()
-	defer func() { x.s.close() }()
+	defer func() { x.s.close(); x.writers.Close() }()
 	if x.p, x.file, err = unfinishedProof(x.s.title.ID, x.s.title.Name, ""); err != nil {
 		return err
 	}

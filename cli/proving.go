@@ -118,6 +118,7 @@ func (x *proving) do(ctx context.Context, step proof.Step) (e proof.Event, err e
 			if _, err := x.takeAway(ctx, side, away); err != nil {
 				return e, err
 			}
+			x.writers.Close()
 		}
 		x.resumed = false
 		if n := len(x.p.Rounds); x.p.Aim == proof.Which {
@@ -259,7 +260,8 @@ func (x *proving) takeAway(ctx context.Context, side *copies.Side, away []int) (
 		return "", err
 	}
 	x.carried = x.seen.Carry(&only)
-	x.emptied = foldersOf(plan.Changes)
+	x.writers.Close()
+	x.writers = running.Watch(ctx, foldersOf(plan.Changes)) // some bring a file back at once
 	op, err := x.j.Do(ctx, x.about(tookAway+names+" for an experiment"), plan.Changes, nil)
 	if err != nil {
 		return "", journalError(err)
@@ -304,8 +306,7 @@ func (x *proving) isAway(side *copies.Side, f copies.SideFile, away []int) bool 
 // watch waits whether something brings files back while the game is closed, and looks what
 // does.
 func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned, err error) {
-	seen := running.Watch(ctx, x.emptied)
-	defer seen.Close()
+	defer x.writers.Close()
 	select {
 	case <-ctx.Done():
 		return nil, ctx.Err()
@@ -318,7 +319,7 @@ func (x *proving) watch(ctx context.Context, away []int) (back []proof.Returned,
 	only := *side
 	only.Files = slices.DeleteFunc(slices.Clone(side.Files), func(f copies.SideFile) bool { return !x.isAway(side, f, away) })
 	for _, c := range copies.PlanClear(&only, false).Changes { // other accounts' files never were away
-		program, _ := seen.By(c.Path())
+		program, _ := x.writers.By(c.Path())
 		back = append(back, proof.Returned{Path: strings.ToValidUTF8(c.Path(), "\uFFFD"), By: program.Name})
 	}
 	if len(back) > 0 {

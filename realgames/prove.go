@@ -81,7 +81,13 @@ func prove(ctx context.Context, here, work, from, holds string, g game, p person
 	for _, who := range []person{p, newcomer} {
 		for _, shot := range []string{"1", "2"} { // two of each: what differs by chance shows
 			to := filepath.Join(work, "shared", strings.Join([]string{g.Name, holds, who.account, shot}, "-"))
-			// A newcomer has default settings at the second start, and still no progress.
+			// A newcomer has default settings at the second start, and still no progress: also where the
+			// game, as it was ended, had time to save.
+			if who.account != p.account && holds == "progress" {
+				if err := forgetProgress(g, who); err != nil {
+					return o, err
+				}
+			}
 			seen, err := lookOnce(ctx, work, drive, holds, to, who, who.account == p.account || holds == "settings")
 			if err != nil {
 				return notLed("its state could not be looked at: " + err.Error())
@@ -111,6 +117,25 @@ func prove(ctx context.Context, here, work, from, holds string, g game, p person
 		return o, fmt.Errorf("prove: %w: %s", err, out)
 	}
 	return judged(g, p, holds, &led, found)
+}
+
+// forgetProgress removes what a person has of a game's progress at home.
+func forgetProgress(g game, p person) error {
+	for _, glob := range g.Needs[draft.Save] {
+		list, err := below(p, glob)
+		if err != nil {
+			return err
+		}
+		for _, path := range list {
+			if !strings.HasPrefix(path, p.home+"/") {
+				continue // others have it too
+			}
+			if err := os.Remove(path); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // lookOnce starts the game as a person, and keeps what it shows as a file whose name begins

@@ -60,6 +60,9 @@ func uses(pid int, t Title) string {
 	return ""
 }
 
+// tellsWriters reports whether this system tells which program has a file open.
+const tellsWriters = true
+
 // writers are the programs that have a file of a folder open for writing, those first that
 // were started last.
 func writers(ctx context.Context, folder string) (found []writer) {

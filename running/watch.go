@@ -6,7 +6,6 @@ import (
 	"path/filepath"
 	"slices"
 	"sync"
-	"time"
 
 	"github.com/fsnotify/fsnotify"
 )
@@ -32,8 +31,11 @@ type Watcher struct {
 }
 
 // Watch begins to watch folders, without those below them; nil if it cannot be done. Folders
-// that are missing are left out. On Linux alone it is seen which program it is (proc(5)).
+// that are missing are left out. It is done on Linux alone, which tells who has a file open (proc(5)).
 func Watch(ctx context.Context, folders []string) *Watcher {
+	if !tellsWriters {
+		return nil
+	}
 	w, err := fsnotify.NewWatcher()
 	if err != nil {
 		return nil
@@ -113,15 +115,11 @@ func (x *Watcher) note(folder string, found []writer) {
 	}
 }
 
-// settle is for how long Close waits for what was told of late.
-const settle = 20 * time.Millisecond
-
 // Close ends the watching.
 func (x *Watcher) Close() {
 	if x == nil {
 		return
 	}
-	time.Sleep(settle)
 	x.stop()
 	_ = x.w.Close()
 	<-x.done
