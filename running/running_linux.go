@@ -19,12 +19,7 @@ func look(ctx context.Context, t Title) (found []Program) {
 	if pid := machine.PrefixServer(t.Prefix); t.Prefix != "" && pid != 0 {
 		found = append(found, Program{pid, nameOf(pid), "serves programs that run in the prefix " + t.Prefix})
 	}
-	entries, _ := os.ReadDir("/proc")
-	for _, e := range entries {
-		pid, err := strconv.Atoi(e.Name())
-		if err != nil || pid == os.Getpid() {
-			continue
-		}
+	for _, pid := range others() {
 		if ctx.Err() != nil {
 			break
 		}
@@ -33,6 +28,18 @@ func look(ctx context.Context, t Title) (found []Program) {
 		}
 	}
 	return found
+}
+
+// others are the processes but for this one, in the order of their numbers.
+func others() (pids []int) {
+	entries, _ := os.ReadDir("/proc")
+	for _, e := range entries {
+		if pid, err := strconv.Atoi(e.Name()); err == nil && pid != os.Getpid() {
+			pids = append(pids, pid)
+		}
+	}
+	slices.Sort(pids)
+	return pids
 }
 
 // uses says how a process uses a title's files; empty if it does not.
@@ -66,15 +73,7 @@ const tellsWriters = true
 // writers are the programs that have a file of a folder open for writing, those first that
 // were started last.
 func writers(ctx context.Context, folder string) (found []writer) {
-	entries, _ := os.ReadDir("/proc")
-	var all []int
-	for _, e := range entries {
-		if pid, err := strconv.Atoi(e.Name()); err == nil && pid != os.Getpid() {
-			all = append(all, pid)
-		}
-	}
-	slices.Sort(all)
-	for _, pid := range slices.Backward(all) {
+	for _, pid := range slices.Backward(others()) {
 		if ctx.Err() != nil {
 			break
 		}

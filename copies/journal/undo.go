@@ -91,7 +91,7 @@ func (j *Journal) PlanUndo(op Operation, digests bool) (changes []Change, later 
 // fromKept makes a kept file a change's new content. Its attributes are read when it is copied:
 // mostly it is moved.
 func (c *Change) fromKept(kept string, info fs.FileInfo, digest bool) error {
-	c.After = copyplan.State{Kind: copyplan.Regular, Size: info.Size(), Time: info.ModTime(), Mode: uint32(info.Mode().Perm())}
+	c.After = regular(info)
 	c.kept = kept
 	c.Open = func() (*os.File, error) { return os.Open(kept) }
 	if !digest {
@@ -105,6 +105,11 @@ func (c *Change) fromKept(kept string, info fs.FileInfo, digest bool) error {
 	copied, err := disk.Digest(context.Background(), f, disk.SHA256)
 	c.After.Digest = copied.SHA256
 	return err
+}
+
+// regular is the state of a regular file.
+func regular(info fs.FileInfo) copyplan.State {
+	return copyplan.State{Kind: copyplan.Regular, Size: info.Size(), Time: info.ModTime(), Mode: uint32(info.Mode().Perm())}
 }
 
 // looker looks at files, one folder after the other.
@@ -145,7 +150,7 @@ func (l *looker) look(top string, names []string) (is copyplan.State, err error)
 	if info.Mode()&fs.ModeSymlink != 0 {
 		return copyplan.State{Kind: copyplan.Link, Time: info.ModTime()}, nil
 	}
-	return copyplan.State{Kind: copyplan.Regular, Size: info.Size(), Time: info.ModTime(), Mode: uint32(info.Mode().Perm())}, nil
+	return regular(info), nil
 }
 
 // sameLook reports whether what is there looks like what an operation left.
