@@ -57,6 +57,8 @@ test('what a launcher lists was read, and nothing was brought back', () => {
   const page = shown('listed', round([], '', '2 files are listed'))
   expect(page.text()).not.toContain('?')
   expect(page.text()).not.toContain('brought back')
+  expect(page.text()).toContain('What was found')
+  expect(page.text()).toContain('Read by endroit')
   expect(page.text()).toContain('What is listed')
   expect(page.find('thead').text()).toContain("In the launcher's list")
   expect(page.find('tbody').text()).toContain('2 files are listed')

@@ -36,7 +36,7 @@ function heading(round: Schemas['ProofRound']): string {
 
 <template>
   <section aria-labelledby="shown">
-    <h2 id="shown" class="mt-5 mb-2">What was shown</h2>
+    <h2 id="shown" class="mt-5 mb-2">{{ proof.by_list ? 'What was found' : 'What was shown' }}</h2>
     <v-card>
       <ul class="rows">
         <li v-for="l in proof.locations" :key="l.at" class="row">
@@ -50,7 +50,7 @@ function heading(round: Schemas['ProofRound']): string {
       </ul>
     </v-card>
     <p class="quiet mt-2">
-      Led by {{ proof.by }} on {{ moment(proof.began)
+      {{ proof.by_list ? 'Read' : 'Led' }} by {{ proof.by }} on {{ moment(proof.began)
       }}<template v-if="proof.version"> with version {{ proof.version }}</template
       >.
     </p>
