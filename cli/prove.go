@@ -307,10 +307,11 @@ func (x *proving) announce(
 			a.say("  They are copied, taken away and brought back; the game is started %s at most.", startedTimes(step.Left))
 			a.say("  Ctrl-C ends it with what is known by then.")
 		}
-		a.say("  At each start, look whether it shows a new game or your progress, and end it. Do not save.")
 	default:
 		a.say("  They are copied, taken away and brought back; the game is started %s at most.", startedTimes(step.Left))
-		a.say("  At each start, look whether it shows a new game or your progress, and end it. Do not save.")
+	}
+	if !x.aim.Hazard() {
+		a.say("  At each start, look whether it shows %s, and end it. Do not save.", x.p.Either())
 	}
 	for _, w := range warnings {
 		a.say("  %s", a.missing(string(w.Word)+": "+shown(w.Text)))

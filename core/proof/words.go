@@ -46,7 +46,12 @@ func (p *Proof) Question(r Round) string {
 	if p.Aim.Hazard() {
 		return ""
 	}
-	return fmt.Sprintf("Did it show %s, or %s?", p.fresh(), strings.Replace(p.old(), "the ", "your ", 1))
+	return "Did it show " + p.Either() + "?"
+}
+
+// Either is what a start is looked at for, such as "a new game, or your progress".
+func (p *Proof) Either() string {
+	return p.fresh() + ", or " + strings.Replace(p.old(), "the ", "your ", 1)
 }
 
 // Steps are what was done in a round, in sentences.
